@@ -1,0 +1,29 @@
+# Fold Basket: every command sets itself up first (see scripts/set-up).
+.PHONY: demo test lint bench screenshots clean
+BIN := .venv/bin
+
+demo:
+	@scripts/set-up
+	@$(BIN)/python -m foldbasket demo --or-render out
+
+test:
+	@scripts/set-up --tests
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2 $(PYTEST)
+
+lint:
+	@scripts/set-up --tests
+	$(BIN)/ruff check src tests bench scripts/*.py
+	$(BIN)/ruff format --check src tests bench scripts/*.py
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+bench:
+	@scripts/set-up
+	$(BIN)/python -m bench $(BENCH)
+
+screenshots:
+	@scripts/set-up
+	QT_QPA_PLATFORM=offscreen $(BIN)/python scripts/screenshots.py docs/screenshots
+
+clean:
+	rm -rf .venv out build dist .pytest_cache .mypy_cache .ruff_cache .import_linter_cache src/*.egg-info

@@ -1,0 +1,76 @@
+"""The document: sources, links and folds as one immutable value. The file is its JSON, undo is the value before."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Literal
+
+import msgspec
+
+from foldbasket.errors import BasketError
+from foldbasket.folding.spec import Fold
+from foldbasket.links.link import Link
+from foldbasket.tables.delimited import DelimitedOptions
+
+FORMAT = "fold-basket"
+VERSION = 1
+
+
+class SourceSpec(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """One table: its name, the file it comes from (relative to the basket where possible), and how to read it.
+
+    `data` names a Parquet file inside the basket's archive that carries the records; the file is then not needed.
+    """
+
+    name: str
+    path: str
+    reading: DelimitedOptions = DelimitedOptions()
+    data: str | None = None
+
+
+class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """Everything the analyst has made. `locale` and `currency` (ISO 4217) say how numbers are written."""
+
+    name: str = "Untitled"
+    sources: tuple[SourceSpec, ...] = ()
+    links: tuple[Link, ...] = ()
+    folds: tuple[Fold, ...] = ()
+    locale: str = "en"
+    currency: str = "EUR"
+
+    def fold(self, name: str) -> Fold:
+        """The fold of that name, or a BasketError that lists them."""
+        for fold in self.folds:
+            if fold.name == name:
+                return fold
+        listed = ", ".join(f"“{fold.name}”" for fold in self.folds) or "none"
+        raise BasketError(f"there is no fold “{name}”.", where=self.name, todo=f"Its folds are: {listed}.")
+
+    def source(self, name: str) -> SourceSpec:
+        """The source of that name, or a BasketError."""
+        for source in self.sources:
+            if source.name == name:
+                return source
+        raise BasketError(f"there is no source “{name}”.", where=self.name)
+
+    def with_fold(self, name: str, change: Callable[[Fold], Fold]) -> Basket:
+        """The basket with one fold changed."""
+        self.fold(name)
+        return msgspec.structs.replace(
+            self, folds=tuple(change(fold) if fold.name == name else fold for fold in self.folds)
+        )
+
+
+class BasketFile(Basket, frozen=True, forbid_unknown_fields=True, omit_defaults=False, kw_only=True):
+    """A basket as its file says it: with the format's name and version."""
+
+    format: Literal["fold-basket"] = "fold-basket"
+    version: Literal[1] = 1
+
+
+def free_name(wanted: str, taken: set[str]) -> str:
+    """`wanted`, or `wanted` with the first free number behind it."""
+    name, number = wanted, 2
+    while name in taken:
+        name, number = f"{wanted} {number}", number + 1
+    return name

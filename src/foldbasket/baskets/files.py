@@ -1,0 +1,355 @@
+"""Basket files: a ZIP ``.basket`` with ``basket.json`` and perhaps the data, or the same JSON in a plain ``.json``.
+
+Saving is atomic: the new file is complete on disk before it takes the old one's name, and the old one is kept as
+``NAME~``. Opening checks everything before it hands anything on, and never unpacks more than it said it would.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import json
+import os
+import shutil
+import zipfile
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+import msgspec
+
+from foldbasket.baskets.basket import FORMAT, VERSION, Basket, BasketFile, SourceSpec
+from foldbasket.errors import BasketError, ReadError
+from foldbasket.tables.parquet import read_parquet, write_parquet
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.readers import read_table
+from foldbasket.tables.table import Table
+
+ENDINGS = (".basket", ".json")
+INNER = "basket.json"
+MOST_JSON = 32 << 20
+MOST_DATA = 8 << 30
+MOST_RATIO = 200
+"""A packed file may unpack to so many times its size; anything tighter is not data of ours."""
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A basket and the file it came from; paths in it are relative to `folder`."""
+
+    basket: Basket
+    path: Path
+
+    @property
+    def folder(self) -> Path:
+        return self.path.resolve().parent
+
+
+def open_basket(path: Path) -> Opened:
+    """The basket in a file. Raises BasketError when it is missing, broken, newer than this program, or not a basket."""
+    try:
+        with path.open("rb") as file:
+            start = file.read(4)
+        text = _inner_json(path) if start == b"PK\x03\x04" else _plain_json(path)
+    except FileNotFoundError:
+        raise BasketError("there is no such file.", where=str(path), todo="Was it moved or renamed?") from None
+    except IsADirectoryError:
+        raise BasketError("this is a folder.", where=str(path), todo="Choose a .basket file in it.") from None
+    except PermissionError:
+        raise BasketError(
+            "you may not read this file.", where=str(path), todo="Ask for the right to read it."
+        ) from None
+    except OSError as error:
+        raise BasketError(
+            f"the file cannot be read ({error.strerror or error}).", where=str(path), todo="Try again."
+        ) from None
+    return Opened(decode(text, path.name), path)
+
+
+def decode(text: bytes, where: str) -> Basket:
+    """The basket that JSON describes; raises BasketError that names what does not fit, and where in it."""
+    earlier = f"The earlier copy, “{where}~”, may still open."
+    try:
+        head = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise BasketError(f"the basket is not valid JSON ({error}).", where=where, todo=earlier) from None
+    if not isinstance(head, dict) or head.get("format") != FORMAT:
+        raise BasketError(
+            "this is not a basket.", where=where, todo=f'A basket\'s JSON begins with "format": "{FORMAT}".'
+        )
+    version = head.get("version")
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise BasketError(
+            "the basket does not say which version of the format it is.", where=where, todo=f'Add "version": {VERSION}.'
+        )
+    if version > VERSION:
+        raise BasketError(
+            f"the basket was made by a newer Fold Basket (format {version}, this one knows {VERSION}).",
+            where=where,
+            todo="Update Fold Basket.",
+        )
+    try:
+        read = msgspec.json.decode(text, type=BasketFile)
+    except msgspec.ValidationError as error:
+        raise BasketError(
+            f"the basket has something this program does not know: {error}.",
+            where=where,
+            todo="Mend that place, or see docs/basket-format.md.",
+        ) from None
+    basket = Basket(**{name: getattr(read, name) for name in Basket.__struct_fields__})
+    _check(basket, where)
+    return basket
+
+
+def encode(basket: Basket) -> bytes:
+    """The basket's JSON, indented, with the format's name and version first."""
+    body = msgspec.to_builtins(basket)
+    ordered = {"format": FORMAT, "version": VERSION, "name": basket.name, **body}
+    return msgspec.json.format(msgspec.json.encode(ordered), indent=2) + b"\n"
+
+
+def _check(basket: Basket, where: str) -> None:
+    """What the types cannot say: names are unique, links and words refer to what is there, the locale exists."""
+    from babel import Locale, UnknownLocaleError
+
+    def once(kind: str, names: list[str]) -> None:
+        for name in names:
+            if names.count(name) > 1:
+                raise BasketError(f"two {kind} are called “{name}”.", where=where, todo="Rename one.")
+
+    once("sources", [source.name for source in basket.sources])
+    once("folds", [fold.name for fold in basket.folds])
+    known = {source.name for source in basket.sources}
+    for link in basket.links:
+        for end in (link.from_table, link.to_table):
+            if end not in known:
+                raise BasketError(
+                    f"a link names the source “{end}”, which is not there.",
+                    where=where,
+                    todo="Add the source, or take the link out.",
+                )
+    for fold in basket.folds:
+        once(f"words of the fold “{fold.name}”", [word.id for word in fold.words()])
+    try:
+        Locale.parse(basket.locale)
+    except (UnknownLocaleError, ValueError):
+        raise BasketError(
+            f"there is no locale “{basket.locale}”.", where=where, todo='Write it like "en" or "de_AT".'
+        ) from None
+
+
+def _plain_json(path: Path) -> bytes:
+    if path.stat().st_size > MOST_JSON:
+        raise BasketError(
+            f"a basket's JSON is never larger than {MOST_JSON >> 20} MB.",
+            where=path.name,
+            todo="Is this a data file? Open it as data.",
+        )
+    return path.read_bytes()
+
+
+def _inner_json(path: Path) -> bytes:
+    with _archive(path) as archive:
+        names = {info.filename: info for info in archive.infolist()}
+        if INNER not in names:
+            raise BasketError(
+                f"the archive holds no {INNER}, so it is not a basket.", where=path.name, todo="Choose another file."
+            )
+        _bounded(names[INNER], MOST_JSON, path)
+        return _entry(archive, INNER, path)
+
+
+@contextlib.contextmanager
+def _archive(path: Path):  # type: ignore[no-untyped-def]
+    try:
+        with zipfile.ZipFile(path) as archive:
+            yield archive
+    except zipfile.BadZipFile as error:
+        raise BasketError(
+            f"the basket's archive is broken ({error}).",
+            where=path.name,
+            todo=f"The earlier copy, “{path.name}~”, may still open.",
+        ) from None
+
+
+def _entry(archive: zipfile.ZipFile, name: str, path: Path) -> bytes:
+    try:
+        return archive.read(name)
+    except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError, zipfile.zlib.error) as error:  # type: ignore[attr-defined]
+        raise BasketError(
+            f"“{name}” in the basket's archive is broken ({error}).",
+            where=path.name,
+            todo=f"The earlier copy, “{path.name}~”, may still open.",
+        ) from None
+
+
+def _bounded(info: zipfile.ZipInfo, most: int, path: Path) -> None:
+    if info.file_size > most or info.file_size > MOST_RATIO * max(1, info.compress_size) + 4096:
+        raise BasketError(
+            f"“{info.filename}” would unpack to {info.file_size:,} bytes, which no basket needs.",
+            where=path.name,
+            todo="Do not trust this file.",
+        )
+
+
+def outside_paths(opened: Opened) -> list[Path]:
+    """The files a basket would read outside its own folder, which a stranger's basket may do only with consent."""
+    outside = []
+    for source in opened.basket.sources:
+        if source.data is None:
+            target = (opened.folder / source.path).resolve()
+            if not target.is_relative_to(opened.folder):
+                outside.append(target)
+    return outside
+
+
+def load_tables(
+    opened: Opened,
+    *,
+    allow_outside: bool = False,
+    progress: Progress | None = None,
+    kept: Mapping[SourceSpec, Table] | None = None,
+) -> dict[str, Table]:
+    """Every source's table, by name. Either all are read or a BasketError says which one cannot be, and what to do.
+
+    Files outside the basket's folder are read only with `allow_outside`. `kept` are tables already read.
+    """
+    if not allow_outside and (outside := outside_paths(opened)):
+        listed = ", ".join(str(path) for path in outside)
+        raise BasketError(
+            f"it reads files outside its own folder: {listed}.",
+            where=opened.path.name,
+            todo="If you trust it, allow that (on the command line: --trust).",
+        )
+    tables: dict[str, Table] = {}
+    for source in opened.basket.sources:
+        if kept and source in kept:
+            tables[source.name] = kept[source]
+            continue
+        try:
+            if source.data is not None:
+                tables[source.name] = _carried(opened.path, source, progress)
+            else:
+                tables[source.name] = read_table(opened.folder / source.path, source.name, source.reading, progress)
+        except ReadError as error:
+            raise BasketError(f"the source “{source.name}” cannot be read: {error}", where=opened.path.name) from None
+    return tables
+
+
+def _carried(path: Path, source: SourceSpec, progress: Progress | None) -> Table:
+    import tempfile
+
+    assert source.data is not None
+    with _archive(path) as archive:
+        try:
+            info = archive.getinfo(source.data)
+        except KeyError:
+            raise BasketError(
+                f"the archive does not hold “{source.data}”.", where=path.name, todo="Open the earlier copy."
+            ) from None
+        _bounded(info, MOST_DATA, path)
+        with tempfile.NamedTemporaryFile(suffix=".parquet") as unpacked:
+            with archive.open(info) as packed:
+                try:
+                    shutil.copyfileobj(packed, unpacked)
+                except (zipfile.BadZipFile, EOFError) as error:
+                    raise BasketError(
+                        f"“{source.data}” in the archive is broken ({error}).",
+                        where=path.name,
+                        todo="Open the earlier copy.",
+                    ) from None
+            unpacked.flush()
+            return read_parquet(Path(unpacked.name), source.name, progress)
+
+
+def relative_to(basket: Basket, old_folder: Path | None, new_folder: Path) -> Basket:
+    """The basket with its sources' paths said relative to `new_folder` where they lie within it, in full elsewhere."""
+
+    def moved(source: SourceSpec) -> SourceSpec:
+        target = Path(source.path) if old_folder is None else old_folder / source.path
+        target = Path(os.path.normpath(target.absolute()))
+        inside = target.is_relative_to(new_folder)
+        return msgspec.structs.replace(source, path=str(target.relative_to(new_folder)) if inside else str(target))
+
+    return msgspec.structs.replace(basket, sources=tuple(moved(source) for source in basket.sources))
+
+
+def save_basket(basket: Basket, path: Path, tables: Mapping[str, Table] | None = None) -> Basket:
+    """Writes a basket, with its data when `tables` are given, and returns it as written. Paths must fit its folder.
+
+    Raises BasketError when the file cannot be written; what stood there before is then untouched.
+    """
+    if tables is not None and path.suffix.lower() == ".json":
+        raise BasketError("a plain JSON basket cannot carry data.", where=path.name, todo="Save it as .basket.")
+    if tables is None:
+        written = msgspec.structs.replace(
+            basket, sources=tuple(_without_data(source, path) for source in basket.sources)
+        )
+    else:
+        sources = tuple(
+            msgspec.structs.replace(source, data=f"data/{number}.parquet")
+            for number, source in enumerate(basket.sources, 1)
+        )
+        written = msgspec.structs.replace(basket, sources=sources)
+    content = encode(written)
+    try:
+        if path.suffix.lower() == ".json":
+            write_atomically(path, content)
+        else:
+            write_atomically(path, _packed(content, written, tables))
+    except OSError as error:
+        raise BasketError(
+            f"the basket cannot be saved ({error.strerror or error}).", where=str(path), todo="Choose another place."
+        ) from None
+    return written
+
+
+def _without_data(source: SourceSpec, path: Path) -> SourceSpec:
+    if source.data is not None and not (path.parent / source.path).exists():
+        raise BasketError(
+            f"the source “{source.name}” is only held inside the basket.",
+            where=path.name,
+            todo="Save the basket with its data.",
+        )
+    return msgspec.structs.replace(source, data=None)
+
+
+def _packed(content: bytes, basket: Basket, tables: Mapping[str, Table] | None) -> bytes:
+    import tempfile
+
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w") as archive:
+        archive.writestr(zipfile.ZipInfo(INNER, (1980, 1, 1, 0, 0, 0)), content, zipfile.ZIP_DEFLATED)
+        for source in basket.sources if tables is not None else ():
+            assert tables is not None
+            assert source.data is not None
+            with tempfile.NamedTemporaryFile(suffix=".parquet") as unpacked:
+                write_parquet(tables[source.name], Path(unpacked.name))
+                archive.write(unpacked.name, source.data, zipfile.ZIP_STORED)
+    return packed.getvalue()
+
+
+def write_atomically(path: Path, content: bytes) -> None:
+    """Puts `content` at `path` so that at every moment the whole old or the whole new file stands there; keeps ``path~``."""
+    fresh = path.with_name(f".{path.name}.{os.getpid()}.new")
+    try:
+        with fresh.open("wb") as file:
+            file.write(content)
+            file.flush()
+            os.fsync(file.fileno())
+        if path.exists():
+            earlier, spare = path.with_name(path.name + "~"), path.with_name(f".{path.name}.{os.getpid()}.old")
+            spare.unlink(missing_ok=True)
+            try:
+                os.link(path, spare)
+            except OSError:  # a file system without hard links
+                shutil.copy2(path, spare)
+            os.replace(spare, earlier)
+        os.replace(fresh, path)
+        folder = os.open(path.parent, os.O_RDONLY)
+        try:
+            os.fsync(folder)
+        finally:
+            os.close(folder)
+    finally:
+        fresh.unlink(missing_ok=True)

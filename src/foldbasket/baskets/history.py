@@ -1,0 +1,77 @@
+"""Undo and redo: the list of steps, each with the basket that it made."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from foldbasket.baskets.basket import Basket
+from foldbasket.baskets.edits import Edit
+
+
+@dataclass(frozen=True)
+class Step:
+    """What was done, and the basket after it."""
+
+    label: str
+    basket: Basket
+
+
+class History:
+    """The steps of one sitting. Baskets share what they have in common, so keeping them all is cheap."""
+
+    def __init__(self, basket: Basket) -> None:
+        self._steps = [Step("Open", basket)]
+        self._at = 0
+        self._saved: Basket | None = basket
+
+    @property
+    def basket(self) -> Basket:
+        return self._steps[self._at].basket
+
+    @property
+    def steps(self) -> tuple[Step, ...]:
+        return tuple(self._steps)
+
+    @property
+    def position(self) -> int:
+        return self._at
+
+    @property
+    def changed(self) -> bool:
+        """Whether there is anything that the file does not hold."""
+        return self.basket != self._saved
+
+    def do(self, edit: Edit) -> Basket:
+        """Applies an edit; what had been undone is gone. An edit that changes nothing makes no step."""
+        basket = edit.apply(self.basket)
+        if basket != self.basket:
+            del self._steps[self._at + 1 :]
+            self._steps.append(Step(edit.label, basket))
+            self._at += 1
+        return self.basket
+
+    def undo(self) -> str | None:
+        """Goes one step back; the label of what was undone, or None at the beginning."""
+        if self._at == 0:
+            return None
+        self._at -= 1
+        return self._steps[self._at + 1].label
+
+    def redo(self) -> str | None:
+        """Goes one step on; the label of what was done again, or None at the end."""
+        if self._at + 1 >= len(self._steps):
+            return None
+        self._at += 1
+        return self._steps[self._at].label
+
+    @property
+    def undoable(self) -> str | None:
+        return self._steps[self._at].label if self._at else None
+
+    @property
+    def redoable(self) -> str | None:
+        return self._steps[self._at + 1].label if self._at + 1 < len(self._steps) else None
+
+    def mark_saved(self, basket: Basket | None = None) -> None:
+        """Remembers which basket the file holds."""
+        self._saved = self.basket if basket is None else basket

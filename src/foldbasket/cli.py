@@ -1,0 +1,237 @@
+"""The command ``fold-basket``: the window, and everything that needs none.
+
+Exit codes: 0 done, 1 something in the data or a basket is wrong (one line on standard error says what), 2 the command
+itself was not understood, 130 interrupted.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+from foldbasket import __version__
+from foldbasket.errors import FoldBasketError
+
+DESCRIPTION = """\
+Pivot and crosstab reports from sales transactions.
+
+  fold-basket                       open the window
+  fold-basket sales.csv             open data (or a basket) in the window
+  fold-basket demo                  open the Quillmoor Growers demo
+  fold-basket render report.basket --to out.xlsx
+  fold-basket check report.basket
+"""
+RENDER = """\
+Folds a basket without a window and writes the report.
+
+The ending of --to names the format: .csv, .xlsx, .html or .txt. With several folds name one with --fold, or write
+them all by putting {fold} into the name:
+
+  fold-basket render quillmoor.basket --fold "Net sales by site" --to sites.xlsx
+  fold-basket render quillmoor.basket --to "out/{fold}.csv"
+  fold-basket render quillmoor.basket --fold "Net sales by site" --to cells.csv --shape cells
+"""
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Runs one command and returns its exit code."""
+    arguments = list(sys.argv[1:] if arguments is None else arguments)
+    try:
+        if arguments and arguments[0] in ("demo", "render", "check"):
+            options = _parser().parse_args(arguments)
+            return int(options.run(options))
+        return _open(_window_parser().parse_args(arguments).files)
+    except FoldBasketError as error:
+        print(f"fold-basket: {error}", file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        print("fold-basket: interrupted", file=sys.stderr)
+        return 130
+    except BrokenPipeError:
+        return 1
+
+
+def _window_parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        "fold-basket", description=DESCRIPTION, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
+    parser.add_argument(
+        "files",
+        nargs="*",
+        type=Path,
+        metavar="FILE",
+        help="a basket (.basket, .json) or data (.csv, .tsv, .txt, .parquet)",
+    )
+    parser.add_argument("--version", action="version", version=f"Fold Basket {__version__}")
+    parser.epilog = "More about a command: fold-basket render --help"
+    return parser
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser("fold-basket")
+    commands = parser.add_subparsers(required=True)
+
+    demo = commands.add_parser(
+        "demo", help="open the demo", description="Makes the Quillmoor Growers demo and opens it."
+    )
+    demo.add_argument(
+        "--lines", type=_count, default=None, metavar="N", help="how many order lines (48,000 unless said)"
+    )
+    demo.add_argument(
+        "--to", type=Path, default=None, metavar="FOLDER", help="where the data goes; then nothing is opened"
+    )
+    demo.add_argument("--format", choices=("csv", "parquet"), default="csv", help="how the tables are written")
+    demo.add_argument(
+        "--or-render",
+        type=Path,
+        default=None,
+        metavar="FOLDER",
+        help="without a display, render every fold into FOLDER",
+    )
+    demo.set_defaults(run=_demo)
+
+    render = commands.add_parser(
+        "render", help="write a report", description=RENDER, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
+    render.add_argument("basket", type=Path, metavar="BASKET")
+    render.add_argument("--fold", default=None, metavar="NAME", help="which fold; needed when there are several")
+    render.add_argument("--to", required=True, metavar="FILE", help="where to write; its ending names the format")
+    render.add_argument("--shape", choices=("table", "cells"), default="table", help="cells: one line per cell, as CSV")
+    render.add_argument("--trust", action="store_true", help="let the basket read files outside its own folder")
+    render.add_argument("--quiet", action="store_true", help="say nothing when all went well")
+    render.set_defaults(run=_render)
+
+    check = commands.add_parser(
+        "check",
+        help="check a basket",
+        description="Reads every source and folds every fold of a basket, and says what is wrong.",
+    )
+    check.add_argument("basket", type=Path, metavar="BASKET")
+    check.add_argument("--trust", action="store_true", help="let the basket read files outside its own folder")
+    check.set_defaults(run=_check)
+    return parser
+
+
+def _count(text: str) -> int:
+    value = int(text.replace(",", "").replace("_", ""))
+    if not 1 <= value <= 1_000_000_000:
+        raise argparse.ArgumentTypeError("a number from 1 to 1,000,000,000")
+    return value
+
+
+def _open(files: Sequence[Path]) -> int:
+    from foldbasket.desktop.app import run
+
+    return run(list(files))
+
+
+def _has_display() -> bool:
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
+
+
+def _demo(options: argparse.Namespace) -> int:
+    from foldbasket.demo.generator import DEFAULT_LINES
+    from foldbasket.demo.scenario import write_demo
+
+    lines = options.lines or DEFAULT_LINES
+    if options.to is not None:
+        path = write_demo(options.to, lines, options.format)
+        print(f"{lines:,} order lines and their tables are in {options.to}; open {path}")
+        return 0
+    if options.or_render is not None and not _has_display():
+        basket = write_demo(options.or_render / "data", lines, options.format)
+        print("There is no display here, so the demo's folds are rendered instead of shown:")
+        for ending in RENDERED:
+            _render_all(basket, options.or_render, ending)
+        print(f"All is in {options.or_render}/. With a display, the same command opens the window.")
+        return 0
+    import platformdirs
+
+    folder = Path(platformdirs.user_data_dir("fold-basket")) / "demo"
+    return _open([write_demo(folder, lines, options.format)])
+
+
+RENDERED = (".csv", ".xlsx", ".html", ".txt")
+
+
+def _render_all(basket: Path, folder: Path, ending: str) -> None:
+    options = _parser().parse_args(["render", str(basket), "--to", str(folder / ("{fold}" + ending))])
+    _render(options)
+
+
+def _render(options: argparse.Namespace) -> int:
+    from foldbasket.baskets.files import load_tables, open_basket
+    from foldbasket.errors import OutputError
+    from foldbasket.folding.engine import Engine
+    from foldbasket.links.source import Source
+    from foldbasket.outputs.formats import save_report
+
+    opened = open_basket(options.basket)
+    basket = opened.basket
+    if options.fold is not None:
+        folds = [basket.fold(options.fold)]
+    elif len(basket.folds) == 1 or "{fold}" in options.to:
+        folds = list(basket.folds)
+    else:
+        listed = ", ".join(f"“{fold.name}”" for fold in basket.folds) or "none"
+        raise OutputError(
+            f"the basket has {len(basket.folds)} folds.",
+            where=options.basket.name,
+            todo=f"Name one with --fold: {listed}.",
+        )
+    source = Source(load_tables(opened, allow_outside=options.trust), basket.links)
+    engine = Engine(source, locale=basket.locale, currency=basket.currency)
+    for fold in folds:
+        target = Path(options.to.replace("{fold}", _file_name(fold.name)))
+        try:
+            report = engine.fold(fold)
+        except FoldBasketError as error:
+            raise OutputError(f"the fold “{fold.name}” cannot be made: {error}", where=options.basket.name) from None
+        target.parent.mkdir(parents=True, exist_ok=True)
+        save_report(report, target, options.shape)
+        if not options.quiet:
+            print(
+                f"{target}: {report.height:,} rows × {report.width:,} columns from {report.kept:,} of {report.records:,} records"
+            )
+    return 0
+
+
+def _file_name(name: str) -> str:
+    return "".join("-" if sign in '/\\:*?"<>|\0' else sign for sign in name).strip(". ") or "fold"
+
+
+def _check(options: argparse.Namespace) -> int:
+    from foldbasket.baskets.files import load_tables, open_basket
+    from foldbasket.folding.engine import Engine
+    from foldbasket.links.source import Source
+
+    opened = open_basket(options.basket)
+    tables = load_tables(opened, allow_outside=options.trust)
+    wrong = 0
+    for name, table in tables.items():
+        print(f"source “{name}”: {table.count:,} records, {len(table.columns)} fields")
+    source = Source(tables, opened.basket.links)
+    for link in source.links:
+        try:
+            found = source.rows(link.from_table, link.to_table)
+            missing = 0 if found is None else int((found < 0).sum())
+            print(
+                f"link “{link.from_table}” to “{link.to_table}”: "
+                + (f"{missing:,} records find no partner" if missing else "all found")
+            )
+        except FoldBasketError as error:
+            wrong += 1
+            print(f"fold-basket: {error}", file=sys.stderr)
+    engine = Engine(source, locale=opened.basket.locale, currency=opened.basket.currency)
+    for fold in opened.basket.folds:
+        try:
+            report = engine.fold(fold)
+            print(f"fold “{fold.name}”: {report.height:,} rows × {report.width:,} columns")
+        except FoldBasketError as error:
+            wrong += 1
+            print(f"fold-basket: the fold “{fold.name}”: {error}", file=sys.stderr)
+    print("All is well." if not wrong else f"{wrong} to put right.")
+    return 1 if wrong else 0

@@ -1,0 +1,122 @@
+"""Lays the whole demo down in a folder: the data files, the untidy file and the basket that folds them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Literal
+
+import pyarrow as pa
+import pyarrow.csv as pc
+import pyarrow.parquet as pq
+
+from foldbasket.baskets.basket import Basket, SourceSpec
+from foldbasket.baskets.files import save_basket
+from foldbasket.demo.generator import DEFAULT_LINES, SEED, quillmoor
+from foldbasket.demo.untidy import write_untidy
+from foldbasket.folding.filters import Members
+from foldbasket.folding.spec import Fold, Measure, Placed
+from foldbasket.links.link import Link
+from foldbasket.links.source import FieldRef
+from foldbasket.styling.numbers import NumberStyle
+from foldbasket.tables.readers import table_name
+
+BASKET = "quillmoor.basket"
+
+
+def write_demo(
+    folder: Path, lines: int = DEFAULT_LINES, kind: Literal["csv", "parquet"] = "csv", seed: int = SEED
+) -> Path:
+    """Writes the six tables, the untidy file and the basket into `folder`; the path of the basket."""
+    folder.mkdir(parents=True, exist_ok=True)
+    tables = quillmoor(lines, seed)
+    for stem, table in tables.items():
+        write_table(table, folder / f"{stem}.{kind}")
+    write_untidy(tables["order_lines"], folder / "untidy_order_lines.csv")
+    path = folder / BASKET
+    save_basket(demo_basket(list(tables), kind), path)
+    return path
+
+
+def write_table(table: pa.Table, path: Path) -> None:
+    """Writes a table as CSV or Parquet, by the ending of `path`."""
+    if path.suffix == ".parquet":
+        pq.write_table(table, path)
+        return
+    # No value of the demo needs quotes; a header without them and plain values is what most exports look like.
+    with path.open("wb") as file:
+        file.write((",".join(table.column_names) + "\n").encode())
+        pc.write_csv(table, file, pc.WriteOptions(include_header=False, quoting_style="none"))
+
+
+def demo_basket(stems: list[str], kind: str = "csv") -> Basket:
+    """The demo's basket: sources, links and four folds."""
+    return Basket(
+        name="Quillmoor sales",
+        sources=tuple(SourceSpec(table_name(Path(stem)), f"{stem}.{kind}") for stem in stems),
+        links=(
+            Link("Order lines", "Orders", (("Order no.", "Order no."),)),
+            Link("Order lines", "Varieties", (("Variety code", "Variety code"),)),
+            Link("Orders", "Customers", (("Customer no.", "Customer no."),)),
+            Link("Orders", "Sellers", (("Seller code", "Seller code"),)),
+        ),
+        folds=demo_folds(),
+    )
+
+
+def demo_folds() -> tuple[Fold, ...]:
+    """Four first reports over the demo's tables."""
+
+    def line(field: str) -> FieldRef:
+        return FieldRef("Order lines", field)
+
+    def customer(field: str) -> FieldRef:
+        return FieldRef("Customers", field)
+
+    def variety(field: str) -> FieldRef:
+        return FieldRef("Varieties", field)
+
+    whole = NumberStyle(pattern="#,##0", negatives="parentheses")
+    net = Measure("net", "sum", line("Net"), heading="Net sales", number=whole)
+    cost = Measure("cost", "sum", line("Cost"), number=whole)
+    return (
+        Fold(
+            name="Net sales by site",
+            measures=(net, cost),
+            rows=(Placed("region", customer("Region")), Placed("site", customer("Site"))),
+            columns=(Placed("quarter", line("Order date"), part="quarter"),),
+            filters=(
+                Members("channel", line("Channel"), members=("Trade", "Web")),
+                Members(
+                    "when", line("Order date"), part="quarter", members=("2025-Q4", "2026-Q1", "2026-Q2", "2026-Q3")
+                ),
+            ),
+        ),
+        Fold(
+            name="Lines, quarter by quarter",
+            measures=(net,),
+            rows=(Placed("line", variety("Line")), Placed("family", variety("Family"))),
+            columns=(
+                Placed("year", line("Order date"), part="year"),
+                Placed("quarter", line("Order date"), part="quarter of year", heading="Quarter"),
+            ),
+        ),
+        Fold(
+            name="Channels and segments",
+            measures=(
+                net,
+                Measure("lines", "count", heading="Lines"),
+                Measure("price", "average", line("Unit price"), heading="Usual price"),
+            ),
+            rows=(Placed("segment", customer("Segment")),),
+            columns=(Placed("channel", line("Channel")),),
+        ),
+        Fold(
+            name="Freight by team",
+            measures=(
+                Measure("freight", "sum", FieldRef("Orders", "Freight"), number=NumberStyle(pattern="#,##0.00")),
+                Measure("pieces", "sum", line("Quantity"), heading="Pieces"),
+                Measure("last", "largest", line("Order date"), heading="Latest order"),
+            ),
+            rows=(Placed("team", FieldRef("Sellers", "Team")), Placed("seller", FieldRef("Sellers", "Seller"))),
+        ),
+    )

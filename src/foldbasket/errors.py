@@ -1,0 +1,50 @@
+"""The few kinds of error that Fold Basket raises on purpose.
+
+Each carries what a user needs: what is wrong, where, and what to do. Anything else that escapes is a bug.
+This module imports nothing of the project, so that every stage may raise these.
+"""
+
+
+class FoldBasketError(Exception):
+    """What is wrong (`what`), where (`where`: file, line, field, fold) and what the user can do (`todo`)."""
+
+    def __init__(self, what: str, *, where: str = "", todo: str = "") -> None:
+        self.what = what
+        self.where = where
+        self.todo = todo
+        super().__init__(str(self))
+
+    def __str__(self) -> str:
+        told = f"{self.where}: {self.what}" if self.where else self.what
+        return f"{told} {self.todo}".strip()
+
+
+class ReadError(FoldBasketError):
+    """A source cannot be read as it stands."""
+
+
+class LinkError(FoldBasketError):
+    """Two tables cannot be linked, or a field cannot be reached."""
+
+
+class FoldError(FoldBasketError):
+    """A fold asks for something that cannot be answered: an unknown field, a type that does not fit, too many cells."""
+
+
+class PatternError(FoldBasketError):
+    """A number or date pattern cannot be understood."""
+
+
+class BasketError(FoldBasketError):
+    """A basket file cannot be opened or written."""
+
+
+class OutputError(FoldBasketError):
+    """A report cannot be handed on in the form that was asked for."""
+
+
+class Cancelled(FoldBasketError):  # noqa: N818 - a wish of the user's, not a fault
+    """The user cancelled the work; things are as they were."""
+
+    def __init__(self) -> None:
+        super().__init__("Cancelled.")

@@ -1,0 +1,221 @@
+"""Record filters: one class a kind, each with its rule, its words, and nothing about where it is shown.
+
+A filter decides on a field's different members where the field is coded, and on the values where it is a number, so
+a filter over ten million records costs one small table and one look-up each. Blank conditions do not hold.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from decimal import Decimal
+from typing import TYPE_CHECKING, Literal
+
+import msgspec
+import numpy as np
+import numpy.typing as npt
+
+from foldbasket.errors import FoldError
+from foldbasket.folding.domain import BLANK, NO_MATCH, Domain, part_of
+from foldbasket.links.source import FieldRef, Source
+from foldbasket.tables.column import CodedColumn, NumberColumn
+from foldbasket.tables.types import FieldType
+
+if TYPE_CHECKING:
+    Mask = npt.NDArray[np.bool_]
+
+Sign = Literal["=", "≠", "<", "≤", ">", "≥"]
+SIGNS: tuple[Sign, ...] = ("=", "≠", "<", "≤", ">", "≥")
+
+
+class RecordFilter(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="kind"):
+    """Base of all record filters: a condition on one field, or on a part of a date."""
+
+    id: str
+    field: FieldRef
+    part: str | None = None
+
+    def keeps_codes(self, domain: Domain) -> Mask:
+        """Which codes pass, blank and no match included; shape (domain.size,)."""
+        raise NotImplementedError
+
+    def keeps_values(self, column: NumberColumn) -> Mask | None:
+        """Which records pass, decided on plain numbers; None when this filter wants members instead."""
+        return None
+
+    def condition(self, label: Callable[[str], str]) -> str:
+        """The condition in words, without the field's name; `label` turns a key into what the reader sees."""
+        raise NotImplementedError
+
+
+class Members(RecordFilter, frozen=True, tag="members"):
+    """Is one of, or is none of, the listed members. `blank` and `no_match` list those two as well."""
+
+    members: tuple[str, ...] = ()
+    blank: bool = False
+    no_match: bool = False
+    exclude: bool = False
+
+    def keeps_codes(self, domain: Domain) -> Mask:
+        listed = np.zeros(domain.size, np.bool_)
+        for key in self.members:
+            try:
+                code = domain.code_of(key)
+            except ValueError as error:
+                raise FoldError(str(error), where=f"Filter on “{self.field.field}”") from None
+            if code is not None:
+                listed[code] = True
+        listed[domain.blank], listed[domain.no_match] = self.blank, self.no_match
+        return ~listed if self.exclude else listed
+
+    def condition(self, label: Callable[[str], str]) -> str:
+        named = [label(key) for key in self.members] + [BLANK] * self.blank + [NO_MATCH] * self.no_match
+        if not named:
+            return "anything" if self.exclude else "nothing"
+        shown = ", ".join(named[:4]) + (f" and {len(named) - 4} more" if len(named) > 4 else "")
+        return f"not {shown}" if self.exclude else shown
+
+
+class Compare(RecordFilter, frozen=True, tag="compare"):
+    """Compares with one value, given as canonical text. Text compares by code point."""
+
+    sign: Sign = "="
+    value: str = ""
+
+    def keeps_codes(self, domain: Domain) -> Mask:
+        return _codes_by(
+            domain,
+            self.field,
+            lambda members, scale: _compared(members, self.sign, _known(domain, self.value, self.field), scale),
+        )
+
+    def keeps_values(self, column: NumberColumn) -> Mask | None:
+        return _values_by(
+            column, self.field, self.value, lambda exact: _compared(column.values, self.sign, exact, column.scale)
+        )
+
+    def condition(self, label: Callable[[str], str]) -> str:
+        return f"{self.sign} {label(self.value)}"
+
+
+class Between(RecordFilter, frozen=True, tag="between"):
+    """From `low` to `high`, both ends in, given as canonical text."""
+
+    low: str = ""
+    high: str = ""
+
+    def keeps_codes(self, domain: Domain) -> Mask:
+        low, high = _known(domain, self.low, self.field), _known(domain, self.high, self.field)
+        return _codes_by(
+            domain,
+            self.field,
+            lambda members, scale: _compared(members, "≥", low, scale) & _compared(members, "≤", high, scale),
+        )
+
+    def keeps_values(self, column: NumberColumn) -> Mask | None:
+        above = _values_by(
+            column, self.field, self.low, lambda exact: _compared(column.values, "≥", exact, column.scale)
+        )
+        below = _values_by(
+            column, self.field, self.high, lambda exact: _compared(column.values, "≤", exact, column.scale)
+        )
+        return above & below
+
+    def condition(self, label: Callable[[str], str]) -> str:
+        return f"{label(self.low)} to {label(self.high)}"
+
+
+class Blank(RecordFilter, frozen=True, tag="blank"):
+    """Has no value (blank, or no partner found), or with `exclude` has one."""
+
+    exclude: bool = False
+
+    def keeps_codes(self, domain: Domain) -> Mask:
+        kept = np.zeros(domain.size, np.bool_)
+        kept[domain.blank :] = True
+        return ~kept if self.exclude else kept
+
+    def keeps_values(self, column: NumberColumn) -> Mask | None:
+        valid = np.ones(len(column), np.bool_) if column.valid is None else column.valid
+        return valid if self.exclude else ~valid
+
+    def condition(self, label: Callable[[str], str]) -> str:
+        return "not blank" if self.exclude else "blank"
+
+
+Filter = Members | Compare | Between | Blank
+
+
+def passes(rule: Filter, source: Source, base: str) -> Mask:
+    """Which base records pass a filter; shape (records of base,). Raises FoldError for a value that does not fit."""
+    column = source.column(rule.field)
+    rows = source.rows(base, rule.field.table)
+    on_numbers = rule.keeps_values(column) if isinstance(column, NumberColumn) and rule.part is None else None
+    if on_numbers is not None:
+        unmatched = isinstance(rule, Blank) and not rule.exclude
+        return on_numbers if rows is None else np.append(on_numbers, unmatched)[rows]
+    coded: CodedColumn = column.coded()
+    if rule.part is None:
+        kept = rule.keeps_codes(Domain(coded.dictionary))
+    else:
+        target, domain = part_of(coded.dictionary, rule.part, rule.field.field)
+        kept = rule.keeps_codes(domain)[target]
+    return kept[:-1][coded.codes] if rows is None else np.append(kept[:-1][coded.codes], kept[-1])[rows]
+
+
+def _known(domain: Domain, text: str, field: FieldRef) -> object:
+    try:
+        return domain.comparable(text)
+    except ValueError as error:
+        raise FoldError(str(error), where=f"Filter on “{field.field}”") from None
+
+
+def _codes_by(domain: Domain, field: FieldRef, decide: Callable[[npt.NDArray, int], Mask]) -> Mask:
+    if domain.type is FieldType.TEXT:
+        members: npt.NDArray = np.array(domain.dictionary.texts, dtype=np.object_)
+    else:
+        members = np.asarray(domain.dictionary.values)
+    kept = np.zeros(domain.size, np.bool_)
+    if len(members):
+        kept[: domain.blank] = decide(members, 0 if domain.part is not None else domain.dictionary.scale)
+    return kept
+
+
+def _values_by(column: NumberColumn, field: FieldRef, text: str, decide: Callable[[object], Mask]) -> Mask:
+    from foldbasket.tables.types import parse_canonical
+
+    try:
+        exact = parse_canonical(column.type, text)
+    except ValueError as error:
+        raise FoldError(str(error), where=f"Filter on “{field.field}”") from None
+    kept = decide(exact)
+    return kept if column.valid is None else kept & column.valid
+
+
+def _compared(values: npt.NDArray, sign: Sign, wanted: object, scale: int) -> Mask:
+    """`values` (stored form) against a value; decimals exactly, whatever digits the value has."""
+    if isinstance(wanted, Decimal):
+        if values.dtype.kind == "f":
+            wanted = float(wanted)
+        else:
+            units = wanted.scaleb(scale)
+            low, high = math.floor(units), math.ceil(units)
+            if low != high:  # no stored value equals it
+                if sign in ("=", "≠"):
+                    return np.full(len(values), sign == "≠")
+                wanted = low if sign in ("≤", ">") else high
+            else:
+                wanted = low
+            bounds = np.iinfo(np.int64)
+            if not bounds.min <= wanted <= bounds.max:
+                above = wanted > 0
+                return np.full(len(values), (sign in ("<", "≤", "≠")) if above else (sign in (">", "≥", "≠")))
+    compared: Mask = {
+        "=": lambda: values == wanted,
+        "≠": lambda: values != wanted,
+        "<": lambda: values < wanted,
+        "≤": lambda: values <= wanted,
+        ">": lambda: values > wanted,
+        "≥": lambda: values >= wanted,
+    }[sign]()
+    return compared.astype(np.bool_)

@@ -1,0 +1,223 @@
+"""The frame: from a cube's cells to the lines and columns of a report, with every total.
+
+Cells become a matrix of leaves; each level of totals is the merge of the one below it along that axis. Nothing here sees
+a record, so turning, sorting and switching totals cost only this.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+import numpy.typing as npt
+
+from foldbasket.errors import FoldError
+from foldbasket.folding.aggregates import State
+from foldbasket.folding.cube import Cube
+from foldbasket.folding.domain import Domain
+from foldbasket.folding.report import Axis, Head, Kind
+from foldbasket.folding.spec import Where
+
+MOST_CELLS = 5_000_000
+"""More cells than this are refused before they are made."""
+
+Matrix = npt.NDArray
+
+
+@dataclass(frozen=True, eq=False)
+class Tree:
+    """The members that occur on one axis, in display order.
+
+    `leaf_of_cell` gives each cube cell's leaf. `codes[leaf, field]` names the leaf's members. `starts[k]` is the first leaf
+    of each node of level k (level 0 is everything, level n the leaves); `firsts[k]` its first child in level k + 1.
+    """
+
+    leaf_of_cell: npt.NDArray[np.int64]
+    codes: npt.NDArray[np.int32]
+    starts: tuple[npt.NDArray[np.int64], ...]
+    firsts: tuple[npt.NDArray[np.int64], ...]
+
+    @property
+    def depth(self) -> int:
+        return self.codes.shape[1]
+
+    @property
+    def leaves(self) -> int:
+        return len(self.codes)
+
+    def node_of_leaf(self, level: int) -> npt.NDArray[np.int64]:
+        """For each leaf the node of `level` above it; shape (leaves,)."""
+        marks = np.zeros(self.leaves, np.int64)
+        marks[self.starts[level]] = 1
+        return np.cumsum(marks) - 1
+
+
+def grow(cube: Cube, fields: Sequence[int], domains: Sequence[Domain], descending: Sequence[bool]) -> Tree:
+    """The tree of one axis: `fields` are positions in the cube's fields, outermost first."""
+    if not fields:
+        some = min(1, cube.cells)
+        root = np.zeros(some, np.int64)
+        return Tree(np.zeros(cube.cells, np.int64), np.empty((some, 0), np.int32), (root,), ())
+    ranks = []
+    for position, domain, falling in zip(fields, domains, descending, strict=True):
+        rank = domain.ranks.copy()
+        if falling:  # blank and no match stay last
+            rank[: domain.blank] = domain.blank - 1 - rank[: domain.blank]
+        ranks.append(rank[cube.coords[position]])
+    order = np.lexsort(ranks[::-1])
+    stacked = np.stack(ranks, axis=1)[order]
+    changed = np.ones(stacked.shape, np.bool_)
+    if len(order):
+        changed[1:] = np.logical_or.accumulate(stacked[1:] != stacked[:-1], axis=1)
+    is_leaf = changed[:, -1]
+    leaf_of_cell = np.empty(cube.cells, np.int64)
+    leaf_of_cell[order] = np.cumsum(is_leaf) - 1
+    heads = order[is_leaf]
+    codes = np.stack([cube.coords[position][heads] for position in fields], axis=1)
+    leaf_changed = changed[is_leaf]
+    root = np.zeros(min(1, len(heads)), np.int64)
+    starts = (root, *(np.flatnonzero(leaf_changed[:, level]) for level in range(len(fields))))
+    firsts = tuple(np.searchsorted(lower, upper) for upper, lower in pairwise(starts))
+    return Tree(leaf_of_cell, codes, starts, firsts)
+
+
+@dataclass(frozen=True, eq=False)
+class Lines:
+    """The lines an axis shows: each one's level and its node in that level, and what kind of line it is."""
+
+    level: npt.NDArray[np.int8]
+    node: npt.NDArray[np.int64]
+    kind: npt.NDArray[np.int8]
+
+
+def lines_of(tree: Tree, subtotals: Sequence[Where], grand: Where) -> Lines:
+    """The lines of an axis in order. `subtotals[k]` places the total over members of field k, `grand` that over everything."""
+    depth = tree.depth
+    levels, nodes, kinds, places, sides = [], [], [], [], []
+
+    def put(level: int, kind: Kind, where: Where) -> None:
+        start = tree.starts[level]
+        stop = np.append(start[1:], tree.leaves)[: len(start)]
+        levels.append(np.full(len(start), level, np.int8))
+        nodes.append(np.arange(len(start)))
+        kinds.append(np.full(len(start), kind, np.int8))
+        places.append(start if where == "before" else stop - 1)
+        # Before its first leaf outer totals come first; after its last leaf inner ones do.
+        sides.append(
+            np.full(
+                len(start), 0 if level == depth else level - depth if where == "before" else depth - level, np.int64
+            )
+        )
+
+    put(depth, Kind.MEMBER, "after")
+    for level in range(depth):
+        where = grand if level == 0 else subtotals[level - 1]
+        if where != "off":
+            put(level, Kind.GRAND if level == 0 else Kind.SUBTOTAL, where)
+    order = np.lexsort((np.concatenate(sides), np.concatenate(places)))
+    return Lines(np.concatenate(levels)[order], np.concatenate(nodes)[order], np.concatenate(kinds)[order])
+
+
+def axis_of(tree: Tree, lines: Lines, heads: tuple[Head, ...], locale: str) -> Axis:
+    """The axis as the report carries it."""
+    codes = np.full((len(lines.level), tree.depth), -1, np.int32)
+    for level in range(1, tree.depth + 1):
+        at = np.flatnonzero(lines.level == level)
+        codes[at, :level] = tree.codes[tree.starts[level][lines.node[at]], :level]
+    return Axis(heads, lines.level, lines.kind, codes, locale)
+
+
+def check_size(rows: Lines, columns: Lines, measures: int) -> None:
+    """Raises FoldError when the report would have more than five million cells."""
+    cells = len(rows.level) * len(columns.level) * max(1, measures)
+    if cells > MOST_CELLS:
+        raise FoldError(
+            f"this fold would make {cells:,} cells ({len(rows.level):,} rows × {len(columns.level) * max(1, measures):,} columns).",
+            todo=f"The most is {MOST_CELLS:,}: keep fewer members, or take out a field with many.",
+        )
+
+
+def spread(
+    state: State, values: npt.NDArray, rows: Tree, columns: Tree, row_lines: Lines, column_lines: Lines
+) -> Matrix:
+    """A state of every cell of the report, totals included; shape (lines of rows, lines of columns)."""
+    neutral = state.neutral(values.dtype)
+    matrix = np.full((rows.leaves, columns.leaves), neutral, values.dtype)
+    matrix[rows.leaf_of_cell, columns.leaf_of_cell] = values
+    matrix = _along_rows(matrix, state.merge, rows, row_lines)
+    return np.ascontiguousarray(_along_rows(matrix.T, state.merge, columns, column_lines).T)
+
+
+def _along_rows(matrix: Matrix, merge: np.ufunc, tree: Tree, lines: Lines) -> Matrix:
+    """Rolls leaves up level by level and picks the lines shown."""
+    shown = np.empty((len(lines.level), matrix.shape[1]), matrix.dtype)
+    for level in range(tree.depth, -1, -1):
+        if level < tree.depth and len(tree.firsts[level]):
+            matrix = merge.reduceat(matrix, tree.firsts[level], axis=0)
+        at = lines.level == level
+        if at.any():
+            shown[at] = matrix[lines.node[at]]
+    return shown
+
+
+def spread_pairs(
+    states: Sequence[State],
+    pairs: tuple[npt.NDArray[np.int64], npt.NDArray[np.int32]],
+    values: npt.NDArray,
+    valid: npt.NDArray[np.bool_] | None,
+    rows: Tree,
+    columns: Tree,
+    row_lines: Lines,
+    column_lines: Lines,
+) -> dict[State, Matrix]:
+    """States of a field of a coarser table, each of whose records counts once in every cell and total.
+
+    `pairs` are the different (cell, record of that table); `values` and `valid` belong to that table's records.
+    """
+    cells, partners = pairs
+    shape = (len(row_lines.level), len(column_lines.level))
+    exact = values.dtype.kind != "f"
+    kinds = {
+        state: np.dtype(object)
+        if exact and state is State.SUM
+        else np.dtype(np.int64)
+        if state is State.VALUES
+        else values.dtype
+        for state in states
+    }
+    results = {state: np.full(shape, state.neutral(kinds[state]), kinds[state]) for state in states}
+    for row_level in np.unique(row_lines.level):
+        row_node = rows.node_of_leaf(row_level)[rows.leaf_of_cell[cells]] if len(cells) else cells
+        at_rows = np.flatnonzero(row_lines.level == row_level)
+        for column_level in np.unique(column_lines.level):
+            column_node = columns.node_of_leaf(column_level)[columns.leaf_of_cell[cells]] if len(cells) else cells
+            at_columns = np.flatnonzero(column_lines.level == column_level)
+            wide = len(columns.starts[column_level])
+            keys = np.unique((row_node * wide + column_node) * len(values) + partners)
+            group, partner = np.divmod(keys, max(1, len(values)))
+            if valid is not None:
+                known = valid[partner]
+                group, partner = group[known], partner[known]
+            many = len(rows.starts[row_level]) * wide
+            for state in states:
+                kind = kinds[state]
+                found = np.full(many, state.neutral(kind), kind)
+                taken: npt.NDArray = (
+                    np.ones(len(group), np.int64) if state is State.VALUES else values[partner].astype(kind)
+                )
+                state.merge.at(found, group, taken)
+                block = found.reshape(len(rows.starts[row_level]), wide)
+                results[state][np.ix_(at_rows, at_columns)] = block[
+                    np.ix_(row_lines.node[at_rows], column_lines.node[at_columns])
+                ]
+    if State.SUM in results and exact:
+        results[State.SUM] = _narrowed(results[State.SUM])
+    return results
+
+
+def _narrowed(exact: Matrix) -> Matrix:
+    """Python whole numbers as int64 where all of them fit."""
+    fits = all(-(2**63) <= number < 2**63 for number in exact.flat)
+    return exact.astype(np.int64) if fits else exact

@@ -1,0 +1,106 @@
+"""The report as one sentence: what the window edits, the page prints under its title and a screen reader hears."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from foldbasket.folding.aggregates import AGGREGATES
+from foldbasket.folding.domain import Domain, part_of
+from foldbasket.folding.filters import Filter
+from foldbasket.folding.parts import PARTS
+from foldbasket.folding.spec import Fold, Measure, Placed
+from foldbasket.links.source import Source
+
+STRANDS = ("measures", "rows", "columns", "filters")
+LEADS = {"measures": "", "rows": "for each", "columns": "across", "filters": "keeping"}
+JOINTS = {"measures": "and", "rows": "›", "columns": "›", "filters": "and"}
+
+
+@dataclass(frozen=True)
+class Word:
+    """One placed field as the sentence says it. `lead` is what comes before it: “for each”, “and”, “›” or nothing."""
+
+    id: str
+    strand: str
+    text: str
+    lead: str
+
+
+def field_phrase(field: str, part: str | None) -> str:
+    """A field as the sentence names it: “Region”, or “Quarter of order date”."""
+    if part is None or part not in PARTS:
+        return field
+    inner = field if field[:2].isupper() else field[:1].lower() + field[1:]
+    return f"{PARTS[part].label} of {inner}"
+
+
+def measure_heading(measure: Measure) -> str:
+    """The heading of a measure where the analyst gave none."""
+    if measure.heading:
+        return measure.heading
+    if measure.field is None:
+        return "Records"
+    return measure.field.field
+
+
+def placed_heading(placed: Placed) -> str:
+    """The heading of a field on an axis."""
+    return placed.heading or field_phrase(placed.field.field, placed.part)
+
+
+def measure_phrase(measure: Measure) -> str:
+    """A measure as the sentence says it: “Net, summed”."""
+    aggregate = AGGREGATES.get(measure.aggregate)
+    return f"{measure_heading(measure)}, {aggregate.said if aggregate else measure.aggregate}"
+
+
+def filter_phrase(rule: Filter, source: Source | None, locale: str) -> str:
+    """A filter as the sentence says it: “Channel: Trade, Web”. Without a source, values are said as they are written."""
+    label = _labeller(rule, source, locale)
+    return f"{field_phrase(rule.field.field, rule.part)}: {rule.condition(label)}"
+
+
+def _labeller(rule: Filter, source: Source | None, locale: str):  # type: ignore[no-untyped-def]
+    domain: Domain | None = None
+    if (
+        source is not None
+        and rule.field.table in source.tables
+        and rule.field.field in source.tables[rule.field.table].columns
+    ):
+        column = source.column(rule.field)
+        if rule.part is not None and rule.part in PARTS and column.type.is_time:
+            domain = part_of(column.coded().dictionary, rule.part, rule.field.field)[1]
+        elif column.type.is_time:
+            domain = Domain(column.coded().dictionary)
+
+    def label(key: str) -> str:
+        if domain is not None:
+            try:
+                code = domain.code_of(key)
+            except ValueError:
+                return key
+            if code is not None:
+                return domain.label(code, locale)
+        return key
+
+    return label
+
+
+def words_of(fold: Fold, source: Source | None = None, locale: str = "en") -> list[Word]:
+    """The placed words of a fold in the order of the sentence."""
+    said: list[Word] = []
+    phrases = {
+        "measures": [(m.id, measure_phrase(m)) for m in fold.measures],
+        "rows": [(p.id, placed_heading(p)) for p in fold.rows],
+        "columns": [(p.id, placed_heading(p)) for p in fold.columns],
+        "filters": [(f.id, filter_phrase(f, source, locale)) for f in fold.filters],
+    }
+    for strand in STRANDS:
+        for at, (word, phrase) in enumerate(phrases[strand]):
+            said.append(Word(word, strand, phrase, LEADS[strand] if at == 0 else JOINTS[strand]))
+    return said
+
+
+def sentence_of(fold: Fold, source: Source | None = None, locale: str = "en") -> str:
+    """The whole sentence as plain text."""
+    return " ".join(f"{word.lead} {word.text}".strip() for word in words_of(fold, source, locale))

@@ -1,0 +1,68 @@
+"""What a fold asks for, as plain immutable data: the part of the document that the engine reads.
+
+Every placed word has an `id`, unique in its fold, so that formats, cards and edits can name it wherever it stands and
+the same field may be placed more than once.
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import msgspec
+
+from foldbasket.folding.filters import Filter
+from foldbasket.links.source import FieldRef
+from foldbasket.styling.numbers import NumberStyle
+
+Where = Literal["after", "before", "off"]
+"""Where a total stands: after its members, before them, or nowhere."""
+
+
+class Placed(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A field on rows or columns. `part` is a part of a date; `subtotal` places the total over each of its members
+    (the innermost field of an axis has none)."""
+
+    id: str
+    field: FieldRef
+    part: str | None = None
+    heading: str | None = None
+    descending: bool = False
+    subtotal: Where = "after"
+
+
+class Measure(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """An aggregate over a field; `field` None stands for the records themselves."""
+
+    id: str
+    aggregate: str
+    field: FieldRef | None = None
+    heading: str | None = None
+    number: NumberStyle = NumberStyle()
+
+
+class Fold(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """One pivot report. `row_total` is the line over all rows, `column_total` the column over all columns."""
+
+    name: str
+    measures: tuple[Measure, ...] = ()
+    rows: tuple[Placed, ...] = ()
+    columns: tuple[Placed, ...] = ()
+    filters: tuple[Filter, ...] = ()
+    row_total: Where = "after"
+    column_total: Where = "after"
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether nothing is placed that would make a cell."""
+        return not (self.measures or self.rows or self.columns)
+
+    def fields(self) -> list[FieldRef]:
+        """Every field in use, placed or filtered by."""
+        used = [placed.field for placed in self.rows + self.columns]
+        used += [measure.field for measure in self.measures if measure.field is not None]
+        used += [rule.field for rule in self.filters]
+        return used
+
+    def words(self) -> tuple[Measure | Placed | Filter, ...]:
+        """Every placed word in the order in which the sentence says them."""
+        return (*self.measures, *self.rows, *self.columns, *self.filters)

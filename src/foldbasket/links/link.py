@@ -1,0 +1,97 @@
+"""One many-to-one link: which record of the table at its far end each record finds.
+
+A blank key finds nothing. Keys that repeat on the one side are refused, since a record would then count twice.
+"""
+
+from __future__ import annotations
+
+import msgspec
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from foldbasket.errors import LinkError
+from foldbasket.tables.column import CodedColumn
+from foldbasket.tables.table import Table
+from foldbasket.tables.types import FieldType
+
+
+class Link(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename={"from_table": "from", "to_table": "to"}):
+    """Each record of `from_table` finds at most one of `to_table`, by equal values in every pair of `keys`."""
+
+    from_table: str
+    to_table: str
+    keys: tuple[tuple[str, str], ...]
+
+
+def find_partners(link: Link, near: Table, far: Table) -> npt.NDArray[np.int32]:
+    """For each record of `near` the record number in `far`, or -1; shape (records of near,).
+
+    Raises LinkError when a key repeats in `far` or the two fields of a pair hold different types of value.
+    """
+    where = f"Link from “{link.from_table}” to “{link.to_table}”"
+    if not link.keys:
+        raise LinkError("it names no key fields.", where=where, todo="Give at least one pair of fields.")
+    near_keys = np.zeros(near.count, np.int64)
+    far_keys = np.zeros(far.count, np.int64)
+    near_known = np.ones(near.count, np.bool_)
+    far_known = np.ones(far.count, np.bool_)
+    for near_name, far_name in link.keys:
+        one, other = near.column(near_name).coded(), far.column(far_name).coded()
+        members = len(other.dictionary)
+        if len(far_keys) and int(far_keys.max()) > (1 << 62) // (members + 1):
+            _, inverse = np.unique(np.concatenate([near_keys, far_keys]), return_inverse=True)
+            near_keys, far_keys = inverse[: near.count], inverse[near.count :]
+        matched = _matched_codes(one, other, where)[one.codes]
+        near_known &= matched >= 0
+        far_known &= other.codes < members
+        near_keys = near_keys * (members + 1) + matched
+        far_keys = far_keys * (members + 1) + other.codes
+    order = np.flatnonzero(far_known)[np.argsort(far_keys[far_known], kind="stable")]
+    ordered = far_keys[order]
+    repeats = np.flatnonzero(ordered[1:] == ordered[:-1])
+    if len(repeats):
+        record = int(order[repeats[0]])
+        shown = ", ".join(f"{name} = {far.column(name).text(record)}" for _, name in link.keys)
+        raise LinkError(
+            f"{len(np.unique(ordered[repeats])):,} keys stand on more than one record of “{link.to_table}” (first: {shown}).",
+            where=where,
+            todo="Choose another key, or keep one record for each.",
+        )
+    found = np.full(near.count, -1, np.int32)
+    if len(ordered):
+        at = np.minimum(np.searchsorted(ordered, near_keys), len(ordered) - 1)
+        hit = near_known & (ordered[at] == near_keys)
+        found[hit] = order[at[hit]]
+    return found
+
+
+def _matched_codes(one: CodedColumn, other: CodedColumn, where: str) -> npt.NDArray[np.int64]:
+    """For each code of `one` (blank last) the code in `other` of the same value, or -1."""
+    a, b = one.dictionary, other.dictionary
+    alike = a.type is b.type or (a.type.is_number and b.type.is_number)
+    if not alike:
+        raise LinkError(
+            f"“{one.name}” is {a.type.value}, “{other.name}” is {b.type.value}: their values cannot be equal.",
+            where=where,
+            todo="Read both fields as the same type.",
+        )
+    if a.type is FieldType.TEXT:
+        matched = (
+            pc.fill_null(pc.index_in(a.values, value_set=b.values), -1).to_numpy() if len(b) else np.full(len(a), -1)
+        )
+    else:
+        left, right = _comparable(a.values, a.scale, b.scale), _comparable(b.values, b.scale, a.scale)
+        matched = np.full(len(left), -1, np.int64)
+        if len(right):
+            order = np.argsort(right, kind="stable")
+            at = np.minimum(np.searchsorted(right[order], left), len(right) - 1)
+            hit = right[order][at] == left
+            matched[hit] = order[at[hit]]
+    return np.append(np.asarray(matched, np.int64), -1)
+
+
+def _comparable(values: npt.NDArray | pa.Array, scale: int, other_scale: int) -> npt.NDArray:
+    raised = max(0, other_scale - scale)
+    return np.asarray(values) * 10**raised if raised else np.asarray(values)

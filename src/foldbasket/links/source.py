@@ -1,0 +1,137 @@
+"""A source: tables and their links, seen from one base table, with every reachable field aligned to its records.
+
+Which table is the base is decided by the fields in use: the finest of them, from which every other used table is reached
+many-to-one. Alignments are computed on first use and kept, since every fold over the same tables shares them.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+
+import msgspec
+import numpy as np
+import numpy.typing as npt
+
+from foldbasket.errors import LinkError
+from foldbasket.links.link import Link, find_partners
+from foldbasket.tables.column import Codes, Column, Dictionary, smallest_codes
+from foldbasket.tables.table import Table
+
+
+class FieldRef(msgspec.Struct, frozen=True, forbid_unknown_fields=True, order=True):
+    """A field of a table, by their names in the basket."""
+
+    table: str
+    field: str
+
+
+@dataclass(frozen=True, eq=False)
+class Aligned:
+    """A field as one code per base record.
+
+    Codes from 0 name the members of `dictionary`; ``len(dictionary)`` is blank and ``len(dictionary) + 1`` means that the
+    record found no partner on the way to the field's table.
+    """
+
+    codes: Codes
+    dictionary: Dictionary
+
+    @property
+    def blank(self) -> int:
+        return len(self.dictionary)
+
+    @property
+    def no_match(self) -> int:
+        return len(self.dictionary) + 1
+
+    @property
+    def size(self) -> int:
+        """How many codes there can be, blank and no match included."""
+        return len(self.dictionary) + 2
+
+
+class Source:
+    """Tables by name and the links between them. Safe to read from several threads."""
+
+    def __init__(self, tables: Mapping[str, Table], links: Sequence[Link] = ()) -> None:
+        self.tables = dict(tables)
+        self.links = tuple(link for link in links if link.from_table in tables and link.to_table in tables)
+        self.key = (tuple(sorted((name, table.serial) for name, table in tables.items())), self.links)
+        self._steps: dict[Link, npt.NDArray[np.int32]] = {}
+        self._rows: dict[tuple[str, str], npt.NDArray[np.int32] | None] = {}
+        self._aligned: dict[tuple[str, FieldRef], Aligned] = {}
+        self._lock = threading.RLock()
+
+    def table(self, name: str) -> Table:
+        """The table of that name, or a LinkError that lists the known ones."""
+        if name not in self.tables:
+            raise LinkError(f"there is no source “{name}”.", todo="The sources are: " + ", ".join(self.tables) + ".")
+        return self.tables[name]
+
+    def column(self, ref: FieldRef) -> Column:
+        """The column that `ref` names, on its own table's records."""
+        return self.table(ref.table).column(ref.field)
+
+    def path(self, start: str, end: str) -> tuple[Link, ...] | None:
+        """The links from `start` to `end`, fewest first; None when `end` cannot be reached."""
+        paths: dict[str, tuple[Link, ...]] = {start: ()}
+        queue = [start]
+        while queue:
+            here = queue.pop(0)
+            for link in self.links:
+                if link.from_table == here and link.to_table not in paths:
+                    paths[link.to_table] = (*paths[here], link)
+                    queue.append(link.to_table)
+        return paths.get(end)
+
+    def reachable(self, base: str) -> tuple[str, ...]:
+        """The tables reached from `base`, itself first, in the order of the basket."""
+        return (base, *(name for name in self.tables if name != base and self.path(base, name)))
+
+    def base_for(self, used: Collection[str]) -> str:
+        """The finest of the used tables. Raises LinkError when none of the sources reaches all of them."""
+        for name in used:
+            self.table(name)
+        candidates = [name for name in self.tables if all(self.path(name, other) is not None for other in used)]
+        if not candidates:
+            listed = " and ".join(f"“{name}”" for name in sorted(used))
+            raise LinkError(
+                f"no links lead from one table to {listed}.", todo="Link the tables, or take one field out."
+            )
+        # A table in use is finer than one that is merely on the way; among several, the one nearest to what is used.
+        return min(
+            candidates, key=lambda name: (name not in used, sum(len(self.path(name, other) or ()) for other in used))
+        )
+
+    def rows(self, base: str, table: str) -> npt.NDArray[np.int32] | None:
+        """For each record of `base` the record of `table` it finds, -1 for none; None when both are the same table."""
+        with self._lock:
+            if (base, table) in self._rows:
+                return self._rows[base, table]
+            path = self.path(base, table)
+            if path is None:
+                raise LinkError(f"“{table}” cannot be reached from “{base}”.", todo="Link the two tables.")
+            found: npt.NDArray[np.int32] | None = None
+            for link in path:
+                if link not in self._steps:
+                    self._steps[link] = find_partners(link, self.table(link.from_table), self.table(link.to_table))
+                step = self._steps[link]
+                found = step if found is None else np.append(step, np.int32(-1))[found]
+            self._rows[base, table] = found
+            return found
+
+    def aligned(self, base: str, ref: FieldRef) -> Aligned:
+        """The field as one code per record of `base`."""
+        with self._lock:
+            if (base, ref) not in self._aligned:
+                coded = self.column(ref).coded()
+                rows = self.rows(base, ref.table)
+                codes = coded.codes
+                if rows is not None:
+                    kind = smallest_codes(len(coded.dictionary) + 1)
+                    extended = np.append(codes.astype(kind), kind.type(len(coded.dictionary) + 1))
+                    codes = extended[rows]
+                self._aligned[base, ref] = Aligned(codes, coded.dictionary)
+            return self._aligned[base, ref]

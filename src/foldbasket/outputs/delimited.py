@@ -1,0 +1,97 @@
+"""Reports as CSV, in two shapes: the table as it is seen, and cells as records for other programs.
+
+Numbers are exact, with a decimal point and no grouping. In the table, text that a spreadsheet would run as a formula is
+led by an apostrophe, so that it stays text; cells as records are for programs and are left exactly as they are.
+"""
+
+from __future__ import annotations
+
+import csv
+import datetime
+from decimal import Decimal
+from pathlib import Path
+from typing import TextIO
+
+from foldbasket.folding.report import Kind, Report, Value
+from foldbasket.outputs.sheet import Sheet
+
+TOTALS = {Kind.MEMBER: "member", Kind.SUBTOTAL: "subtotal", Kind.GRAND: "total"}
+
+
+def plain(value: Value) -> str:
+    """A cell's exact value as text: 1234.50, 2026-04-30, yes; empty when blank."""
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, float):
+        return repr(value)
+    if isinstance(value, Decimal):
+        return f"{value:f}"
+    if isinstance(value, datetime.datetime):
+        return value.isoformat(sep=" ")
+    if isinstance(value, datetime.date):
+        return value.isoformat()
+    return str(value)
+
+
+def harmless(text: str) -> str:
+    """Text that no spreadsheet takes for a formula."""
+    return "'" + text if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
+
+
+def write_table(report: Report, file: TextIO) -> None:
+    """The table: head rows, then a line for each line of the report with group names on every line."""
+    sheet = Sheet(report)
+    writer = csv.writer(file, lineterminator="\r\n")
+    for row in sheet.head_grid():
+        writer.writerow([harmless(text) for text in row])
+    numbers = [report.is_number(measure) for measure in range(len(report.measures))]
+    for line in range(report.height):
+        cells = [plain(report.value(line, column)) for column in range(report.width)]
+        if not all(numbers):
+            cells = [text if numbers[report.slot(column)[1]] else harmless(text) for column, text in enumerate(cells)]
+        writer.writerow([harmless(text) for text in sheet.row_head(line, repeat=True)] + cells)
+
+
+def write_cells(report: Report, file: TextIO) -> None:
+    """Cells as records: row fields, column fields, row and column level of total, measure and value; blank cells left out.
+
+    Members are canonical text; “(blank)” and “(no match)” stand for those two. Where a total sums over a field, it is empty.
+    """
+    writer = csv.writer(file, lineterminator="\r\n")
+    axes = (report.rows, report.columns)
+    writer.writerow(
+        [head.heading for axis in axes for head in axis.heads] + ["Row total", "Column total", "Measure", "Value"]
+    )
+    columns = [_members(report.columns, line) for line in range(len(report.columns))]
+    column_totals = [TOTALS[Kind(kind)] for kind in report.columns.kind]
+    for row in range(report.height):
+        members = _members(report.rows, row)
+        row_total = TOTALS[Kind(report.rows.kind[row])]
+        for column in range(report.width):
+            line, measure = report.slot(column)
+            value = report.value(row, column)
+            if value is not None:
+                writer.writerow(
+                    [
+                        *members,
+                        *columns[line],
+                        row_total,
+                        column_totals[line],
+                        report.measures[measure].heading,
+                        plain(value),
+                    ]
+                )
+
+
+def _members(axis, line: int) -> list[str]:  # type: ignore[no-untyped-def]
+    return [
+        key if (key := axis.key(line, field)) is not None else axis.label(line, field) for field in range(axis.depth)
+    ]
+
+
+def save(report: Report, path: Path, shape: str = "table") -> None:
+    """Writes a CSV file, UTF-8, in the shape ``table`` or ``cells``."""
+    with path.open("w", encoding="utf-8", newline="") as file:
+        (write_cells if shape == "cells" else write_table)(report, file)

@@ -1,0 +1,75 @@
+"""Reports as an HTML table: for mails, for the clipboard, and as a page of its own."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from html import escape
+from pathlib import Path
+
+from foldbasket.folding.report import Kind, Report
+from foldbasket.outputs.sheet import Sheet, Span
+
+# Mail programs drop style sheets, so every cell carries its own style.
+_CELL = "padding:2px 10px;"
+_RULE = {
+    Kind.MEMBER: "",
+    Kind.SUBTOTAL: "font-weight:600;border-top:1px solid #a9a08c;",
+    Kind.GRAND: "font-weight:600;border-top:1px solid #2a2622;border-bottom:3px double #2a2622;",
+}
+
+
+def table(report: Report, rows: Iterable[int] | None = None) -> str:
+    """The report, or some of its lines, as a ``<table>``."""
+    sheet = Sheet(report)
+    out = [
+        f'<table style="border-collapse:collapse;font-family:Inter,sans-serif;font-size:10pt;color:#2a2622">'
+        f'<caption style="text-align:left;padding:4px 0">{escape(report.sentence)}</caption><thead>'
+    ]
+    heads: list[list[Span]] = [[] for _ in range(sheet.head_rows)]
+    for span in sheet.column_heads():
+        heads[span.row].append(span)
+    for row, spans in enumerate(heads):
+        out.append("<tr>")
+        if row == 0 and sheet.head_rows > 1:
+            out.append(f'<th colspan="{sheet.head_columns}" rowspan="{sheet.head_rows - 1}"></th>')
+        if row == sheet.head_rows - 1:
+            out += [f'<th scope="col" style="{_CELL}text-align:left">{escape(text)}</th>' for text in sheet.corner()]
+        for span in sorted(spans, key=lambda span: span.column):
+            size = (f' colspan="{span.columns}"' if span.columns > 1 else "") + (
+                f' rowspan="{span.rows}"' if span.rows > 1 else ""
+            )
+            side = "center" if span.columns > 1 else "right"
+            out.append(
+                f'<th scope="col"{size} style="{_CELL}text-align:{side};border-bottom:1px solid #2a2622">{escape(span.text)}</th>'
+            )
+        out.append("</tr>")
+    out.append("</thead><tbody>")
+    sides = ["right" if report.is_number(measure) else "left" for measure in range(len(report.measures))]
+    chosen = range(report.height) if rows is None else list(rows)
+    for number, line in enumerate(chosen):
+        rule = _RULE[Kind(report.rows.kind[line])]
+        out.append("<tr>")
+        for text in sheet.row_head(line, repeat=number == 0):
+            out.append(
+                f'<th scope="row" style="{_CELL}{rule}text-align:left;font-weight:{600 if rule else 400}">{escape(text)}</th>'
+            )
+        for column in range(report.width):
+            side = sides[report.slot(column)[1]]
+            red = "color:#a5473a;" if report.is_negative(line, column) else ""
+            out.append(f'<td style="{_CELL}{rule}{red}text-align:{side}">{escape(report.text(line, column))}</td>')
+        out.append("</tr>")
+    out.append("</tbody></table>")
+    return "".join(out)
+
+
+def page(report: Report) -> str:
+    """A whole HTML document with the report's name and sentence."""
+    return (
+        f'<!DOCTYPE html><html lang="{escape(report.locale.split("_")[0])}"><head><meta charset="utf-8"><title>{escape(report.name)}</title></head>'
+        f'<body style="background:#fcfaf6;margin:2em"><h1 style="font:600 15pt Inter,sans-serif">{escape(report.name)}</h1>{table(report)}</body></html>\n'
+    )
+
+
+def save(report: Report, path: Path) -> None:
+    """Writes an HTML file, UTF-8."""
+    path.write_text(page(report), encoding="utf-8")

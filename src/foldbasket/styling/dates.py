@@ -1,0 +1,36 @@
+"""Dates and their parts as the reader sees them, through Babel's patterns for the locale."""
+
+from __future__ import annotations
+
+import datetime
+from functools import lru_cache
+from typing import Literal
+
+from babel import Locale
+from babel.dates import format_date, format_datetime, get_month_names
+
+EPOCH = datetime.date(1970, 1, 1)
+
+
+@lru_cache(maxsize=100_000)
+def day_text(days: int, locale: str) -> str:
+    """A day, given as days since 1970-01-01, like “2 Apr 2026”."""
+    day = EPOCH + datetime.timedelta(days=days)
+    return str(format_date(day, "d MMM y" if locale.startswith("en") else "medium", locale=locale))
+
+
+def moment_text(micros: int, locale: str) -> str:
+    """A time stamp, given as microseconds since 1970-01-01."""
+    moment = datetime.datetime(1970, 1, 1) + datetime.timedelta(microseconds=micros)
+    pattern = "d MMM y HH:mm:ss" if moment.second or moment.microsecond else "d MMM y HH:mm"
+    return str(format_datetime(moment, pattern, locale=locale))
+
+
+def month_name(month: int, locale: str, width: Literal["wide", "abbreviated"] = "wide") -> str:
+    """The name of month 1 to 12, standing alone; `width` is wide or abbreviated."""
+    return str(get_month_names(width, context="stand-alone", locale=locale)[month])
+
+
+def weekday_name(weekday: int, locale: str) -> str:
+    """The name of weekday 0 (Monday) to 6, standing alone."""
+    return str(Locale.parse(locale).days["stand-alone"]["wide"][weekday])

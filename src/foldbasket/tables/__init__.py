@@ -1,0 +1,1 @@
+"""Tables: typed, encoded columns, the readers that make them, and what can be told about each field."""

@@ -1,0 +1,228 @@
+"""Typed, encoded columns: the only form in which records are held.
+
+Two kinds. A *coded* column (text, date, yes/no) holds one small unsigned code per record and a dictionary of its
+different values; the code one past the last member means blank. A *number* column (whole, decimal, real, time stamp)
+holds one 8-byte value per record and, when any record is blank, a mask of the valid ones. Columns are immutable.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from foldbasket.tables.types import FieldType, canonical, parse_canonical
+
+Codes = npt.NDArray[np.unsignedinteger]
+
+
+def smallest_codes(highest: int) -> np.dtype[np.unsignedinteger]:
+    """The smallest unsigned type that can hold `highest`."""
+    for kind in (np.uint8, np.uint16, np.uint32):
+        if highest <= np.iinfo(kind).max:
+            return np.dtype(kind)
+    return np.dtype(np.uint64)
+
+
+class Dictionary:
+    """The different values of a field, one per code, in no promised order.
+
+    `values` is a `pyarrow.StringArray` for text and a NumPy array in stored form (days, units of 10^-scale, microseconds,
+    floats, booleans) for everything else.
+    """
+
+    def __init__(self, kind: FieldType, values: pa.StringArray | npt.NDArray, scale: int = 0) -> None:
+        self.type = kind
+        self.values = values
+        self.scale = scale
+
+    def __len__(self) -> int:
+        return len(self.values)
+
+    def raw(self, code: int) -> str | int | float | bool:
+        """The stored form of one member."""
+        value = self.values[code]
+        return value.as_py() if isinstance(value, pa.Scalar) else value.item()
+
+    def key(self, code: int) -> str:
+        """Canonical text of one member."""
+        return canonical(self.type, self.raw(code), self.scale)
+
+    @property
+    def texts(self) -> list[str]:
+        """Every member of a text dictionary, in code order."""
+        assert isinstance(self.values, pa.Array)
+        listed: list[str] = self.values.to_pylist()
+        return listed
+
+    @cached_property
+    def _codes_by_text(self) -> dict[str, int]:
+        return {text: code for code, text in enumerate(self.texts)}
+
+    def code_of(self, key: str) -> int | None:
+        """The code of the member that canonical text names, or None when no record has it. ValueError: not such a value."""
+        if self.type is FieldType.TEXT:
+            return self._codes_by_text.get(key)
+        wanted = parse_canonical(self.type, key)
+        if self.type in (FieldType.DECIMAL, FieldType.WHOLE):
+            assert not isinstance(wanted, str)
+            units = wanted.scaleb(self.scale) if hasattr(wanted, "scaleb") else wanted
+            if units != int(units):
+                return None
+            wanted = int(units)
+        elif self.type is FieldType.REAL:
+            wanted = float(wanted)
+        found = np.flatnonzero(self.values == wanted)
+        return int(found[0]) if len(found) else None
+
+    @cached_property
+    def binary_ranks(self) -> npt.NDArray[np.int64]:
+        """Rank of each member by value; text by code point, which is how smallest and largest compare it."""
+        if isinstance(self.values, pa.Array):
+            order = pc.sort_indices(self.values).to_numpy()
+        else:
+            order = np.argsort(self.values, kind="stable")
+        ranks = np.empty(len(order), np.int64)
+        ranks[order] = np.arange(len(order))
+        return ranks
+
+    @property
+    def nbytes(self) -> int:
+        return int(self.values.nbytes)
+
+
+@dataclass(frozen=True, eq=False)
+class CodedColumn:
+    """A column of codes into a dictionary. `codes` has shape (records,); the code ``len(dictionary)`` is blank."""
+
+    name: str
+    codes: Codes
+    dictionary: Dictionary
+
+    @property
+    def type(self) -> FieldType:
+        return self.dictionary.type
+
+    @property
+    def scale(self) -> int:
+        return self.dictionary.scale
+
+    def __len__(self) -> int:
+        return len(self.codes)
+
+    @cached_property
+    def blank_count(self) -> int:
+        return int(np.count_nonzero(self.codes == len(self.dictionary)))
+
+    def coded(self) -> CodedColumn:
+        """Itself: the form in which every column can be grouped by."""
+        return self
+
+    @property
+    def nbytes(self) -> int:
+        return self.codes.nbytes + self.dictionary.nbytes
+
+    def text(self, record: int) -> str | None:
+        """Canonical text of one record's value; None when blank."""
+        code = int(self.codes[record])
+        return None if code == len(self.dictionary) else self.dictionary.key(code)
+
+
+@dataclass(frozen=True, eq=False)
+class NumberColumn:
+    """A column of numbers: `values` int64 in units of 10^-scale (or microseconds), or float64 for reals.
+
+    `valid` is None when no record is blank, otherwise a boolean array, True where there is a value. Values under a
+    blank are 0.
+    """
+
+    name: str
+    type: FieldType
+    values: npt.NDArray[np.int64] | npt.NDArray[np.float64]
+    valid: npt.NDArray[np.bool_] | None = None
+    scale: int = 0
+
+    def __len__(self) -> int:
+        return len(self.values)
+
+    @cached_property
+    def blank_count(self) -> int:
+        return 0 if self.valid is None else len(self.values) - int(np.count_nonzero(self.valid))
+
+    @cached_property
+    def largest_magnitude(self) -> int:
+        """Bound on |value| in stored units, for deciding whether a sum fits 64 bits. 0 for reals."""
+        if self.values.dtype.kind == "f" or not len(self.values):
+            return 0
+        return max(abs(int(self.values.min())), abs(int(self.values.max())))
+
+    @cached_property
+    def _coded(self) -> CodedColumn:
+        values = self.values if self.valid is None else self.values[self.valid]
+        different, inverse = np.unique(values, return_inverse=True)
+        kind = smallest_codes(len(different))
+        if self.valid is None:
+            codes = inverse.astype(kind)
+        else:
+            codes = np.full(len(self.values), len(different), kind)
+            codes[self.valid] = inverse
+        return CodedColumn(self.name, codes, Dictionary(self.type, different, self.scale))
+
+    def coded(self) -> CodedColumn:
+        """The same column as codes into its sorted different values, made on first use and kept."""
+        return self._coded
+
+    @property
+    def nbytes(self) -> int:
+        return self.values.nbytes + (0 if self.valid is None else self.valid.nbytes)
+
+    def text(self, record: int) -> str | None:
+        """Canonical text of one record's value; None when blank."""
+        if self.valid is not None and not self.valid[record]:
+            return None
+        return canonical(self.type, self.values[record].item(), self.scale)
+
+
+Column = CodedColumn | NumberColumn
+
+
+def text_column(name: str, values: Sequence[str | None]) -> CodedColumn:
+    """A text column from Python strings; None, empty and all-space values are blank."""
+    return coded_from_arrow(name, pa.chunked_array([pa.array(values, pa.string())]))
+
+
+def coded_from_arrow(name: str, values: pa.ChunkedArray) -> CodedColumn:
+    """A text column from Arrow text, plain or dictionary-encoded. Empty and all-space values become blank."""
+    if not pa.types.is_dictionary(values.type):
+        values = values.cast(pa.string()).dictionary_encode()
+    if values.num_chunks == 0:
+        return CodedColumn(name, np.empty(0, np.uint8), Dictionary(FieldType.TEXT, pa.array([], pa.string())))
+    values = values.unify_dictionaries()
+    dictionary = values.chunk(0).dictionary.cast(pa.string())
+    # A dictionary may hold blank spellings, repeats or members that no record uses: map every old code to a kept one.
+    spaces = pc.fill_null(pc.equal(pc.utf8_trim_whitespace(dictionary), ""), True)
+    kept = dictionary.filter(pc.invert(spaces))
+    is_blank = spaces.to_numpy(zero_copy_only=False)
+    target = np.cumsum(~is_blank) - 1
+    target[is_blank] = len(kept)
+    kind = smallest_codes(len(kept))
+    identity = not is_blank.any()
+    codes = np.empty(len(values), kind)
+    at = 0
+    for chunk in values.chunks:
+        indices = chunk.indices
+        part = codes[at : at + len(indices)]
+        at += len(indices)
+        if indices.null_count:
+            raw = indices.fill_null(0).to_numpy()
+            part[:] = raw if identity else target[raw] if len(target) else len(kept)
+            part[indices.is_null().to_numpy(zero_copy_only=False)] = len(kept)
+        else:
+            raw = indices.to_numpy()
+            part[:] = raw if identity else target[raw]
+    return CodedColumn(name, codes, Dictionary(FieldType.TEXT, kept))

@@ -1,0 +1,153 @@
+"""From text to types: a coded text column read as numbers, dates or yes/no, on its dictionary, never record by record."""
+
+from __future__ import annotations
+
+import datetime
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from foldbasket.errors import ReadError
+from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn, coded_from_arrow, smallest_codes
+from foldbasket.tables.sniffing import ColumnType, type_of
+from foldbasket.tables.types import MAX_SCALE, FieldType
+
+
+def detected(column: CodedColumn, decimal_mark: str = ".") -> Column:
+    """The column in the narrowest type that all its values fit; text where none does, or where it holds no value."""
+    found = type_of(column.dictionary.texts, decimal_mark)
+    if found is None or found.type is FieldType.TEXT:
+        return column
+    return converted(column, found, decimal_mark)
+
+
+def converted(column: CodedColumn, wanted: ColumnType, decimal_mark: str = ".") -> Column:
+    """A text column as another type. Raises ReadError when a value does not fit."""
+    if wanted.type is FieldType.TEXT:
+        return column
+    texts = [text.strip() for text in column.dictionary.texts]
+    if wanted.type.is_number and decimal_mark != ".":
+        texts = [text.replace(decimal_mark, ".") for text in texts]
+    try:
+        members = _parse(texts, wanted)
+    except (ValueError, pa.ArrowInvalid) as error:
+        raise ReadError(f"not every value is a {wanted.type.value}: {error}", where=f"Field “{column.name}”") from None
+    if wanted.type in (FieldType.DATE, FieldType.YESNO):
+        return _recoded(column.name, wanted.type, members, column.codes)
+    values = np.append(members, members.dtype.type(0))[column.codes]
+    valid = None if column.blank_count == 0 else column.codes != len(members)
+    return NumberColumn(column.name, wanted.type, values, valid, wanted.scale)
+
+
+def _parse(texts: list[str], wanted: ColumnType) -> npt.NDArray:
+    if wanted.type is FieldType.YESNO:
+        return np.array([text.lower() in ("true", "yes") for text in texts], np.bool_)
+    if wanted.type is FieldType.DATE:
+        return np.array([datetime.date.fromisoformat(text).toordinal() for text in texts], np.int64) - 719163
+    if wanted.type is FieldType.TIMESTAMP:
+        return np.array([np.datetime64(text.replace(" ", "T"), "us") for text in texts], "M8[us]").astype(np.int64)
+    if wanted.type is FieldType.REAL:
+        return np.array([float(text) for text in texts], np.float64)
+    exact = pa.array([text.removeprefix("+") for text in texts], pa.string()).cast(pa.decimal128(18, wanted.scale))
+    return decimal_units(exact)
+
+
+def decimal_units(values: pa.Array) -> npt.NDArray[np.int64]:
+    """Units of 10^-scale of a decimal128 array of at most 18 digits; 0 under blanks. No copy is made of valid data."""
+    low = np.frombuffer(values.buffers()[1], np.int64)[2 * values.offset : 2 * (values.offset + len(values)) : 2]
+    if values.null_count:
+        low = np.where(values.is_valid().to_numpy(zero_copy_only=False), low, 0)
+    return low
+
+
+def _recoded(name: str, kind: FieldType, members: npt.NDArray, codes: npt.NDArray) -> CodedColumn:
+    """Codes into sorted different `members`, from codes into `members` that may repeat."""
+    different, inverse = np.unique(members, return_inverse=True)
+    target = np.append(inverse, len(different)).astype(smallest_codes(len(different)))
+    return CodedColumn(name, target[codes], Dictionary(kind, different))
+
+
+def from_arrow(name: str, values: pa.ChunkedArray) -> Column:
+    """A typed Arrow column (from CSV, Parquet or another program) as one of ours.
+
+    Whole numbers, exact decimals of up to 6 digits, reals, dates, time stamps without a zone, booleans and text, plain or
+    dictionary-encoded. Raises ReadError for other types (nested, binary, intervals).
+    """
+    kind = values.type
+    if pa.types.is_dictionary(kind):
+        if not (pa.types.is_string(kind.value_type) or pa.types.is_large_string(kind.value_type)):
+            return from_arrow(name, values.cast(kind.value_type))
+        return coded_from_arrow(name, values)
+    if pa.types.is_string(kind) or pa.types.is_large_string(kind):
+        return coded_from_arrow(name, values)
+    if pa.types.is_null(kind):
+        return coded_from_arrow(name, values.cast(pa.string()))
+    if pa.types.is_boolean(kind):
+        filled = pc.fill_null(values, False).to_numpy().astype(np.int64)
+        return _coded_numbers(name, FieldType.YESNO, filled, _valid(values))
+    if pa.types.is_date(kind):
+        days = pc.fill_null(values.cast(pa.date32()).cast(pa.int32()), 0)
+        return _coded_numbers(name, FieldType.DATE, days.to_numpy().astype(np.int64), _valid(values))
+    if pa.types.is_timestamp(kind):
+        micros = pc.fill_null(values.cast(pa.timestamp("us", kind.tz), safe=False).cast(pa.int64()), 0)
+        return NumberColumn(name, FieldType.TIMESTAMP, micros.to_numpy(), _valid(values))
+    if pa.types.is_integer(kind):
+        return NumberColumn(
+            name, FieldType.WHOLE, pc.fill_null(values, 0).to_numpy().astype(np.int64, copy=False), _valid(values)
+        )
+    if pa.types.is_decimal(kind) and 0 <= kind.scale <= MAX_SCALE:
+        try:
+            exact = (
+                values if kind.bit_width == 128 and kind.precision <= 18 else values.cast(pa.decimal128(18, kind.scale))
+            )
+        except pa.ArrowInvalid:  # beyond the exact range: real, as the rules for values say
+            return from_arrow(name, values.cast(pa.float64()))
+        units = [decimal_units(chunk) for chunk in exact.chunks]
+        joined = np.concatenate(units) if units else np.empty(0, np.int64)
+        return NumberColumn(
+            name, FieldType.DECIMAL if kind.scale else FieldType.WHOLE, joined, _valid(values), kind.scale
+        )
+    if pa.types.is_floating(kind) or pa.types.is_decimal(kind):
+        reals = values.cast(pa.float64())
+        filled = pc.fill_null(reals, 0.0).to_numpy()
+        valid = _valid(values)
+        undefined = np.isnan(filled)
+        if undefined.any():  # not a number is no value
+            filled = np.where(undefined, 0.0, filled)
+            valid = ~undefined if valid is None else valid & ~undefined
+        return NumberColumn(name, FieldType.REAL, filled, valid)
+    raise ReadError(
+        f"values of the type “{kind}” cannot be read.",
+        where=f"Field “{name}”",
+        todo="Leave the field out, or export it as text.",
+    )
+
+
+def _valid(values: pa.ChunkedArray) -> npt.NDArray[np.bool_] | None:
+    return values.is_valid().to_numpy() if values.null_count else None
+
+
+def _coded_numbers(
+    name: str, kind: FieldType, values: npt.NDArray[np.int64], valid: npt.NDArray[np.bool_] | None
+) -> CodedColumn:
+    """Codes by counting where the values lie close together, which dates and booleans do; by sorting otherwise."""
+    known = values if valid is None else values[valid]
+    if not len(known):
+        return CodedColumn(name, np.zeros(len(values), np.uint8), Dictionary(kind, np.empty(0, np.int64)))
+    low, high = int(known.min()), int(known.max())
+    if high - low <= 1 << 22:
+        present = np.zeros(high - low + 1, np.bool_)
+        present[known - low] = True
+        different = np.flatnonzero(present) + low
+        target = (np.cumsum(present) - 1).astype(smallest_codes(len(different)))
+        codes = target[np.clip(values - low, 0, high - low)]
+    else:
+        different, inverse = np.unique(known, return_inverse=True)
+        codes = np.zeros(len(values), smallest_codes(len(different)))
+        codes[slice(None) if valid is None else valid] = inverse
+    if valid is not None:
+        codes[~valid] = len(different)
+    members = different.astype(np.bool_) if kind is FieldType.YESNO else different
+    return CodedColumn(name, codes, Dictionary(kind, members))

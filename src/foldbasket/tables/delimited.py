@@ -1,0 +1,268 @@
+"""Reads delimited text (CSV, TSV and their kin) through Arrow, into typed, encoded columns.
+
+The look of the file (`sniffing`) proposes a type per column, Arrow parses straight into it, and a column whose values
+do not all fit is read again as text and judged over all its different values. So detection holds for the whole column.
+"""
+
+from __future__ import annotations
+
+import codecs
+import csv
+import io
+import mmap
+import re
+from collections.abc import Mapping
+from pathlib import Path
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+import pyarrow.csv as pc
+
+from foldbasket.errors import ReadError
+from foldbasket.tables.column import CodedColumn, Column
+from foldbasket.tables.conversion import converted, detected, from_arrow
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.sniffing import ColumnType, Look, look_at, single_byte_encoding, wrong_encoding
+from foldbasket.tables.table import Table
+from foldbasket.tables.types import FieldType
+
+ENDINGS = (".csv", ".tsv", ".txt", ".tab")
+BLOCK = 1 << 20
+_TEXT = pa.dictionary(pa.int32(), pa.string())
+_BAD_COLUMN = re.compile(r"In CSV column #(\d+): (.*)", re.DOTALL)
+
+
+class DelimitedOptions(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """What the user corrected about how a delimited file is read; None means: as detected."""
+
+    encoding: str | None = None
+    delimiter: str | None = None
+    decimal_mark: str | None = None
+    types: Mapping[str, FieldType] = msgspec.field(default_factory=dict)
+
+
+class _Feed(io.RawIOBase):
+    """The bytes of a file after its header, as UTF-8, handed to Arrow block by block with progress and cancel."""
+
+    def __init__(self, path: Path, look: Look, progress: Progress) -> None:
+        super().__init__()
+        self._path, self._look, self._progress = path, look, progress
+        self._file = path.open("rb")
+        self._size = max(1, path.stat().st_size)
+        self._done = 0
+        self._lines = 1
+        self._decoder = None
+        if look.encoding in ("utf-8", "ascii"):
+            self._map = mmap.mmap(self._file.fileno(), 0, access=mmap.ACCESS_READ)
+            self._view = memoryview(self._map)
+            self._done = look.header_bytes
+        else:
+            self._decoder = codecs.getincrementaldecoder(look.encoding)()
+            self._skip = look.header_chars
+            self._left_over = b""
+
+    def readable(self) -> bool:
+        return True
+
+    def read(self, size: int = -1) -> bytes | memoryview:
+        self._progress.step(f"Reading {self._path.name}", min(1.0, self._done / self._size))
+        if self._decoder is None:
+            block = self._view[self._done : self._done + size if size >= 0 else None]
+            self._done += len(block)
+            return block
+        while len(self._left_over) < size or size < 0:
+            data = self._file.read(BLOCK)
+            self._done += len(data)
+            try:
+                text = self._decoder.decode(data, not data)
+            except UnicodeDecodeError as error:
+                line = self._lines + data[: error.start].count(b"\n")
+                raise wrong_encoding(self._path, self._look.encoding, line) from None
+            self._lines += text.count("\n")
+            if self._skip and text:
+                text = text.removeprefix("\ufeff")
+                dropped = min(self._skip, len(text))
+                text, self._skip = text[dropped:], self._skip - dropped
+            self._left_over += text.encode("utf-8")
+            if not data:
+                break
+        taken, self._left_over = (
+            (self._left_over, b"") if size < 0 else (self._left_over[:size], self._left_over[size:])
+        )
+        return taken
+
+    def close(self) -> None:
+        if not self.closed:
+            self._file.close()
+        super().close()
+
+
+def read_delimited(
+    path: Path, name: str, options: DelimitedOptions | None = None, progress: Progress | None = None
+) -> Table:
+    """The table in the delimited file at `path`. Raises ReadError: what, which line, what to do."""
+    options = options or DelimitedOptions()
+    progress = progress or Progress()
+    look = look_at(path, encoding=options.encoding, delimiter=options.delimiter, decimal_mark=options.decimal_mark)
+    for wanted in options.types:
+        if wanted not in look.names:
+            raise ReadError(f"there is no field “{wanted}” to read as another type.", where=path.name)
+    types: list[ColumnType | None] = [
+        (None if options.types[field] is not FieldType.TEXT else ColumnType(FieldType.TEXT))
+        if field in options.types
+        else kind
+        for field, kind in zip(look.names, look.types, strict=True)
+    ]
+    quoted_breaks = _has_quoted_breaks(path, look)
+    misfits = 0
+    while True:
+        try:
+            read = _parse(path, look, types, quoted_breaks, progress)
+            break
+        except pa.ArrowInvalid as error:
+            misfit = _BAD_COLUMN.match(str(error))
+            if "invalid UTF8" in str(error) and options.encoding is None and look.encoding == "utf-8":
+                look = look_at(
+                    path, encoding=_second_guess(path), delimiter=options.delimiter, decimal_mark=options.decimal_mark
+                )
+            elif "invalid UTF8" in str(error):
+                raise wrong_encoding(path, look.encoding, _first_bad_line(path, look.encoding)) from None
+            elif misfit is not None:
+                misfits += 1
+                types[int(misfit[1])] = None
+                if misfits > 2:  # rather than once per column: judge all of them over their different values
+                    types = [kind if kind and kind.type is FieldType.TEXT else None for kind in types]
+            else:
+                raise _ragged(path, look, str(error)) from None
+    columns: list[Column] = []
+    arrays = read.columns
+    del read
+    for at, field in enumerate(look.names):
+        progress.step(f"Encoding {path.name}", at / len(look.names))
+        column = from_arrow(field, arrays[at])
+        arrays[at] = None  # its memory can go while the next is encoded
+        if types[at] is None and isinstance(column, CodedColumn):
+            column = _as_chosen(column, options.types.get(field), look.decimal_mark)
+        columns.append(column)
+    return Table.of(name, columns, str(path))
+
+
+def _as_chosen(column: CodedColumn, chosen: FieldType | None, decimal_mark: str) -> Column:
+    if chosen is None:
+        return detected(column, decimal_mark)
+    scale = 0
+    if chosen is FieldType.DECIMAL:
+        texts = column.dictionary.texts
+        scale = max((len(text.strip().partition(decimal_mark)[2]) for text in texts), default=0)
+    return converted(column, ColumnType(chosen, scale), decimal_mark)
+
+
+def _parse(path: Path, look: Look, types: list[ColumnType | None], quoted_breaks: bool, progress: Progress) -> pa.Table:
+    column_types = {name: _arrow_type(kind) for name, kind in zip(look.names, types, strict=True)}
+    feed = _Feed(path, look, progress)
+    try:
+        return pc.read_csv(
+            pa.PythonFile(feed, mode="r"),
+            read_options=pc.ReadOptions(column_names=list(look.names), block_size=BLOCK),
+            parse_options=pc.ParseOptions(
+                delimiter=look.delimiter, newlines_in_values=quoted_breaks, ignore_empty_lines=len(look.names) > 1
+            ),
+            convert_options=pc.ConvertOptions(
+                column_types=column_types,
+                null_values=[""],
+                strings_can_be_null=True,
+                decimal_point=look.decimal_mark,
+                true_values=["true", "True", "TRUE"],
+                false_values=["false", "False", "FALSE"],
+            ),
+        )
+    except pa.ArrowInvalid as error:
+        if "Empty CSV" in str(error):  # a header and no records
+            return pa.table({name: pa.chunked_array([], _TEXT) for name in look.names})
+        raise
+    finally:
+        feed.close()
+
+
+def _arrow_type(kind: ColumnType | None) -> pa.DataType:
+    if kind is None:
+        return _TEXT
+    return {
+        FieldType.TEXT: _TEXT,
+        FieldType.WHOLE: pa.int64(),
+        FieldType.DECIMAL: pa.decimal128(18, kind.scale),
+        FieldType.REAL: pa.float64(),
+        FieldType.DATE: pa.date32(),
+        FieldType.TIMESTAMP: pa.timestamp("us"),
+        FieldType.YESNO: pa.bool_(),
+    }[kind.type]
+
+
+def _has_quoted_breaks(path: Path, look: Look) -> bool:
+    """Whether any line break stands inside quotes, which Arrow must know before it cuts the file into blocks."""
+    if look.encoding.startswith("utf-16"):
+        return True
+    with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as data:
+        at = data.find(b'"')
+        if at < 0:
+            return False
+        inside = 0
+        for start in range(at, len(data), BLOCK):
+            block = np.frombuffer(data[start : start + BLOCK], np.uint8)
+            quotes = np.flatnonzero(block == 34)
+            breaks = np.flatnonzero((block == 10) | (block == 13))
+            if ((np.searchsorted(quotes, breaks) + inside) % 2).any():
+                return True
+            inside = (inside + len(quotes)) % 2
+    return False
+
+
+def _second_guess(path: Path) -> str:
+    """The encoding of a file whose head passed for UTF-8 but whose rest does not: judged on the lines that fail."""
+    odd: list[bytes] = []
+    with path.open("rb") as file:
+        for line in file:
+            if not line.isascii():
+                try:
+                    line.decode("utf-8")
+                except UnicodeDecodeError:
+                    odd.append(line)
+                    if len(odd) == 500:
+                        break
+    return single_byte_encoding(b"".join(odd))
+
+
+def _first_bad_line(path: Path, encoding: str) -> int | None:
+    with path.open("rb") as file:
+        for at, line in enumerate(file, 1):
+            try:
+                line.decode(encoding)
+            except UnicodeDecodeError:
+                return at
+    return None
+
+
+def _ragged(path: Path, look: Look, told: str) -> ReadError:
+    """The error for a record with too many or too few fields: found again line by line, to say where it stands."""
+    with path.open(encoding=look.encoding, errors="replace", newline="") as file:
+        reader = csv.reader(file, delimiter=look.delimiter)
+        try:
+            for row in reader:
+                if row and len(row) != len(look.names):
+                    many = "fields" if len(row) != 1 else "field"
+                    return ReadError(
+                        f"this record has {len(row)} {many}, the header has {len(look.names)}.",
+                        where=f"{path.name}, line {reader.line_num}",
+                        todo="Mend the line in the file, or choose another delimiter.",
+                    )
+        except csv.Error as error:
+            return ReadError(
+                f"{error}.", where=f"{path.name}, line {reader.line_num}", todo="Mend the line in the file."
+            )
+    reason = told.splitlines()[0].removeprefix("CSV parse error: ")
+    return ReadError(
+        f"the file cannot be read as delimited text ({reason}).",
+        where=path.name,
+        todo="Mend the file, or choose another delimiter.",
+    )

@@ -1,0 +1,53 @@
+"""The nature of a field: what kind of thing it holds, which decides where it belongs and how it is summed up.
+
+Judged from type, name and how many different values there are. A proposal only: the user's placing always wins.
+"""
+
+from __future__ import annotations
+
+import enum
+import re
+
+from foldbasket.tables.column import CodedColumn, Column
+from foldbasket.tables.types import FieldType
+
+_PRICE = re.compile(r"\b(price|rate|percent|discount|share|average|avg|grade|score)\b|%|\bper\b|^unit ", re.IGNORECASE)
+_IDENTIFIER = re.compile(
+    r"\b(id|no|nr|number|code|key|ref|reference|sku|phone|zip|postcode|year)\b\.?$|^(id|no)\b", re.IGNORECASE
+)
+
+
+class Nature(enum.Enum):
+    """The value is the word shown to the user."""
+
+    AMOUNT = "amount"
+    QUANTITY = "quantity"
+    PRICE = "price or rate"
+    IDENTIFIER = "identifier"
+    CATEGORY = "category"
+    DATE = "date"
+    TEXT = "text"
+
+    @property
+    def is_measured(self) -> bool:
+        """Whether the field belongs in the cells, rather than on an axis."""
+        return self in (Nature.AMOUNT, Nature.QUANTITY, Nature.PRICE)
+
+
+def nature_of(column: Column) -> Nature:
+    """The nature of a column."""
+    if column.type.is_time:
+        return Nature.DATE
+    if column.type is FieldType.YESNO:
+        return Nature.CATEGORY
+    if column.type.is_number:
+        if _PRICE.search(column.name):
+            return Nature.PRICE
+        if column.type is FieldType.WHOLE:
+            return Nature.IDENTIFIER if _IDENTIFIER.search(column.name) else Nature.QUANTITY
+        return Nature.AMOUNT
+    if _IDENTIFIER.search(column.name):
+        return Nature.IDENTIFIER
+    if isinstance(column, CodedColumn) and len(column.dictionary) > max(50, len(column) // 2):
+        return Nature.TEXT
+    return Nature.CATEGORY
