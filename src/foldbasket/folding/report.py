@@ -217,7 +217,7 @@ def default_pattern(block: Block) -> str:
 
 def plural(heading: str) -> str:
     """A heading as the name of several: “Site” gives “sites”. Headings that cannot be bent are left as they are."""
-    head, joint, tail = heading.partition(" of ")  # "Quarter of order date" bends its first word
+    head, _, _ = heading.partition(" of ")  # “Quarter of order date” gives “quarters”
     if not head[-1:].isalpha():
         return heading[:1].lower() + heading[1:]
     if head.endswith("y") and head[-2:-1].lower() not in "aeiou":
@@ -228,4 +228,4 @@ def plural(heading: str) -> str:
         several = head + "s"
     if not head.isupper():
         several = several[:1].lower() + several[1:]
-    return several + (joint + tail if joint and len(joint + tail) < 3 else "")
+    return several

@@ -18,8 +18,8 @@ _RULE = {
 }
 
 
-def table(report: Report, rows: Iterable[int] | None = None) -> str:
-    """The report, or some of its lines, as a ``<table>``."""
+def table(report: Report) -> str:
+    """The whole report as a ``<table>``, its sentence as the caption."""
     sheet = Sheet(report)
     out = [
         f'<table style="border-collapse:collapse;font-family:Inter,sans-serif;font-size:10pt;color:#2a2622">'
@@ -45,11 +45,10 @@ def table(report: Report, rows: Iterable[int] | None = None) -> str:
         out.append("</tr>")
     out.append("</thead><tbody>")
     sides = ["right" if report.is_number(measure) else "left" for measure in range(len(report.measures))]
-    chosen = range(report.height) if rows is None else list(rows)
-    for number, line in enumerate(chosen):
+    for line in range(report.height):
         rule = _RULE[Kind(report.rows.kind[line])]
         out.append("<tr>")
-        for text in sheet.row_head(line, repeat=number == 0):
+        for text in sheet.row_head(line, repeat=False):
             out.append(
                 f'<th scope="row" style="{_CELL}{rule}text-align:left;font-weight:{600 if rule else 400}">{escape(text)}</th>'
             )
@@ -60,6 +59,13 @@ def table(report: Report, rows: Iterable[int] | None = None) -> str:
         out.append("</tr>")
     out.append("</tbody></table>")
     return "".join(out)
+
+
+def block(report: Report, rows: Iterable[int], columns: Iterable[int]) -> str:
+    """A block of cells without headings, as a ``<table>``."""
+    chosen = list(columns)
+    lines = ("".join(f"<td>{escape(report.text(row, column))}</td>" for column in chosen) for row in rows)
+    return "<table>" + "".join(f"<tr>{line}</tr>" for line in lines) + "</table>"
 
 
 def page(report: Report) -> str:

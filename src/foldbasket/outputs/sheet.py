@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from foldbasket.folding.report import EVERYTHING, Kind, Report
+from foldbasket.folding.report import EVERYTHING, Kind, Report, plural
 
 
 @dataclass(frozen=True)
@@ -55,8 +55,12 @@ class Sheet:
                 yield Span(axis.depth, column, 1, 1, report.measures[measure].heading, Kind(axis.kind[line]))
 
     def column_caption(self, line: int) -> str:
-        """What a total column is called."""
-        return self.report.columns.caption(line)
+        """What a total column is called. It stands below its member's heading, so that need not be said again."""
+        axis = self.report.columns
+        level = int(axis.level[line])
+        if axis.kind[line] == Kind.GRAND and axis.depth > 1:
+            return EVERYTHING
+        return f"All {plural(axis.heads[level].heading)}"
 
     def row_head(self, line: int, repeat: bool) -> list[str]:
         """The head columns of one line. With `repeat`, group names stand on every line; without, on the first of their run."""

@@ -1,0 +1,79 @@
+"""Takes the pictures in docs/screenshots/ from the demo: one current PNG of each main view, 1280 by 800."""
+
+import os
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+home = tempfile.TemporaryDirectory()
+for name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME"):
+    os.environ[name] = home.name
+
+from PyQt6.QtCore import QEventLoop, QTimer  # noqa: E402
+from PyQt6.QtWidgets import QApplication  # noqa: E402
+
+from foldbasket.demo.scenario import write_demo  # noqa: E402
+from foldbasket.desktop.grid.painter import Marked  # noqa: E402
+from foldbasket.desktop.window import MainWindow  # noqa: E402
+from foldbasket.links.source import FieldRef  # noqa: E402
+
+
+def wait_until(done: Callable[[], bool], most: float = 20.0) -> None:
+    """Lets the window work until something holds."""
+    loop = QEventLoop()
+    timer = QTimer()
+    timer.timeout.connect(lambda: loop.quit() if done() else None)
+    timer.start(20)
+    QTimer.singleShot(int(most * 1000), loop.quit)
+    loop.exec()
+    if not done():
+        raise SystemExit("screenshots: the window did not get there in time")
+
+
+def main(folder: Path) -> None:
+    """Takes every picture."""
+    folder.mkdir(parents=True, exist_ok=True)
+    app = QApplication(sys.argv[:1])
+    app.setStyle("Fusion")
+    window = MainWindow()
+    window.resize(1280, 800)
+    window.show()
+
+    def shoot(name: str) -> None:
+        app.processEvents()
+        wait_until(lambda: not (window._desk and window.desk.busy))
+        app.processEvents()
+        window.grab().save(str(folder / f"{name}.png"))
+        print(folder / f"{name}.png")
+
+    shoot("first-start")
+    data = Path(home.name) / "quillmoor"
+    basket = write_demo(data)
+    window.open_paths([basket])
+    wait_until(lambda: window.desk.report is not None and bool(window.desk.profiles))
+    desk, grid = window.desk, window.workspace.grid
+    desk.select_word("net")
+    grid.mark(Marked(0, 4, 0, 4, 0, 4))
+    shoot("crosstab")
+    desk.select_word("region")
+    shoot("axis-card")
+    desk.select_word("channel")
+    grid.mark(None)
+    shoot("member-filter")
+    desk.show_fold("Lines, quarter by quarter")
+    desk.select_word(None)
+    wait_until(lambda: desk.report is not None and desk.report.name == "Lines, quarter by quarter")
+    shoot("quarter-in-year")
+    window.add_fold()
+    shoot("empty-fold")
+    desk.place(FieldRef("Order lines", "Net"))
+    wait_until(lambda: desk.report is not None)
+    window.workspace.sentence.open_finder("rows")
+    app.processEvents()
+    window.close()
+
+
+if __name__ == "__main__":
+    main(Path(sys.argv[1] if len(sys.argv) > 1 else "docs/screenshots"))

@@ -1,0 +1,58 @@
+"""Every action once: its name, menu, key and what it does. Menus, keys and the searchable list all read it from here."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class ActionSpec:
+    """`run` names a method of the window. A `line` is drawn before the action in its menu. `needs` is what must be there:
+    a fold, a report, or nothing."""
+
+    name: str
+    menu: str
+    run: str
+    key: str = ""
+    line: bool = False
+    needs: str = ""
+
+
+ACTIONS: tuple[ActionSpec, ...] = (
+    ActionSpec("Open…", "File", "open_dialog", "Ctrl+O"),
+    ActionSpec("Open the demo", "File", "open_demo"),
+    ActionSpec("New basket", "File", "new_basket", "Ctrl+N"),
+    ActionSpec("Save", "File", "save", "Ctrl+S", line=True, needs="basket"),
+    ActionSpec("Save as…", "File", "save_as", "Ctrl+Shift+S", needs="basket"),
+    ActionSpec("Save with the data inside…", "File", "save_with_data", needs="basket"),
+    ActionSpec("Write the report to a file…", "File", "write_report", "Ctrl+E", line=True, needs="report"),
+    ActionSpec("Write cells as records…", "File", "write_cells", needs="report"),
+    ActionSpec("Quit", "File", "close", "Ctrl+Q", line=True),
+    ActionSpec("Undo", "Edit", "undo", "Ctrl+Z"),
+    ActionSpec("Redo", "Edit", "redo", "Ctrl+Shift+Z"),
+    ActionSpec("Steps so far…", "Edit", "show_steps", needs="basket"),
+    ActionSpec("Copy", "Edit", "copy", "Ctrl+C", line=True, needs="report"),
+    ActionSpec("Select all cells", "Edit", "select_all", "Ctrl+A", needs="report"),
+    ActionSpec("Into the sentence", "Edit", "focus_sentence", "Ctrl+L", line=True, needs="basket"),
+    ActionSpec("Into the report", "Edit", "focus_report", "Ctrl+R", needs="basket"),
+    ActionSpec("Find a field", "Edit", "find_field", "Ctrl+F", needs="basket"),
+    ActionSpec("Field list", "Edit", "focus_fields", "Ctrl+Shift+L", needs="basket"),
+    ActionSpec("Any action by name…", "Edit", "find_action", "Ctrl+K"),
+    ActionSpec("Add a fold", "Fold", "add_fold", "Ctrl+Shift+N", needs="basket"),
+    ActionSpec("Copy the fold", "Fold", "copy_fold", needs="fold"),
+    ActionSpec("Rename the fold…", "Fold", "rename_fold", needs="fold"),
+    ActionSpec("Take the fold out", "Fold", "remove_fold", needs="fold"),
+    ActionSpec("Add a measure…", "Fold", "add_measure", line=True, needs="fold"),
+    ActionSpec("Add rows…", "Fold", "add_rows", needs="fold"),
+    ActionSpec("Add columns…", "Fold", "add_columns", needs="fold"),
+    ActionSpec("Add a filter…", "Fold", "add_filter", needs="fold"),
+    ActionSpec("Count records", "Fold", "count_records", needs="fold"),
+    ActionSpec("Turn rows into columns", "Fold", "turn", "Ctrl+T", line=True, needs="fold"),
+    ActionSpec("Rename the selected word", "Fold", "rename_word", "F2", needs="fold"),
+    ActionSpec("Larger", "View", "zoom_in", "Ctrl++", needs="basket"),
+    ActionSpec("Smaller", "View", "zoom_out", "Ctrl+-", needs="basket"),
+    ActionSpec("Usual size", "View", "zoom_usual", "Ctrl+0", needs="basket"),
+    ActionSpec("Full screen", "View", "full_screen", "F11", line=True),
+    ActionSpec("About Fold Basket", "Help", "about"),
+)
+MENUS = ("File", "Edit", "Fold", "View", "Help")

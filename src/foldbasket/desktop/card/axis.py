@@ -1,0 +1,83 @@
+"""The card of a field on rows or columns: part of a date, order, totals, name, and where else it could stand."""
+
+from __future__ import annotations
+
+import msgspec
+from PyQt6.QtWidgets import QWidget
+
+from foldbasket.baskets import edits
+from foldbasket.desktop.card.parts import WHERE, CardBody
+from foldbasket.desktop.desk import Desk
+from foldbasket.folding.parts import PARTS
+from foldbasket.folding.report import plural
+from foldbasket.folding.sentence import placed_heading
+from foldbasket.folding.spec import Placed
+
+
+def axis_card(desk: Desk, placed: Placed, strand: str, parent: QWidget) -> CardBody:
+    """Builds the card."""
+    fold = desk.fold
+    assert fold is not None
+    column = desk.column(placed.field)
+    kind = column.type.value if column is not None else "no longer there"
+    body = CardBody(placed_heading(placed), f"{placed.field.field} · {placed.field.table} · {kind}", parent)
+
+    if column is not None and column.type.is_time:
+        body.section("Part of the date")
+        choices = [
+            (part.name, part.label, "has a place in time" if part.is_period else "repeats") for part in PARTS.values()
+        ]
+        body.chips(
+            choices,
+            placed.part,
+            lambda name: desk.change(placed.id, f"{PARTS[name].label} of {placed.field.field}", part=name),
+            "Part",
+        )
+
+    body.section("Order")
+    is_text = column is not None and not column.type.is_time and not column.type.is_number and placed.part is None
+    up, down = ("A to Z", "Z to A") if is_text else ("rising", "falling")
+    body.chips(
+        (
+            (False, up, "By label; numbers within names count as numbers."),
+            (True, down, "By label, the other way round."),
+        ),
+        placed.descending,
+        lambda value: desk.change(placed.id, f"Order {placed.field.field}", descending=value),
+        "Order",
+    )
+    body.text("Blank and unmatched records stand last either way.", "quiet")
+
+    words = getattr(fold, strand)
+    body.section("Totals")
+    index = [word.id for word in words].index(placed.id)
+    if index + 1 < len(words):
+        inner = plural(placed_heading(words[index + 1]))
+        body.choice(
+            f"Each, all {inner}" if len(inner) < 14 else "Of each",
+            WHERE,
+            placed.subtotal,
+            lambda value: desk.change(placed.id, f"Totals of {placed.field.field}", subtotal=value),
+        )
+    attribute = "row_total" if strand == "rows" else "column_total"
+    body.choice(
+        "Everything",
+        WHERE,
+        getattr(fold, attribute),
+        lambda value: desk.do(edits.ChangeFold(fold.name, {attribute: value}, f"Grand total of {strand}")),
+    )
+
+    body.section("Name")
+    default = placed_heading(msgspec.structs.replace(placed, heading=None))
+    body.entry(
+        "Heading",
+        placed.heading or "",
+        default,
+        lambda text: desk.change(placed.id, f"Rename {default}", heading=text.strip() or None),
+    )
+    body.section("Place")
+    other = "columns" if strand == "rows" else "rows"
+    body.link(f"Move it to {other}", lambda: desk.move(placed.id, other))
+    body.link("Keep only some of them", lambda: desk.place(placed.field, "filters"))
+    body.link("Take it out", lambda: desk.remove(placed.id))
+    return body.end()

@@ -1,0 +1,266 @@
+"""The card of a record filter: its kind, and members to tick or values to compare with."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import msgspec
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QSortFilterProxyModel, Qt
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QListView, QPushButton, QWidget
+
+from foldbasket.desktop.card.parts import CardBody, Chooser
+from foldbasket.desktop.desk import Desk
+from foldbasket.folding.domain import BLANK, NO_MATCH, Domain, part_of
+from foldbasket.folding.filters import SIGNS, Between, Blank, Compare, Filter, Members
+from foldbasket.folding.parts import PARTS
+from foldbasket.folding.sentence import field_phrase
+from foldbasket.tables.types import FieldType
+
+KINDS = (
+    (Members, "Members", "Tick the members to keep."),
+    (Compare, "Compare", "Keep what is above, below or equal to a value."),
+    (Between, "Range", "Keep what lies between two values, both ends in."),
+    (Blank, "Blank", "Keep records without a value, or with one."),
+)
+MOST_MEMBERS = 50_000
+EXAMPLES = {
+    FieldType.DATE: "2026-04-30",
+    FieldType.TIMESTAMP: "2026-04-30 14:05",
+    FieldType.TEXT: "text",
+    FieldType.YESNO: "yes",
+}
+
+
+class MemberModel(QAbstractListModel):
+    """The members of a field in label order, each ticked when it is kept."""
+
+    def __init__(
+        self, domain: Domain, rule: Members, locale: str, act: Callable[[Members], None], parent: QWidget
+    ) -> None:
+        super().__init__(parent)
+        ranks = domain.ranks[: domain.blank]
+        order = sorted(range(domain.blank), key=ranks.__getitem__)
+        self._keys: list[str | None] = [domain.key(code) for code in order] + [None, None]
+        self._labels = [domain.label(code, locale) for code in order] + [BLANK, NO_MATCH]
+        self._domain, self.rule, self._act = domain, rule, act
+        self._listed = set(rule.members)
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        return len(self._labels)
+
+    def kept(self, row: int) -> bool:
+        """Whether the filter keeps the member of a line."""
+        if row >= len(self._labels) - 2:
+            listed = self.rule.blank if row == len(self._labels) - 2 else self.rule.no_match
+        else:
+            listed = self._keys[row] in self._listed
+        return listed != self.rule.exclude
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+            return self._labels[index.row()]
+        if role == Qt.ItemDataRole.CheckStateRole:
+            return Qt.CheckState.Checked if self.kept(index.row()) else Qt.CheckState.Unchecked
+        return None
+
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsUserCheckable
+
+    def setData(self, index: QModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        if role != Qt.ItemDataRole.CheckStateRole:
+            return False
+        self.toggle([index.row()], Qt.CheckState(value) == Qt.CheckState.Checked)
+        return True
+
+    def toggle(self, rows: list[int], keep: bool) -> None:
+        """Keeps or leaves out the members of some lines, as one step."""
+        listed = keep != self.rule.exclude
+        members = dict.fromkeys(self.rule.members)
+        flags = {"blank": self.rule.blank, "no_match": self.rule.no_match}
+        for row in rows:
+            if row >= len(self._labels) - 2:
+                flags["blank" if row == len(self._labels) - 2 else "no_match"] = listed
+            elif listed:
+                members[self._keys[row]] = None  # type: ignore[index]
+            else:
+                members.pop(self._keys[row], None)  # type: ignore[arg-type]
+        self._act(msgspec.structs.replace(self.rule, members=tuple(members), **flags))
+
+
+def filter_card(desk: Desk, rule: Filter, parent: QWidget) -> CardBody:
+    """Builds the card."""
+    column = desk.column(rule.field)
+    body = CardBody(
+        f"Keep by {field_phrase(rule.field.field, rule.part)}",
+        f"{rule.field.field} · {rule.field.table} · picks records, before anything is summed",
+        parent,
+    )
+    fold = desk.fold
+    if column is None or fold is None:
+        body.text(f"{rule.field.field} is no longer in {rule.field.table}.", "warning")
+        body.link("Take it out", lambda: desk.remove(rule.id))
+        return body.end()
+
+    def become(new: Filter, done: str) -> None:
+        from foldbasket.baskets import edits
+
+        desk.do(edits.Swap(fold.name, rule.id, new, done))
+
+    def switch(kind: type[Filter]) -> None:
+        first = (
+            Members(rule.id, rule.field, rule.part, exclude=True)
+            if kind is Members
+            else kind(rule.id, rule.field, rule.part)
+        )
+        if kind in (Compare, Between):
+            value = _first_value(desk, rule)
+            first = (
+                Compare(rule.id, rule.field, rule.part, "≥", value)
+                if kind is Compare
+                else Between(rule.id, rule.field, rule.part, value, value)
+            )
+        become(first, f"Filter {rule.field.field} by {dict((k, n) for k, n, _ in KINDS)[kind].lower()}")
+
+    if column.type.is_time:
+        body.section("Part of the date")
+        choices = [(None, "Whole date", "The date itself")] + [
+            (part.name, part.label, "") for part in PARTS.values() if part.name != "day"
+        ]
+        body.chips(
+            choices,
+            rule.part,
+            lambda part: become(Members(rule.id, rule.field, part, exclude=True), f"Filter by {part or 'date'}"),
+            "Part",
+        )
+    body.section("Keep by")
+    body.chips([(kind, name, meaning) for kind, name, meaning in KINDS], type(rule), switch, "Keep by")
+
+    if isinstance(rule, Members):
+        _members(desk, body, rule, column, become)
+    elif isinstance(rule, Compare):
+        _compare(body, rule, column.type, become)
+    elif isinstance(rule, Between):
+        for label, attribute in (("From", "low"), ("To", "high")):
+            body.entry(
+                label,
+                getattr(rule, attribute),
+                EXAMPLES.get(column.type, "0.00"),
+                lambda text, attribute=attribute: become(
+                    msgspec.structs.replace(rule, **{attribute: text.strip()}), f"Range of {rule.field.field}"
+                ),
+            )
+        body.text("Both ends are in.", "quiet")
+    else:
+        body.chips(
+            (
+                (False, "without a value", "Blank, or no partner found over a link."),
+                (True, "with a value", "Everything that is not blank."),
+            ),
+            rule.exclude,
+            lambda value: become(msgspec.structs.replace(rule, exclude=value), f"Blanks of {rule.field.field}"),
+            "Keep records",
+        )
+    body.section("Place")
+    body.link("Take it out", lambda: desk.remove(rule.id))
+    return body.end()
+
+
+def _first_value(desk: Desk, rule: Filter) -> str:
+    column = desk.column(rule.field)
+    assert column is not None
+    if rule.part is None:
+        text = next(
+            (column.text(record) for record in range(min(len(column), 1000)) if column.text(record) is not None), None
+        )
+        return text or ""
+    _, domain = part_of(column.coded().dictionary, rule.part, rule.field.field)
+    return domain.key(0) if domain.blank else ""
+
+
+def _compare(body: CardBody, rule: Compare, kind: FieldType, become: Callable[[Filter, str], None]) -> None:
+    holder = QWidget(body)
+    line = QHBoxLayout(holder)
+    line.setContentsMargins(0, 0, 0, 0)
+    sign = Chooser(holder)
+    for each in SIGNS:
+        sign.addItem(each, each)
+    sign.setCurrentIndex(SIGNS.index(rule.sign))
+    sign.setAccessibleName("Comparison")
+    value = QLineEdit(rule.value, holder)
+    value.setPlaceholderText(EXAMPLES.get(kind, "0.00"))
+    value.setAccessibleName("Value to compare with")
+    sign.activated.connect(
+        lambda at: become(msgspec.structs.replace(rule, sign=SIGNS[at]), f"Compare {rule.field.field}")
+    )
+    value.editingFinished.connect(
+        lambda: (
+            become(msgspec.structs.replace(rule, value=value.text().strip()), f"Compare {rule.field.field}")
+            if value.isModified() and value.text() != rule.value
+            else None
+        )
+    )
+    line.addWidget(sign)
+    line.addWidget(value, 1)
+    body.column.addWidget(holder)
+
+
+def _members(desk: Desk, body: CardBody, rule: Members, column: Any, become: Callable[[Filter, str], None]) -> None:
+    if column.type.is_number and rule.part is None and len(column) > 200_000:
+        body.text("This field has many different numbers. Compare with a value, or give a range.", "quiet")
+        return
+    dictionary = column.coded().dictionary
+    domain = part_of(dictionary, rule.part, rule.field.field)[1] if rule.part is not None else Domain(dictionary)
+    if domain.blank > MOST_MEMBERS:
+        body.text(f"This field has {domain.blank:,} members. Compare with a value, or give a range.", "quiet")
+        return
+    model = MemberModel(domain, rule, desk.basket.locale, lambda new: become(new, f"Keep {rule.field.field}"), body)
+    narrowed = QSortFilterProxyModel(body)
+    narrowed.setSourceModel(model)
+    narrowed.setFilterCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+    search = QLineEdit(body)
+    search.setPlaceholderText(f"Find among {domain.blank:,}")
+    search.setAccessibleName("Find a member")
+    search.textChanged.connect(narrowed.setFilterFixedString)
+    body.column.addWidget(search)
+    holder = QWidget(body)
+    line = QHBoxLayout(holder)
+    line.setContentsMargins(0, 0, 0, 0)
+    line.setSpacing(10)
+
+    def shown() -> list[int]:
+        return [narrowed.mapToSource(narrowed.index(row, 0)).row() for row in range(narrowed.rowCount())]
+
+    for label, keep in (("keep all", True), ("keep none", False)):
+        button = QPushButton(label, holder)
+        button.setProperty("role", "link")
+        button.setToolTip("Of the members listed below")
+        button.clicked.connect(lambda _=False, keep=keep: model.toggle(shown(), keep))
+        line.addWidget(button)
+    line.addStretch(1)
+    body.column.addWidget(holder)
+    view = QListView(body)
+    view.setObjectName("members")
+    view.setModel(narrowed)
+    view.setUniformItemSizes(True)
+    view.setAccessibleName(f"Members of {rule.field.field}; ticked ones are kept")
+    view.setFixedHeight(min(300, 25 * max(3, model.rowCount()) + 4))
+    body.column.addWidget(view)
+    later = QCheckBox("Keep members that come later", body)
+    later.setProperty("role", "quiet")
+    later.setToolTip("When new records bring new members: ticked keeps them, unticked leaves them out.")
+    later.setChecked(rule.exclude)
+
+    def turn_round(keep_new: bool) -> None:
+        all_keys = [key for key in model._keys if key is not None]
+        listed = set(rule.members)
+        flipped = tuple(key for key in all_keys if key not in listed)
+        become(
+            msgspec.structs.replace(
+                rule, exclude=keep_new, members=flipped, blank=not rule.blank, no_match=not rule.no_match
+            ),
+            "Members that come later",
+        )
+
+    later.clicked.connect(turn_round)
+    body.column.addWidget(later)

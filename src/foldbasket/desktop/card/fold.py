@@ -1,0 +1,36 @@
+"""The card of the fold itself, shown when no word is selected."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QWidget
+
+from foldbasket.baskets import edits
+from foldbasket.desktop.card.parts import WHERE, CardBody
+from foldbasket.desktop.desk import Desk
+
+
+def fold_card(desk: Desk, parent: QWidget) -> CardBody:
+    """Builds the card."""
+    fold = desk.fold
+    if fold is None:
+        body = CardBody("No fold yet", "Open some data, then place a field.", parent)
+        return body.end()
+    body = CardBody(fold.name, "The whole report. Select a word of the sentence for its own card.", parent)
+    body.section("Name")
+    body.entry("Fold", fold.name, "its name", lambda text: desk.do(edits.RenameFold(fold.name, text.strip())))
+    body.section("Grand totals")
+    for label, attribute in (("Under the rows", "row_total"), ("Beside the columns", "column_total")):
+        body.choice(
+            label,
+            WHERE,
+            getattr(fold, attribute),
+            lambda value, attribute=attribute: desk.do(
+                edits.ChangeFold(fold.name, {attribute: value}, "Change the grand totals")
+            ),
+        )
+    body.text("Every total is computed from the records beneath it, never from the cells shown.", "quiet")
+    body.section("Report")
+    body.link("Turn rows into columns", desk.turn)
+    body.link("Copy this fold as a new one", lambda: desk.do(edits.AddFold(fold)))
+    body.link("Take this fold out", lambda: desk.do(edits.RemoveFold(fold.name)))
+    return body.end()

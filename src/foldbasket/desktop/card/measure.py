@@ -1,0 +1,110 @@
+"""The card of a measure: how it is summed up, how its numbers are written, its name."""
+
+from __future__ import annotations
+
+import msgspec
+from PyQt6.QtWidgets import QWidget
+
+from foldbasket.desktop.card.parts import CardBody
+from foldbasket.desktop.desk import Desk
+from foldbasket.errors import PatternError
+from foldbasket.folding.aggregates import AGGREGATES
+from foldbasket.folding.sentence import measure_heading
+from foldbasket.folding.spec import Measure
+from foldbasket.styling.numbers import check_pattern
+from foldbasket.tables.nature import Nature, nature_of
+
+PATTERNS = ("#,##0", "#,##0.00", "¤#,##0", "¤#,##0.00", "0.0", "0%", "0.0%")
+
+
+def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
+    """Builds the card."""
+    column = desk.column(measure.field) if measure.field is not None else None
+    if measure.field is None:
+        remark = "Counts the records themselves"
+    elif column is None:
+        remark = f"{measure.field.field} is no longer in {measure.field.table}"
+    else:
+        blanks = f"{column.blank_count:,} blank" if column.blank_count else "none blank"
+        remark = (
+            f"{measure.field.field} · {measure.field.table} · {len(column) - column.blank_count:,} values, {blanks}"
+        )
+    body = CardBody(measure_heading(measure), remark, parent)
+
+    if measure.field is not None and column is not None:
+        body.section("Summarise")
+        fitting = [
+            (node.name, node.label, node.meaning)
+            for node in AGGREGATES.values()
+            if column.type in node.takes and node.needs_field
+        ]
+        body.chips(
+            fitting,
+            measure.aggregate,
+            lambda name: desk.change(measure.id, f"{AGGREGATES[name].label} of {measure.field.field}", aggregate=name),  # type: ignore[union-attr]
+            "Summarise",
+        )
+        if measure.aggregate in AGGREGATES:
+            body.text(AGGREGATES[measure.aggregate].meaning, "quiet")
+        if measure.aggregate == "sum" and nature_of(column) is Nature.PRICE:
+            body.text(
+                f"A sum of {measure.field.field.lower()} means little: an average may be what is meant.", "warning"
+            )
+        if desk.report is not None:
+            head = next((head for head in desk.report.measures if head.id == measure.id), None)
+            if head is not None and head.remark:
+                body.text(head.remark, "quiet")
+
+    body.section("Number")
+    style = measure.number
+
+    def restyle(done: str, **changes: object) -> None:
+        desk.change(measure.id, done, number=msgspec.structs.replace(style, **changes))
+
+    presets = [(None, "as the data")] + [(each, each) for each in PATTERNS]
+    if style.pattern not in [value for value, _ in presets]:
+        presets.append((style.pattern, str(style.pattern)))
+    body.choice("Pattern", presets, style.pattern, lambda value: restyle("Change the number pattern", pattern=value))
+
+    def own(text: str) -> None:
+        try:
+            check_pattern(text)
+        except PatternError as error:
+            line.setProperty("wrong", "true")
+            line.style().polish(line)  # type: ignore[union-attr]
+            remark_line.setText(str(error))
+            remark_line.show()
+            return
+        restyle("Change the number pattern", pattern=text)
+
+    line = body.entry(
+        "Your own", "" if style.pattern is None or style.pattern in PATTERNS else style.pattern, "#,##0.0", own
+    )
+    remark_line = body.text("", "warning")
+    remark_line.hide()
+    body.choice(
+        "Shown in",
+        (("one", "units"), ("thousand", "thousands"), ("million", "millions")),
+        style.scale,
+        lambda value: restyle("Change the unit", scale=value),
+    )
+    body.choice(
+        "Negatives",
+        (("minus", "−1,234"), ("parentheses", "(1,234)")),
+        style.negatives,
+        lambda value: restyle("Change how negatives look", negatives=value),
+    )
+
+    body.section("Name")
+    default = measure_heading(msgspec.structs.replace(measure, heading=None))
+    body.entry(
+        "Heading",
+        measure.heading or "",
+        default,
+        lambda text: desk.change(measure.id, f"Rename {default}", heading=text.strip() or None),
+    )
+    body.section("Place")
+    if measure.field is not None:
+        body.link("Make rows of it", lambda: desk.move(measure.id, "rows"))
+    body.link("Take it out", lambda: desk.remove(measure.id))
+    return body.end()

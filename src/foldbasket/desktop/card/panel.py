@@ -1,0 +1,110 @@
+"""The panel at the right: the card of the selected word, built anew when the word or its fold changes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLineEdit, QListView, QScrollArea, QWidget
+
+from foldbasket.baskets import edits
+from foldbasket.desktop import theme
+from foldbasket.desktop.card.axis import axis_card
+from foldbasket.desktop.card.filter import filter_card
+from foldbasket.desktop.card.fold import fold_card
+from foldbasket.desktop.card.measure import measure_card
+from foldbasket.desktop.card.parts import CardBody
+from foldbasket.desktop.desk import Desk
+from foldbasket.folding.spec import Measure, Placed
+
+
+class CardPanel(QScrollArea):
+    """Shows one card. Its place in the list of members survives an edit, so that ticking goes on where it was."""
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.setObjectName("card")
+        self.setFixedWidth(theme.CARD_WIDTH)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setWidgetResizable(True)
+        self._shown: Any = None
+        desk.word_selected.connect(self.renew)
+        desk.basket_changed.connect(self.renew)
+        desk.sources_changed.connect(self._again)
+        self.renew()
+
+    def _again(self) -> None:
+        self._shown = None
+        self.renew()
+
+    def renew(self) -> None:
+        """Builds the card of the selected word, if anything it shows has changed."""
+        desk = self.desk
+        word = edits.find_word(desk.fold, desk.word) if desk.fold is not None and desk.word is not None else None
+        shown = (desk.fold, desk.word)
+        if shown == self._shown and self.widget() is not None:
+            return
+        same_word = self._shown is not None and self._shown[1] == desk.word
+        self._shown = shown
+        kept = self._state() if same_word else None
+        old = self.takeWidget()
+        if old is not None:
+            old.hide()
+            old.deleteLater()
+        self.setWidget(self._card(word))
+        if kept is not None:
+            self._restore(kept)
+
+    def _card(self, word: Any) -> CardBody:
+        desk = self.desk
+        if word is None or desk.fold is None:
+            return fold_card(desk, self)
+        if isinstance(word, Measure):
+            return measure_card(desk, word, self)
+        if isinstance(word, Placed):
+            return axis_card(desk, word, edits.strand_of(desk.fold, word.id), self)
+        return filter_card(desk, word, self)
+
+    def _state(self) -> tuple[int, str, int, int, bool]:
+        card = self.widget()
+        members = card.findChild(QListView, "members") if card else None
+        search = (
+            next((line for line in card.findChildren(QLineEdit) if line.accessibleName() == "Find a member"), None)
+            if card
+            else None
+        )
+        return (
+            self.verticalScrollBar().value(),
+            search.text() if search else "",
+            members.verticalScrollBar().value() if members else 0,
+            members.currentIndex().row() if members else -1,
+            bool(members and members.hasFocus()),
+        )
+
+    def _restore(self, state: tuple[int, str, int, int, bool]) -> None:
+        scroll, typed, list_scroll, row, focused = state
+        card = self.widget()
+        assert card is not None
+        card.ensurePolished()
+        card.adjustSize()
+        self.verticalScrollBar().setValue(scroll)
+        members = card.findChild(QListView, "members")
+        search = next((line for line in card.findChildren(QLineEdit) if line.accessibleName() == "Find a member"), None)
+        if search is not None and typed:
+            search.setText(typed)
+        if members is not None:
+            members.verticalScrollBar().setValue(list_scroll)
+            if row >= 0:
+                members.setCurrentIndex(members.model().index(row, 0))
+            if focused:
+                members.setFocus()
+
+    def first_control(self) -> QWidget | None:
+        """The first thing on the card that takes the keyboard."""
+        card = self.widget()
+        if card is None:
+            return None
+        return next(
+            (child for child in card.findChildren(QWidget) if child.focusPolicy() & Qt.FocusPolicy.TabFocus), None
+        )

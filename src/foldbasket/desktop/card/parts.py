@@ -1,0 +1,164 @@
+"""The pieces that every card is made of: titles, sections, chips and lines with a choice."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from PyQt6.QtCore import QPoint, QSize, Qt
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from foldbasket.desktop import theme
+from foldbasket.desktop.flow import FlowLayout
+
+
+class Chooser(QComboBox):
+    """A drop-down that is as wide as its text, with our own small mark."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.setMaximumWidth(170)
+
+    def wheelEvent(self, event: Any) -> None:
+        event.ignore()  # scrolling the card must not change the report
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QColor(theme.palette().muted))
+        x, y = self.width() - 12, self.height() // 2 - 1
+        painter.drawPolyline([QPoint(x - 3, y - 1), QPoint(x, y + 2), QPoint(x + 3, y - 1)])
+
+
+class CardBody(QWidget):
+    """A column to add pieces to. Pieces that change something call back with the new value."""
+
+    def __init__(self, title: str, remark: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("cardBody")
+        self.setFixedWidth(theme.CARD_WIDTH - 1)
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(16, 12, 16, 14)
+        self.column.setSpacing(6)
+        self.text(title, "title")
+        if remark:
+            self.text(remark, "quiet")
+
+    def text(self, text: str, role: str) -> QLabel:
+        """A paragraph in one of the roles title, quiet, warning."""
+        label = QLabel(text, self)
+        label.setProperty("role", role)
+        label.setWordWrap(True)
+        label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
+        self.column.addWidget(label)
+        return label
+
+    def section(self, title: str) -> None:
+        """A rule and a section's title."""
+        self.column.addSpacing(4)
+        line = QFrame(self)
+        line.setProperty("role", "line")
+        self.column.addWidget(line)
+        label = QLabel(title, self)
+        label.setProperty("role", "section")
+        self.column.addWidget(label)
+
+    def chips(
+        self, choices: Sequence[tuple[Any, str, str]], chosen: Any, act: Callable[[Any], None], name: str
+    ) -> dict[Any, QPushButton]:
+        """A row of chips, one of them chosen. Each choice is its value, its label and its meaning."""
+        holder = QWidget(self)
+        holder.setAccessibleName(name)
+        flow = FlowLayout(holder, gap=5, line_gap=5)
+        flow.setContentsMargins(0, 0, 0, 0)
+        policy = holder.sizePolicy()
+        policy.setHeightForWidth(True)
+        holder.setSizePolicy(policy)
+        group = QButtonGroup(holder)
+        group.setExclusive(True)
+        made = {}
+        for value, label, meaning in choices:
+            chip = QPushButton(label, holder)
+            chip.setCheckable(True)
+            chip.setChecked(value == chosen)
+            chip.setToolTip(meaning)
+            chip.setAccessibleName(f"{name}: {label}")
+            chip.setAccessibleDescription(meaning)
+            chip.clicked.connect(lambda _=False, value=value: act(value))
+            group.addButton(chip)
+            flow.addWidget(chip)
+            made[value] = chip
+        self.column.addWidget(holder)
+        return made
+
+    def row(self, label: str, widget: QWidget) -> QWidget:
+        """A line with a label at the left and a control at the right."""
+        holder = QWidget(self)
+        line = QHBoxLayout(holder)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(8)
+        said = QLabel(label, holder)
+        line.addWidget(said)
+        line.addStretch(1)
+        line.addWidget(widget)
+        said.setBuddy(widget)
+        widget.setAccessibleName(label)
+        self.column.addWidget(holder)
+        return widget
+
+    def choice(
+        self, label: str, choices: Sequence[tuple[Any, str]], chosen: Any, act: Callable[[Any], None]
+    ) -> Chooser:
+        """A line with a drop-down."""
+        chooser = Chooser(self)
+        for value, text in choices:
+            chooser.addItem(text, value)
+        chooser.setCurrentIndex(
+            max(0, [value for value, _ in choices].index(chosen) if chosen in [value for value, _ in choices] else 0)
+        )
+        chooser.activated.connect(lambda at: act(chooser.itemData(at)))
+        self.row(label, chooser)
+        return chooser
+
+    def entry(self, label: str, text: str, hint: str, act: Callable[[str], None]) -> QLineEdit:
+        """A line to type into; `act` is called when it is left or Enter is pressed, and the text differs."""
+        line = QLineEdit(text, self)
+        line.setPlaceholderText(hint)
+        line.setFixedWidth(132)
+        line.editingFinished.connect(lambda: act(line.text()) if line.text() != text and line.isModified() else None)
+        self.row(label, line)
+        return line
+
+    def link(self, label: str, act: Callable[[], None]) -> QPushButton:
+        """A quiet action in words."""
+        button = QPushButton(label, self)
+        button.setProperty("role", "link")
+        button.setCursor(Qt.CursorShape.PointingHandCursor)
+        button.clicked.connect(lambda: act())
+        self.column.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
+        return button
+
+    def end(self) -> CardBody:
+        """Fills the rest of the column."""
+        self.column.addStretch(1)
+        return self
+
+    def sizeHint(self) -> QSize:
+        return QSize(theme.CARD_WIDTH - 1, super().sizeHint().height())
+
+
+WHERE = (("after", "after them"), ("before", "before them"), ("off", "none"))

@@ -1,0 +1,373 @@
+"""The desk: what the window works on. The basket with its history, the tables, the fold in view, its report.
+
+Views call its methods and redraw on its signals; it holds no widget. Reading and folding run on workers.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import msgspec
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from foldbasket.baskets import edits, placing
+from foldbasket.baskets.basket import Basket, SourceSpec, free_name
+from foldbasket.baskets.files import ENDINGS, Opened, load_tables, open_basket, outside_paths, relative_to, save_basket
+from foldbasket.baskets.history import History
+from foldbasket.desktop import memory
+from foldbasket.desktop.workers import Worker
+from foldbasket.errors import BasketError, FoldBasketError
+from foldbasket.folding.engine import Engine
+from foldbasket.folding.report import Report
+from foldbasket.folding.sentence import field_phrase, words_of
+from foldbasket.folding.spec import Fold
+from foldbasket.links.source import FieldRef, Source
+from foldbasket.tables.column import Column
+from foldbasket.tables.profile import Profile, profile_of
+from foldbasket.tables.readers import read_table, table_name
+from foldbasket.tables.table import Table
+
+
+class Desk(QObject):
+    """Paths in the basket held here are absolute; they become relative to the basket's folder when it is saved."""
+
+    basket_changed = pyqtSignal()
+    sources_changed = pyqtSignal()
+    report_changed = pyqtSignal()
+    word_selected = pyqtSignal()
+    told = pyqtSignal(str, float)
+    rested = pyqtSignal()
+    failed = pyqtSignal(object)
+    saved = pyqtSignal()
+    trust_wanted = pyqtSignal(object, object)
+    profiles_changed = pyqtSignal()
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.history = History(Basket())
+        self.path: Path | None = None
+        self.tables: dict[str, Table] = {}
+        self.source = Source({})
+        self.engine = Engine(self.source)
+        self.fold_name: str | None = None
+        self.word: str | None = None
+        self.report: Report | None = None
+        self.problem: FoldBasketError | None = None
+        self.profiles: dict[tuple[int, str], Profile] = {}
+        self._folder_worker = Worker("fold", self)
+        self._reader = Worker("read", self)
+        self._profiler = Worker("profile", self)
+        for worker in (self._folder_worker, self._reader):
+            worker.told.connect(self.told)
+        self._folder_worker.finished.connect(self._folded)
+        self._folder_worker.failed.connect(self._not_folded)
+        self._reader.finished.connect(lambda then: then())
+        self._reader.failed.connect(self._not_read)
+        self._profiler.finished.connect(self._profiled)
+
+    # --- what is there ------------------------------------------------------
+
+    @property
+    def basket(self) -> Basket:
+        return self.history.basket
+
+    @property
+    def fold(self) -> Fold | None:
+        """The fold in view."""
+        return next((fold for fold in self.basket.folds if fold.name == self.fold_name), None)
+
+    @property
+    def busy(self) -> bool:
+        return self._reader.busy or self._folder_worker.busy
+
+    def column(self, ref: FieldRef) -> Column | None:
+        """The column a field names, or None when it is gone."""
+        table = self.tables.get(ref.table)
+        return table.columns.get(ref.field) if table else None
+
+    def said(self, word: str) -> str:
+        """A word of the fold in view as the sentence says it."""
+        if self.fold is None:
+            return ""
+        return next((each.text for each in words_of(self.fold, self.source, self.basket.locale) if each.id == word), "")
+
+    def close(self) -> None:
+        """Ends all work; the desk is not used afterwards."""
+        for worker in (self._folder_worker, self._reader, self._profiler):
+            worker.close()
+
+    # --- editing ------------------------------------------------------------
+
+    def do(self, edit: edits.Edit) -> bool:
+        """Applies an edit; says whether it could be."""
+        try:
+            self.history.do(edit)
+        except FoldBasketError as error:
+            self.failed.emit(error)
+            return False
+        if isinstance(edit, edits.AddFold):
+            self.fold_name = self.basket.folds[-1].name
+            self.word = None
+        if isinstance(edit, edits.RenameFold) and self.fold_name == edit.fold:
+            self.fold_name = edit.name
+        self._after_change()
+        return True
+
+    def undo(self) -> None:
+        if self.history.undo() is not None:
+            self._after_change()
+
+    def redo(self) -> None:
+        if self.history.redo() is not None:
+            self._after_change()
+
+    def go_to_step(self, position: int) -> None:
+        """Undoes or redoes up to a step of the list."""
+        while self.history.position > position and self.history.undo() is not None:
+            pass
+        while self.history.position < position and self.history.redo() is not None:
+            pass
+        self._after_change()
+
+    def show_fold(self, name: str) -> None:
+        """Brings another fold into view."""
+        if name != self.fold_name:
+            self.fold_name, self.word, self.report = name, None, None
+            self.basket_changed.emit()
+            self.word_selected.emit()
+            self.refold()
+
+    def select_word(self, word: str | None) -> None:
+        """Selects a word, whose card is then shown; None shows the fold's own card."""
+        self.word = word
+        self.word_selected.emit()
+
+    def _after_change(self) -> None:
+        names = [fold.name for fold in self.basket.folds]
+        if self.fold_name not in names:
+            self.fold_name = names[-1] if names else None
+        if self.fold is None or self.word not in {word.id for word in self.fold.words()}:
+            self.word = None
+        self._renew_source()
+        self.basket_changed.emit()
+        self.word_selected.emit()
+        self.refold()
+
+    def _renew_source(self) -> None:
+        tables = {source.name: self.tables[source.name] for source in self.basket.sources if source.name in self.tables}
+        source = Source(tables, self.basket.links)
+        locale, currency = self.basket.locale, self.basket.currency
+        if source.key != self.source.key or (self.engine.locale, self.engine.currency) != (locale, currency):
+            self.source = source
+            self.engine = Engine(source, locale=locale, currency=currency)
+            self.sources_changed.emit()
+            self._profile()
+
+    # --- placing ------------------------------------------------------------
+
+    def ensure_fold(self) -> Fold:
+        """The fold in view, made if there is none."""
+        if self.fold is None:
+            self.do(edits.AddFold(Fold(free_name("Fold", {fold.name for fold in self.basket.folds}))))
+        assert self.fold is not None
+        return self.fold
+
+    def place(self, ref: FieldRef, strand: str | None = None, at: int | None = None) -> None:
+        """Places a field, where it belongs by nature unless a strand is named, and selects its word."""
+        column = self.column(ref)
+        if column is None:
+            return
+        fold = self.ensure_fold()
+        strand = strand or placing.natural_strand(column, fold)
+        word = placing.word_for(strand, ref, column, fold)
+        said = field_phrase(ref.field, getattr(word, "part", None))
+        if self.do(edits.Place(fold.name, strand, word, said, at)):
+            self.select_word(word.id)
+
+    def place_count(self, at: int | None = None) -> None:
+        """Places the count of records among the measures."""
+        fold = self.ensure_fold()
+        word = placing.records_measure(fold)
+        if self.do(edits.Place(fold.name, "measures", word, "Records", at)):
+            self.select_word(word.id)
+
+    def move(self, word_id: str, strand: str, at: int | None = None) -> None:
+        """Moves a word to a place on a strand; between axes it stays as it is, elsewhere it becomes what belongs there."""
+        fold = self.fold
+        if fold is None:
+            return
+        word = edits.find_word(fold, word_id)
+        here = edits.strand_of(fold, word_id)
+        index = [each.id for each in getattr(fold, here)].index(word_id)
+        if here == strand:
+            if at is None or at in (index, index + 1):
+                return
+            at -= at > index
+        axes = ("rows", "columns")
+        becomes = None
+        if here != strand and not (here in axes and strand in axes):
+            column = self.column(word.field) if word.field is not None else None
+            if column is None:
+                if word.field is None:
+                    self.failed.emit(
+                        BasketError("the count of records is not a field, so it stays among the measures.")
+                    )
+                return
+            assert word.field is not None
+            becomes = msgspec.structs.replace(placing.word_for(strand, word.field, column, fold), id=word_id)
+        self.do(edits.Move(fold.name, word_id, strand, self.said(word_id), at, becomes))
+        self.select_word(word_id)
+
+    def remove(self, word_id: str) -> None:
+        if self.fold is not None:
+            self.do(edits.Remove(self.fold.name, word_id, self.said(word_id)))
+
+    def change(self, word_id: str, done: str, **changes: Any) -> None:
+        """Changes properties of a word."""
+        if self.fold is not None:
+            self.do(edits.Change(self.fold.name, word_id, changes, done))
+
+    def turn(self) -> None:
+        if self.fold is not None and (self.fold.rows or self.fold.columns):
+            self.do(edits.Turn(self.fold.name))
+
+    # --- folding ------------------------------------------------------------
+
+    def refold(self) -> None:
+        """Folds anew in the background; the report in view stays until the new one is there."""
+        fold = self.fold
+        self.problem = None
+        if fold is None or fold.is_empty or not self.source.tables:
+            self._folder_worker.cancel()
+            self.report = None
+            self.report_changed.emit()
+            return
+        engine = self.engine
+        self._folder_worker.start(lambda progress: engine.fold(fold, progress))
+
+    def _folded(self, report: Report) -> None:
+        self.report = report
+        self.problem = None
+        self.report_changed.emit()
+        self.rested.emit()
+
+    def _not_folded(self, error: FoldBasketError) -> None:
+        self.report = None
+        self.problem = error
+        self.report_changed.emit()
+        self.rested.emit()
+
+    def cancel(self) -> None:
+        """Stops what is being read or folded; things stay as they were."""
+        self._reader.cancel()
+        self._folder_worker.cancel()
+        self.rested.emit()
+
+    # --- files --------------------------------------------------------------
+
+    def open_paths(self, paths: Sequence[Path]) -> None:
+        """Opens a basket in place of the present one, or adds data files to it. Reads in the background."""
+        baskets = [path for path in paths if path.suffix.lower() in ENDINGS]
+        if baskets:
+            self.open_basket(baskets[0])
+        elif paths:
+            self.add_files(list(paths))
+
+    def add_files(self, paths: Sequence[Path]) -> None:
+        """Reads data files and adds them as sources; all of them or none."""
+        taken = {source.name for source in self.basket.sources}
+        specs = []
+        for path in paths:
+            name = free_name(table_name(path), taken)
+            taken.add(name)
+            specs.append(SourceSpec(name, str(path.absolute())))
+
+        def read(progress: Any) -> Any:
+            tables = [read_table(Path(spec.path), spec.name, spec.reading, progress) for spec in specs]
+            return lambda: self._added(specs, tables)
+
+        self._reader.start(read)
+
+    def _added(self, specs: list[SourceSpec], tables: list[Table]) -> None:
+        self.tables.update({table.name: table for table in tables})
+        fresh = not self.basket.sources and not self.basket.folds
+        if fresh and self.path is None:
+            self.history = History(msgspec.structs.replace(self.basket, name=specs[0].name))
+        self.do(edits.AddSources(tuple(specs)))
+        if not self.basket.folds:
+            self.do(edits.AddFold(Fold("First fold")))
+        self.rested.emit()
+
+    def open_basket(self, path: Path, *, trusted: bool = False) -> None:
+        """Opens a basket. When it reads files outside its folder and is not trusted yet, `trust_wanted` asks first."""
+
+        def read(progress: Any) -> Any:
+            opened = open_basket(path)
+            outside = outside_paths(opened)
+            if outside and not trusted and not memory.is_trusted(path):
+                return lambda: self.trust_wanted.emit(path, outside)
+            tables = load_tables(opened, allow_outside=True, progress=progress)
+            return lambda: self._opened(opened, tables)
+
+        self._reader.start(read)
+
+    def _opened(self, opened: Opened, tables: dict[str, Table]) -> None:
+        basket = relative_to(opened.basket, opened.folder, Path("/nowhere"))
+        self.tables = tables
+        self.history = History(basket)
+        self.path = opened.path.resolve()
+        self.fold_name = basket.folds[0].name if basket.folds else None
+        self.word, self.report = None, None
+        memory.remember(opened.path)
+        if basket.sources and not basket.folds:
+            self.do(edits.AddFold(Fold("First fold")))
+        else:
+            self._after_change()
+        self.rested.emit()
+
+    def _not_read(self, error: FoldBasketError) -> None:
+        self.rested.emit()
+        self.failed.emit(error)
+
+    def save(self, path: Path, *, with_data: bool = False) -> bool:
+        """Saves the basket; data goes with it when asked for, or when it was there before. Says whether it could be."""
+        carried = with_data or any(source.data for source in self.basket.sources)
+        tables = {source.name: self.tables[source.name] for source in self.basket.sources} if carried else None
+        try:
+            save_basket(relative_to(self.basket, None, path.resolve().parent), path, tables)
+        except FoldBasketError as error:
+            self.failed.emit(error)
+            return False
+        self.path = path.resolve()
+        self.history.mark_saved()
+        memory.remember(path)
+        memory.trust(path)
+        self.saved.emit()
+        return True
+
+    # --- profiles -----------------------------------------------------------
+
+    def _profile(self) -> None:
+        """Works out the small drawings of distributions that are still missing, in the background."""
+        wanted = [
+            (table.serial, column)
+            for table in self.source.tables.values()
+            for column in table.columns.values()
+            if (table.serial, column.name) not in self.profiles
+        ]
+
+        def work(progress: Any) -> dict[tuple[int, str], Profile]:
+            found = {}
+            for serial, column in wanted:
+                progress.step("Profiling", 0.0)
+                found[serial, column.name] = profile_of(column)
+            return found
+
+        if wanted:
+            self._profiler.start(work)
+
+    def _profiled(self, found: dict[tuple[int, str], Profile]) -> None:
+        self.profiles.update(found)
+        self.profiles_changed.emit()

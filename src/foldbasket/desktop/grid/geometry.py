@@ -1,0 +1,168 @@
+"""Where everything in the grid stands, in pixels: widths of columns, heights of lines, and what lies under a point."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from PyQt6.QtGui import QFont, QFontMetricsF
+
+from foldbasket.desktop import theme
+from foldbasket.folding.report import Kind, Report
+from foldbasket.outputs.sheet import Sheet
+
+ROW, HEAD, GAP = 23, 25, 7
+PAD = 9
+LEFT, TOP = 22, 16
+NARROWEST, WIDEST = 58, 300
+EDGE = 3
+SAMPLE = 400
+
+
+@dataclass(frozen=True, eq=False)
+class Geometry:
+    """Built once per report and zoom. All sizes are in pixels at that zoom."""
+
+    report: Report
+    zoom: float = 1.0
+
+    @cached_property
+    def sheet(self) -> Sheet:
+        return Sheet(self.report)
+
+    def scaled(self, pixels: float) -> float:
+        return round(pixels * self.zoom)
+
+    def font(self, weight: QFont.Weight = QFont.Weight.Normal, size: float = theme.BODY) -> QFont:
+        return theme.font(size * self.zoom, weight, tabular=True)
+
+    @cached_property
+    def row_height(self) -> float:
+        return self.scaled(ROW)
+
+    @cached_property
+    def head_heights(self) -> list[float]:
+        """One per head row: levels of the column fields first, then the measures."""
+        return [self.scaled(HEAD + 4)] * self.report.columns.depth + [self.scaled(HEAD)] * (
+            1 if self.sheet.has_measure_row else 0
+        )
+
+    @cached_property
+    def head_height(self) -> float:
+        return self.scaled(TOP) + sum(self.head_heights)
+
+    @cached_property
+    def left(self) -> float:
+        return self.scaled(LEFT)
+
+    @cached_property
+    def head_widths(self) -> list[float]:
+        """Widths of the head columns, by the widest of their headings, members and captions."""
+        report = self.report
+        bold = QFontMetricsF(self.font(QFont.Weight.DemiBold))
+        widths = []
+        depth = max(1, report.rows.depth)
+        step = max(1, report.height // SAMPLE)
+        lines = range(0, report.height, step)
+        for field in range(depth):
+            texts = {self.sheet.corner()[field]}
+            for line in lines:
+                texts.add(
+                    self.sheet.row_head(line, repeat=False)[field]
+                    if report.rows.kind[line] != Kind.MEMBER
+                    else report.rows.label(line, field)
+                    if report.rows.depth
+                    else "Everything"
+                )
+            widest = max((bold.horizontalAdvance(text) for text in sorted(texts, key=len)[-12:]), default=0)
+            widths.append(min(self.scaled(WIDEST), max(self.scaled(72), widest + self.scaled(3 * PAD))))
+        return widths
+
+    @cached_property
+    def heads_width(self) -> float:
+        return self.left + sum(self.head_widths)
+
+    @cached_property
+    def measure_widths(self) -> list[float]:
+        """One per measure, wide enough for its largest and smallest number in any cell."""
+        report = self.report
+        bold = QFontMetricsF(self.font(QFont.Weight.DemiBold))
+        small = QFontMetricsF(self.font(size=theme.SMALL))
+        widths = []
+        for measure, block in enumerate(report.blocks):
+            texts = set()
+            shown = np.flatnonzero(~block.blank.ravel())
+            if len(shown):
+                flat = block.data.ravel()
+                numeric = block.dictionary is None
+                spots = (
+                    [shown[np.argmax(flat[shown])], shown[np.argmin(flat[shown])]]
+                    if numeric and flat.dtype != object
+                    else []
+                )
+                spots += shown[:: max(1, len(shown) // 40)].tolist()
+                many = max(1, len(report.measures))
+                for spot in spots:
+                    row, line = divmod(int(spot), block.data.shape[1])
+                    texts.add(report.text(row, line * many + measure))
+            width = max((bold.horizontalAdvance(text) for text in texts), default=0)
+            if self.sheet.has_measure_row:
+                width = max(width, small.horizontalAdvance(report.measures[measure].heading))
+            widths.append(min(self.scaled(WIDEST), max(self.scaled(NARROWEST), width + self.scaled(2 * PAD))))
+        return widths
+
+    @cached_property
+    def column_edges(self) -> np.ndarray:
+        """Left edge of each column and the right edge of the last, from the first cell's; shape (width + 1,)."""
+        report = self.report
+        widths = np.tile(np.array(self.measure_widths, float), len(report.columns))
+        bold = QFontMetricsF(self.font(QFont.Weight.DemiBold))
+        if report.width <= 4000:
+            for span in self.sheet.column_heads():
+                if span.row < report.columns.depth:
+                    lack = (
+                        bold.horizontalAdvance(span.text)
+                        + self.scaled(2 * PAD)
+                        - widths[span.column : span.column + span.columns].sum()
+                    )
+                    if lack > 0:
+                        widths[span.column : span.column + span.columns] += np.ceil(lack / span.columns)
+        return np.concatenate([[0.0], np.cumsum(np.round(widths))])
+
+    @cached_property
+    def line_tops(self) -> np.ndarray:
+        """Top of each line and the bottom of the last, from the first line's; a gap follows each group's total."""
+        rows = self.report.rows
+        heights = np.full(len(rows), self.row_height)
+        after = np.zeros(len(rows), bool)
+        after[:-1] = (
+            (rows.kind[:-1] == Kind.SUBTOTAL) & (rows.level[1:] <= rows.level[:-1]) & (rows.kind[1:] != Kind.SUBTOTAL)
+        )
+        heights[after] += self.scaled(GAP)
+        # Where totals stand before their members, the gap goes before the total's line instead: after the line above it.
+        before = np.zeros(len(rows), bool)
+        before[:-1] = (
+            (rows.kind[1:] == Kind.SUBTOTAL)
+            & (rows.kind[:-1] == Kind.MEMBER)
+            & (rows.codes[1:, :1] != rows.codes[:-1, :1]).any(axis=1)
+        )
+        heights[before] += self.scaled(GAP)
+        return np.concatenate([[0.0], np.cumsum(heights)])
+
+    @cached_property
+    def size(self) -> tuple[float, float]:
+        """Width and height of the cells alone."""
+        return float(self.column_edges[-1]), float(self.line_tops[-1])
+
+    def columns_within(self, start: float, stop: float) -> range:
+        """The columns that show between two distances from the first cell's left edge."""
+        first = int(np.searchsorted(self.column_edges, start, "right")) - 1
+        last = int(np.searchsorted(self.column_edges, stop, "left"))
+        return range(max(0, first), min(self.report.width, last))
+
+    def lines_within(self, start: float, stop: float) -> range:
+        """The lines that show between two distances from the first line's top."""
+        first = int(np.searchsorted(self.line_tops, start, "right")) - 1
+        last = int(np.searchsorted(self.line_tops, stop, "left"))
+        return range(max(0, first), min(self.report.height, last))

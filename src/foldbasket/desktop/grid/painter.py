@@ -1,0 +1,236 @@
+"""Draws a report in ledger manner: the part in view, with headings that stay in place. Also draws whole pictures.
+
+A thin rule stands over a subtotal, a thin rule over and a double rule under the grand total; numbers stand right on their
+decimal mark; the left edge carries the rows' strand and the headings that of the columns.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter, QPen
+
+from foldbasket.desktop import theme
+from foldbasket.desktop.grid.geometry import EDGE, PAD, TOP, Geometry
+from foldbasket.folding.report import Kind
+
+RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+START = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+CENTRE = Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignVCenter
+BOLD, PLAIN = QFont.Weight.DemiBold, QFont.Weight.Normal
+
+
+@dataclass(frozen=True)
+class Marked:
+    """The selected block of cells, both ends in, and the cell the keyboard is on."""
+
+    top: int
+    left: int
+    bottom: int
+    right: int
+    row: int
+    column: int
+
+    def holds(self, row: int, column: int) -> bool:
+        return self.top <= row <= self.bottom and self.left <= column <= self.right
+
+
+class GridPainter:
+    """Paints one geometry at a scroll offset into a viewport of a size."""
+
+    def __init__(self, geometry: Geometry, colours: theme.Palette | None = None) -> None:
+        self.at = geometry
+        self.report = geometry.report
+        self.colours = colours or theme.palette()
+
+    def paint(
+        self, painter: QPainter, width: float, height: float, x: float = 0, y: float = 0, marked: Marked | None = None
+    ) -> None:
+        """Paints the viewport; `x` and `y` say how far the cells are scrolled."""
+        at = self.at
+        painter.fillRect(QRectF(0, 0, width, height), QColor(self.colours.paper))
+        lines = at.lines_within(y, y + height - at.head_height)
+        columns = at.columns_within(x, x + width - at.heads_width)
+        painter.save()
+        painter.setClipRect(QRectF(at.heads_width, at.head_height, width, height))
+        self._cells(painter, lines, columns, x, y, marked)
+        painter.restore()
+        painter.save()
+        painter.setClipRect(QRectF(0, at.head_height, width, height))
+        self._line_rules(painter, lines, width, x, y)
+        self._row_heads(painter, lines, y)
+        painter.restore()
+        painter.save()
+        painter.setClipRect(QRectF(at.heads_width, 0, width, at.head_height))
+        self._column_heads(painter, columns, x, width)
+        painter.restore()
+        self._corner(painter)
+        right = min(width, at.heads_width + at.size[0] - x)
+        painter.setPen(QPen(QColor(self.colours.ink), 1))
+        painter.drawLine(QPointF(at.left, at.head_height - 0.5), QPointF(right, at.head_height - 0.5))
+
+    # --- parts --------------------------------------------------------------
+
+    def _cells(
+        self, painter: QPainter, lines: range, columns: range, x: float, y: float, marked: Marked | None
+    ) -> None:
+        at, report, colours = self.at, self.report, self.colours
+        fonts = {weight: at.font(weight) for weight in (PLAIN, BOLD)}
+        hang = QFontMetricsF(fonts[PLAIN]).horizontalAdvance(")")
+        ink, red = QColor(colours.ink), QColor(colours.columns)
+        numbers = [report.is_number(measure) for measure in range(len(report.measures))]
+        pad = at.scaled(PAD)
+        for line in lines:
+            top = at.head_height + float(at.line_tops[line]) - y
+            total_line = report.rows.kind[line] != Kind.MEMBER
+            for column in columns:
+                axis_line, measure = report.slot(column)
+                left = at.heads_width + float(at.column_edges[column]) - x
+                area = QRectF(left, top, float(at.column_edges[column + 1] - at.column_edges[column]), at.row_height)
+                if marked is not None and marked.holds(line, column):
+                    painter.fillRect(area, QColor(colours.selection))
+                text = report.text(line, column)
+                if text:
+                    painter.setFont(fonts[BOLD if total_line else PLAIN])
+                    painter.setPen(red if report.is_negative(line, column) else ink)
+                    # A closing bracket hangs over, so that the digits stay under each other.
+                    shift = hang if text.endswith(")") else 0.0
+                    inner = area.adjusted(pad / 2, 0, shift - pad, 0)
+                    shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(inner.width()) + 2)
+                    painter.drawText(inner, RIGHT if numbers[measure] else START, shown)
+        if marked is not None and marked.row in lines and marked.column in columns:
+            left = at.heads_width + float(at.column_edges[marked.column]) - x
+            top = at.head_height + float(at.line_tops[marked.row]) - y
+            painter.setPen(QPen(QColor(colours.rows), 2))
+            painter.drawRect(
+                QRectF(
+                    left, top, float(at.column_edges[marked.column + 1] - at.column_edges[marked.column]), at.row_height
+                ).adjusted(1, 1, -1, -1)
+            )
+
+    def _line_rules(self, painter: QPainter, lines: range, width: float, x: float, y: float) -> None:
+        at, report = self.at, self.report
+        right = min(width, at.heads_width + at.size[0] - x)
+        for line in lines:
+            kind = report.rows.kind[line]
+            if kind == Kind.MEMBER:
+                continue
+            top = at.head_height + float(at.line_tops[line]) - y
+            colour = QColor(self.colours.rule if kind == Kind.SUBTOTAL else self.colours.ink)
+            painter.setPen(QPen(colour, 1))
+            start = at.left + EDGE
+            painter.drawLine(QPointF(start, top + 0.5), QPointF(right, top + 0.5))
+            if kind == Kind.GRAND:
+                bottom = top + at.row_height
+                painter.drawLine(QPointF(at.left, bottom - 0.5), QPointF(right, bottom - 0.5))
+                painter.drawLine(QPointF(at.left, bottom + 1.5), QPointF(right, bottom + 1.5))
+
+    def _row_heads(self, painter: QPainter, lines: range, y: float) -> None:
+        at, report, colours = self.at, self.report, self.colours
+        axis = report.rows
+        pad = at.scaled(PAD)
+        ink = QColor(colours.ink)
+        for line in lines:
+            top = at.head_height + float(at.line_tops[line]) - y
+            kind, level = axis.kind[line], int(axis.level[line])
+            edge = QColor(colours.ink if kind == Kind.GRAND else colours.rows)
+            below = float(at.line_tops[line + 1] - at.line_tops[line])
+            painter.fillRect(QRectF(at.left, top, EDGE, below if line + 1 < report.height else at.row_height), edge)
+            left = at.left + EDGE
+            painter.setPen(ink)
+            if axis.depth == 0:
+                painter.setFont(at.font(BOLD))
+                painter.drawText(QRectF(left + pad, top, at.head_widths[0], at.row_height), START, "Everything")
+                continue
+            for field in range(axis.depth):
+                area = QRectF(left + pad, top, at.head_widths[field] - pad - EDGE, at.row_height)
+                left += at.head_widths[field]
+                text, weight = "", PLAIN
+                if field < level and (kind == Kind.MEMBER or field < level - 1):
+                    if axis.starts(field, line, lines.start):
+                        text, weight = axis.label(line, field), BOLD if field < axis.depth - 1 else PLAIN
+                elif kind != Kind.MEMBER and field == (level if level < axis.depth else level - 1):
+                    text, weight = axis.caption(line), BOLD
+                if text:
+                    painter.setFont(at.font(weight))
+                    if weight == BOLD and kind != Kind.MEMBER:  # a caption may run on to the next head columns
+                        area.setRight(at.heads_width - pad)
+                    shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(area.width()) + 2)
+                    painter.drawText(area, START, shown)
+
+    def _column_heads(self, painter: QPainter, columns: range, x: float, width: float) -> None:
+        at, report, colours = self.at, self.report, self.colours
+        pad = at.scaled(PAD)
+        tops = [float(at.scaled(TOP))]
+        for height in at.head_heights:
+            tops.append(tops[-1] + height)
+        for span in self._spans(columns):
+            left = at.heads_width + float(at.column_edges[span.column]) - x
+            right = at.heads_width + float(at.column_edges[span.column + span.columns]) - x
+            area = QRectF(left, tops[span.row], right - left, tops[span.row + span.rows] - tops[span.row])
+            if span.row >= report.columns.depth:  # a measure's heading
+                measure = report.slot(span.column)[1]
+                painter.setFont(at.font(size=theme.SMALL))
+                painter.setPen(QColor(colours.muted))
+                side = RIGHT if report.is_number(measure) else START
+                shown = painter.fontMetrics().elidedText(
+                    span.text, Qt.TextElideMode.ElideRight, int(area.width() - pad)
+                )
+                painter.drawText(area.adjusted(pad / 2, 0, -pad, 0), side, shown)
+                continue
+            painter.setFont(at.font(BOLD))
+            painter.setPen(QColor(colours.ink))
+            seen = area.intersected(QRectF(at.heads_width, 0, width - at.heads_width, 10_000))
+            alone = span.columns == 1 and report.is_number(report.slot(span.column)[1])
+            inner = seen.adjusted(pad / 2, 0, -pad, -4)
+            shown = painter.fontMetrics().elidedText(span.text, Qt.TextElideMode.ElideRight, int(inner.width()) + 2)
+            painter.drawText(inner, RIGHT if alone else CENTRE, shown)
+            base = area.bottom() - 4
+            colour = QColor(colours.ink) if span.kind == Kind.GRAND else colours.strand("columns")
+            theme.draw_stroke(painter, "columns", QPointF(left + 1, base), QPointF(right - 1, base), colour)
+
+    def _spans(self, columns: range):  # type: ignore[no-untyped-def]
+        if not len(columns):
+            return []
+        return [
+            span
+            for span in self._all_spans
+            if span.column < columns.stop and span.column + span.columns > columns.start
+        ]
+
+    @property
+    def _all_spans(self):  # type: ignore[no-untyped-def]
+        kept = self.at.__dict__.get("spans")
+        if kept is None:
+            kept = self.at.__dict__["spans"] = list(self.at.sheet.column_heads())
+        return kept
+
+    def _corner(self, painter: QPainter) -> None:
+        at = self.at
+        pad = at.scaled(PAD)
+        left = at.left + EDGE
+        height = at.head_heights[-1] if at.head_heights else at.scaled(TOP)
+        painter.fillRect(QRectF(0, 0, at.heads_width, at.head_height), QColor(self.colours.paper))
+        painter.setFont(at.font(size=theme.SMALL))
+        painter.setPen(QColor(self.colours.muted))
+        for width, text in zip(at.head_widths, at.sheet.corner(), strict=True):
+            area = QRectF(left + pad, at.head_height - height, width - pad, height)
+            painter.drawText(
+                area, START, painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(width - pad))
+            )
+            left += width
+
+
+def picture(geometry: Geometry, ratio: float = 1.0) -> QImage:
+    """The whole report as an image, in the light set."""
+    width, height = (
+        geometry.heads_width + geometry.size[0] + geometry.left,
+        geometry.head_height + geometry.size[1] + geometry.left,
+    )
+    image = QImage(int(width * ratio), int(height * ratio), QImage.Format.Format_RGB32)
+    image.setDevicePixelRatio(ratio)
+    painter = QPainter(image)
+    GridPainter(geometry, theme.LIGHT).paint(painter, width, height)
+    painter.end()
+    return image

@@ -1,0 +1,408 @@
+"""The grid's view: scrolls, selects with mouse and keys, copies, and takes fields dropped on its edges."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFont, QKeyEvent, QKeySequence, QMouseEvent, QPainter
+from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QWidget
+
+from foldbasket.desktop import theme
+from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.grid.geometry import Geometry
+from foldbasket.desktop.grid.painter import GridPainter, Marked
+from foldbasket.desktop.sentence import dropped_field, dropped_word
+from foldbasket.folding.report import Report
+from foldbasket.outputs import html, text
+
+WHOLE_COPY_CELLS = 1_000_000
+
+
+class GridView(QAbstractScrollArea):
+    """Shows the desk's report, or says what is missing. `heading_chosen` brings the id of a heading's word."""
+
+    heading_chosen = pyqtSignal(str)
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.zoom = 1.0
+        self.geometry_of: Geometry | None = None
+        self.marked: Marked | None = None
+        self._lit: str | None = None
+        self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAcceptDrops(True)
+        self.viewport().setAcceptDrops(True)
+        self.viewport().setMouseTracking(True)
+        self.setAccessibleName("Report")
+        for bar in (self.horizontalScrollBar(), self.verticalScrollBar()):
+            bar.valueChanged.connect(lambda _: self.viewport().update())
+        desk.report_changed.connect(self.renew)
+
+    # --- the report ---------------------------------------------------------
+
+    def renew(self) -> None:
+        """Takes the desk's report; the selection stays where the new report still has cells."""
+        report = self.desk.report
+        self.geometry_of = None if report is None else Geometry(report, self.zoom)
+        if report is None or not report.width or not report.height or (self.marked is not None and (self.marked.bottom >= report.height or self.marked.right >= report.width)):
+            self.marked = None
+        self.setAccessibleDescription(report.sentence if report else "")
+        self._set_ranges()
+        self.viewport().update()
+
+    def set_zoom(self, zoom: float) -> None:
+        """Sets the zoom, from a half to double."""
+        self.zoom = max(0.5, min(2.0, zoom))
+        self.renew()
+
+    @property
+    def report(self) -> Report | None:
+        return self.geometry_of.report if self.geometry_of else None
+
+    def _set_ranges(self) -> None:
+        at = self.geometry_of
+        across, down = self.horizontalScrollBar(), self.verticalScrollBar()
+        if at is None:
+            across.setRange(0, 0)
+            down.setRange(0, 0)
+            return
+        room_x = self.viewport().width() - at.heads_width
+        room_y = self.viewport().height() - at.head_height
+        across.setRange(0, max(0, int(at.size[0] - room_x + at.left)))
+        down.setRange(0, max(0, int(at.size[1] - room_y + at.left)))
+        across.setPageStep(max(1, int(room_x)))
+        down.setPageStep(max(1, int(room_y)))
+        across.setSingleStep(40)
+        down.setSingleStep(int(at.row_height))
+
+    def resizeEvent(self, event: Any) -> None:
+        super().resizeEvent(event)
+        self._set_ranges()
+
+    # --- painting -----------------------------------------------------------
+
+    def paintEvent(self, event: Any) -> None:
+        painter = QPainter(self.viewport())
+        size = self.viewport().size()
+        if self.geometry_of is not None and self.report is not None and self.report.height:
+            x, y = self.horizontalScrollBar().value(), self.verticalScrollBar().value()
+            GridPainter(self.geometry_of).paint(painter, size.width(), size.height(), x, y, self.marked)
+            if not self.report.measures:
+                self._say(painter, "Rows and columns are there; now place a number to fill the cells.", top=True)
+        else:
+            painter.fillRect(self.viewport().rect(), QColor(theme.palette().paper))
+            self._paint_absence(painter)
+        if self._lit:
+            self._light(painter, self._lit)
+        if self.hasFocus() and self.marked is None and self.geometry_of is not None:
+            theme.draw_focus(painter, QRectF(self.viewport().rect()).adjusted(2, 2, -2, -2), theme.palette())
+
+    def _paint_absence(self, painter: QPainter) -> None:
+        fold = self.desk.fold
+        if self.desk.problem is not None:
+            self._say(painter, self.desk.problem.what[:1].upper() + self.desk.problem.what[1:], self.desk.problem.todo)
+        elif self.desk.busy and fold is not None and not fold.is_empty:
+            return
+        elif self.report is not None:
+            self._say(
+                painter, "No record passes the filters.", "Keep more members, or take a filter out of the sentence."
+            )
+        elif fold is not None and fold.is_empty:
+            self._paint_invitation(painter)
+
+    def _say(self, painter: QPainter, what: str, todo: str = "", top: bool = False) -> None:
+        colours = theme.palette()
+        area = QRectF(self.viewport().rect()).adjusted(40, 40, -40, -40)
+        if top:
+            area.setTop(area.bottom() - 40)
+        flags = Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
+        painter.setPen(QColor(colours.ink))
+        painter.setFont(theme.font(15, QFont.Weight.DemiBold))
+        painter.drawText(area, flags, what)
+        used = painter.boundingRect(area, flags, what)
+        painter.setPen(QColor(colours.muted))
+        painter.setFont(theme.font())
+        painter.drawText(area.adjusted(0, used.height() + 8, 0, 0), flags, todo)
+
+    def _paint_invitation(self, painter: QPainter) -> None:
+        """The empty fold: its three edges, and how to fill them."""
+        colours = theme.palette()
+        for strand, area in self.edges().items():
+            painter.setFont(theme.font())
+            painter.setPen(colours.strand(strand))
+            says = {
+                "rows": "Drag a field here\nfor a row each",
+                "columns": "Drag a field here for a column each",
+                "measures": "Drag a number here to add it up,\nor double-click any field in the list at the left",
+            }[strand]
+            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, says)
+            self._edge_line(painter, strand, area)
+
+    def edges(self) -> dict[str, QRectF]:
+        """The parts of the view that take a dropped field, by the strand that receives it."""
+        area = QRectF(self.viewport().rect()).adjusted(14, 8, -14, -14)
+        at = self.geometry_of
+        left = max(150.0, min(at.heads_width, area.width() / 2)) if at is not None else 190.0
+        top = max(58.0, at.head_height) if at is not None else 64.0
+        return {
+            "columns": QRectF(area.left() + left, area.top(), area.width() - left, top),
+            "rows": QRectF(area.left(), area.top() + top, left, area.height() - top),
+            "measures": QRectF(area.left() + left, area.top() + top, area.width() - left, area.height() - top),
+        }
+
+    def strand_at(self, point: QPointF) -> str:
+        """The strand that a drop at a point goes to."""
+        edges = self.edges()
+        if point.x() < edges["measures"].left():
+            return "rows"
+        return "columns" if point.y() < edges["measures"].top() else "measures"
+
+    def _edge_line(self, painter: QPainter, strand: str, area: QRectF) -> None:
+        colour = theme.palette().strand(strand)
+        if strand == "rows":
+            theme.draw_stroke(
+                painter, strand, area.topLeft() + QPointF(1, 0), area.bottomLeft() + QPointF(1, 0), colour
+            )
+        elif strand == "columns":
+            theme.draw_stroke(painter, strand, area.topLeft() + QPointF(0, 1), area.topRight() + QPointF(0, 1), colour)
+        else:
+            theme.draw_stroke(
+                painter, strand, area.bottomLeft() - QPointF(0, 2), area.bottomRight() - QPointF(0, 2), colour
+            )
+
+    def _light(self, painter: QPainter, strand: str) -> None:
+        tint = theme.palette().tint(strand)
+        tint.setAlpha(150)
+        area = self.edges()[strand]
+        painter.fillRect(area, tint)
+        self._edge_line(painter, strand, area)
+
+    # --- dropping -----------------------------------------------------------
+
+    def dragEnterEvent(self, event: Any) -> None:
+        if dropped_field(event.mimeData()) or dropped_word(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: Any) -> None:
+        self._lit = self.strand_at(event.position())
+        self.viewport().update()
+        event.acceptProposedAction()
+
+    def dragLeaveEvent(self, event: Any) -> None:
+        self._lit = None
+        self.viewport().update()
+
+    def dropEvent(self, event: Any) -> None:
+        self._lit = None
+        self.viewport().update()
+        strand = self.strand_at(event.position())
+        ref, word = dropped_field(event.mimeData()), dropped_word(event.mimeData())
+        event.acceptProposedAction()
+        if ref is not None:
+            self.desk.place(ref, strand)
+        elif word is not None:
+            self.desk.move(word, strand)
+
+    # --- selecting ----------------------------------------------------------
+
+    def cell_at(self, point: QPointF) -> tuple[int, int] | None:
+        """Row and column of the cell under a point of the viewport, or None."""
+        at = self.geometry_of
+        if at is None or point.x() < at.heads_width or point.y() < at.head_height:
+            return None
+        x = point.x() - at.heads_width + self.horizontalScrollBar().value()
+        y = point.y() - at.head_height + self.verticalScrollBar().value()
+        columns, lines = at.columns_within(x, x + 0.5), at.lines_within(y, y + 0.5)
+        return (lines[0], columns[0]) if len(columns) and len(lines) and x < at.size[0] and y < at.size[1] else None
+
+    def cell_area(self, row: int, column: int) -> QRectF:
+        """Where a cell stands in the viewport."""
+        at = self.geometry_of
+        assert at is not None
+        left = at.heads_width + float(at.column_edges[column]) - self.horizontalScrollBar().value()
+        top = at.head_height + float(at.line_tops[row]) - self.verticalScrollBar().value()
+        return QRectF(left, top, float(at.column_edges[column + 1] - at.column_edges[column]), at.row_height)
+
+    def heading_at(self, point: QPointF) -> str | None:
+        """The id of the word whose heading or members lie under a point, or None."""
+        at, report = self.geometry_of, self.report
+        if at is None or report is None:
+            return None
+        if point.x() < at.heads_width:
+            left = at.left
+            for width, head in zip(at.head_widths, report.rows.heads, strict=False):
+                if left <= point.x() < left + width:
+                    return head.id
+                left += width
+            return None
+        if point.y() < at.head_height:
+            top = at.scaled(16)
+            for level, height in enumerate(at.head_heights):
+                if top <= point.y() < top + height:
+                    if level < report.columns.depth:
+                        return report.columns.heads[level].id
+                    x = point.x() - at.heads_width + self.horizontalScrollBar().value()
+                    columns = at.columns_within(x, x + 0.5)
+                    return report.measures[report.slot(columns[0])[1]].id if len(columns) else None
+                top += height
+        return None
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self.setFocus()
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        cell = self.cell_at(event.position())
+        if cell is None:
+            heading = self.heading_at(event.position())
+            if heading is not None:
+                self.heading_chosen.emit(heading)
+            else:
+                self.mark(None)
+            return
+        self._mark_to(*cell, extend=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if event.buttons() & Qt.MouseButton.LeftButton and self.marked is not None:
+            cell = self.cell_at(event.position())
+            if cell is not None:
+                self._mark_to(*cell, extend=True)
+        over = self.heading_at(event.position()) is not None
+        self.viewport().setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
+
+    def mark(self, marked: Marked | None) -> None:
+        """Selects a block of cells."""
+        self.marked = marked
+        self.viewport().update()
+
+    def _mark_to(self, row: int, column: int, extend: bool) -> None:
+        if extend and self.marked is not None:
+            m = self.marked
+            self.mark(
+                Marked(min(m.row, row), min(m.column, column), max(m.row, row), max(m.column, column), m.row, m.column)
+            )
+        else:
+            self.mark(Marked(row, column, row, column, row, column))
+
+    def select_all(self) -> None:
+        report = self.report
+        if report is not None and report.width and report.height:
+            self.mark(Marked(0, 0, report.height - 1, report.width - 1, 0, 0))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        report = self.report
+        if report is None or not report.width or not report.height:
+            super().keyPressEvent(event)
+            return
+        at = self.marked
+        steps = {Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0)}
+        page = max(
+            1, int(self.verticalScrollBar().pageStep() // (self.geometry_of.row_height if self.geometry_of else 1)) - 1
+        )
+        steps |= {Qt.Key.Key_PageUp: (-page, 0), Qt.Key.Key_PageDown: (page, 0)}
+        control = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+        if event.key() in steps:
+            row, column = (at.row, at.column) if at else (0, 0)
+            if at is not None:
+                down, across = steps[Qt.Key(event.key())]
+                if control:
+                    down, across = down * report.height, across * report.width
+                row = max(0, min(report.height - 1, row + down))
+                column = max(0, min(report.width - 1, column + across))
+            self._go(row, column)
+        elif event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End):
+            last = event.key() == Qt.Key.Key_End
+            row = (report.height - 1 if last else 0) if control or at is None else at.row
+            self._go(row, report.width - 1 if last else 0)
+        elif event.matches(QKeySequence.StandardKey.SelectAll):
+            self.select_all()
+        elif event.matches(QKeySequence.StandardKey.Copy):
+            self.copy()
+        elif event.key() == Qt.Key.Key_Escape:
+            self.mark(None)
+        else:
+            super().keyPressEvent(event)
+
+    def _go(self, row: int, column: int) -> None:
+        self.mark(Marked(row, column, row, column, row, column))
+        at = self.geometry_of
+        assert at is not None
+        across, down = self.horizontalScrollBar(), self.verticalScrollBar()
+        left, right = float(at.column_edges[column]), float(at.column_edges[column + 1])
+        room = self.viewport().width() - at.heads_width
+        across.setValue(
+            int(left)
+            if left < across.value()
+            else int(right - room) + 1
+            if right > across.value() + room
+            else across.value()
+        )
+        top = float(at.line_tops[row])
+        room = self.viewport().height() - at.head_height - at.row_height
+        down.setValue(
+            int(top) if top < down.value() else int(top - room) + 1 if top > down.value() + room else down.value()
+        )
+
+    def copy(self) -> None:
+        """Copies the selected cells, or the whole report, as text with tabs and as an HTML table."""
+        report = self.report
+        if report is None:
+            return
+        data = QMimeData()
+        marked = self.marked
+        if marked is None or (marked.top, marked.left, marked.bottom, marked.right) == (
+            0,
+            0,
+            report.height - 1,
+            report.width - 1,
+        ):
+            if report.height * report.width > WHOLE_COPY_CELLS:
+                from foldbasket.errors import OutputError
+
+                self.desk.failed.emit(
+                    OutputError("the report is too large for the clipboard.", todo="Write it to a file instead.")
+                )
+                return
+            data.setText(text.table(report))
+            data.setHtml(html.table(report))
+        else:
+            data.setText(text.block(report, range(marked.top, marked.bottom + 1), range(marked.left, marked.right + 1)))
+            data.setHtml(html.block(report, range(marked.top, marked.bottom + 1), range(marked.left, marked.right + 1)))
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setMimeData(data)
+
+    def event(self, event: Any) -> bool:
+        if event.type() == event.Type.ToolTip and self.report is not None:
+            point = QPointF(event.pos())
+            cell = self.cell_at(point)
+            tip = ""
+            if cell is not None:
+                head = self.report.measures[self.report.slot(cell[1])[1]]
+                if self.desk.report is self.report and head.remark:
+                    tip = head.remark
+            from PyQt6.QtWidgets import QToolTip
+
+            QToolTip.showText(event.globalPos(), tip, self)
+            return True
+        return super().event(event)
+
+    def wheelEvent(self, event: Any) -> None:
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.set_zoom(self.zoom * (1.1 if event.angleDelta().y() > 0 else 1 / 1.1))
+        else:
+            super().wheelEvent(event)
+
+    def contextMenuEvent(self, event: Any) -> None:
+        heading = self.heading_at(QPointF(event.pos()))
+        if heading is not None:
+            self.heading_chosen.emit(heading)
+
+    def point_in(self, strand: str) -> QPoint:
+        """The middle of a strand's edge, for tests that drop there."""
+        return self.edges()[strand].center().toPoint()

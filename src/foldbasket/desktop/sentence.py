@@ -1,0 +1,384 @@
+"""The sentence: the report in words, and the place where it is edited.
+
+Each placed field is a word that can be selected, stepped through, moved and dragged; a + behind each strand takes a
+dropped field or opens the list to type into.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import QByteArray, QMimeData, QPoint, QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QDrag, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QFrame, QLabel, QSizePolicy, QWidget
+
+from foldbasket.desktop import theme
+from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.finder import Choice, Finder
+from foldbasket.desktop.flow import FlowLayout
+from foldbasket.folding.sentence import LEADS, STRANDS, Word, sentence_of, words_of
+from foldbasket.links.source import FieldRef
+from foldbasket.tables.nature import nature_of
+
+FIELD_MIME = "application/x-fold-basket-field"
+WORD_MIME = "application/x-fold-basket-word"
+EMPTY_LEADS = {**LEADS, "measures": "show"}
+PROMPTS = {
+    "measures": "Add up, count or average…",
+    "rows": "A row for each…",
+    "columns": "A column for each…",
+    "filters": "Keep only some…",
+}
+
+
+def field_mime(ref: FieldRef) -> QMimeData:
+    """What a dragged field carries."""
+    data = QMimeData()
+    data.setData(FIELD_MIME, QByteArray(f"{ref.table}\n{ref.field}".encode()))
+    data.setText(ref.field)
+    return data
+
+
+def dropped_field(data: QMimeData) -> FieldRef | None:
+    """The field that a drop carries, if it is one."""
+    if not data.hasFormat(FIELD_MIME):
+        return None
+    table, _, field = bytes(data.data(FIELD_MIME)).decode().partition("\n")
+    return FieldRef(table, field)
+
+
+def dropped_word(data: QMimeData) -> str | None:
+    """The id of the word that a drop carries, if it is one."""
+    return bytes(data.data(WORD_MIME)).decode() if data.hasFormat(WORD_MIME) else None
+
+
+class WordButton(QAbstractButton):
+    """One word, underlined in its strand's stroke."""
+
+    def __init__(self, word: Word, index: int, bar: SentenceBar) -> None:
+        super().__init__(bar)
+        self.word, self.index, self.bar = word, index, bar
+        self.setText(word.text)
+        self.setAccessibleName(f"{word.text}, on {word.strand}")
+        self.setToolTip("Click for its card. Drag it, or move it with Alt and the arrow keys.")
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self._pressed_at: QPoint | None = None
+
+    @staticmethod
+    def _font() -> QFont:
+        return theme.font(theme.LARGE, QFont.Weight.Normal)
+
+    def sizeHint(self) -> QSize:
+        metrics = QFontMetricsF(self._font())
+        return QSize(round(metrics.horizontalAdvance(self.text())) + 8, 32)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        colours = theme.palette()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        area = QRectF(self.rect())
+        text_area = area.adjusted(0, 2, 0, -6)
+        if self.bar.desk.word == self.word.id:
+            painter.fillRect(text_area, colours.tint(self.word.strand))
+        painter.setFont(self._font())
+        painter.setPen(QColor(colours.ink))
+        shown = painter.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width() - 4)
+        painter.drawText(text_area.adjusted(2, 0, -2, 0), Qt.AlignmentFlag.AlignCenter, shown)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        y = area.bottom() - 5
+        theme.draw_stroke(
+            painter, self.word.strand, QPointF(2, y), QPointF(area.right() - 2, y), colours.strand(self.word.strand)
+        )
+        if self.hasFocus():
+            theme.draw_focus(painter, text_area, colours)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._pressed_at = event.position().toPoint()
+        super().mousePressEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._pressed_at is not None:
+            moved = (event.position().toPoint() - self._pressed_at).manhattanLength()
+            if moved >= QApplication.startDragDistance():
+                self._pressed_at = None
+                self.setDown(False)
+                data = QMimeData()
+                data.setData(WORD_MIME, QByteArray(self.word.id.encode()))
+                drag = QDrag(self)
+                drag.setMimeData(data)
+                drag.setPixmap(self.grab())
+                drag.exec(Qt.DropAction.MoveAction)
+                return
+        super().mouseMoveEvent(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._pressed_at = None
+        super().mouseReleaseEvent(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if not self.bar.key_on_word(self, event):
+            super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: Any) -> None:
+        self.click()
+
+
+class PlusButton(QAbstractButton):
+    """The + behind a strand."""
+
+    def __init__(self, strand: str, at: int, bar: SentenceBar) -> None:
+        super().__init__(bar)
+        self.strand, self.at = strand, at
+        self.setAccessibleName(f"Add to {strand}")
+        self.setToolTip(PROMPTS[strand])
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.lit = False
+
+    def sizeHint(self) -> QSize:
+        return QSize(18, 32)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        colours = theme.palette()
+        painter = QPainter(self)
+        area = QRectF(self.rect()).adjusted(0, 2, 0, -6)
+        if self.lit:
+            painter.fillRect(area, colours.tint(self.strand))
+        painter.setPen(
+            colours.strand(self.strand) if self.lit or self.underMouse() or self.hasFocus() else QColor(colours.rule)
+        )
+        painter.setFont(theme.font(16))
+        painter.drawText(area, Qt.AlignmentFlag.AlignCenter, "+")
+        if self.hasFocus():
+            theme.draw_focus(painter, area, colours)
+
+
+class SentenceBar(QFrame):
+    """The bar across the top. Redrawn from the fold in view whenever the basket changes."""
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.setObjectName("sentence")
+        self.setAcceptDrops(True)
+        self.setAccessibleName("The report as a sentence")
+        self._flow = FlowLayout(self, gap=4, line_gap=0)
+        self._flow.setContentsMargins(20, 12, 20, 10)
+        policy = self.sizePolicy()
+        policy.setHeightForWidth(True)
+        policy.setVerticalPolicy(QSizePolicy.Policy.Minimum)
+        self.setSizePolicy(policy)
+        self.words: list[WordButton] = []
+        self.pluses: dict[str, PlusButton] = {}
+        self._caret: tuple[QRectF, str] | None = None
+        desk.basket_changed.connect(self.renew)
+        desk.word_selected.connect(self._repaint_words)
+        desk.sources_changed.connect(self.renew)
+        self.renew()
+
+    def renew(self) -> None:
+        """Sets the words anew, keeping the focus on the word it was on."""
+        focused = self.focusWidget()
+        focused_word = focused.word.id if isinstance(focused, WordButton) and focused.hasFocus() else None
+        while (item := self._flow.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        self.words, self.pluses = [], {}
+        fold = self.desk.fold
+        if fold is None:
+            self._add_label("Open some data to begin.")
+            self.updateGeometry()
+            return
+        words = words_of(fold, self.desk.source, self.desk.basket.locale)
+        for strand in STRANDS:
+            mine = [word for word in words if word.strand == strand]
+            if not mine:
+                self._add_label(EMPTY_LEADS[strand])
+            for index, word in enumerate(mine):
+                if word.lead:
+                    self._add_label(word.lead)
+                button = WordButton(word, index, self)
+                button.clicked.connect(lambda _=False, id=word.id: self.desk.select_word(id))
+                self._flow.addWidget(button)
+                button.show()
+                self.words.append(button)
+            plus = PlusButton(strand, len(mine), self)
+            plus.clicked.connect(lambda _=False, strand=strand: self.open_finder(strand))
+            self._flow.addWidget(plus)
+            plus.show()
+            self.pluses[strand] = plus
+        self.setAccessibleDescription(sentence_of(fold, self.desk.source, self.desk.basket.locale))
+        for button in self.words:
+            if button.word.id == (focused_word or ""):
+                button.setFocus()
+        self._fit()
+
+    def resizeEvent(self, event: Any) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        self._flow.activate()
+        self.setFixedHeight(max(62, self._flow.heightForWidth(self.width())))
+
+    def _add_label(self, text: str) -> None:
+        label = QLabel(text, self)
+        label.setFont(theme.font(theme.LARGE))
+        label.setStyleSheet(f"color: {theme.palette().muted}; font-size: {theme.LARGE}px; padding-bottom: 4px;")
+        self._flow.addWidget(label)
+        label.show()
+
+    def _repaint_words(self) -> None:
+        for button in self.words:
+            button.update()
+
+    def focus_words(self) -> None:
+        """Puts the keyboard on the selected word, or the first, or the first +."""
+        target = next((button for button in self.words if button.word.id == self.desk.word), None)
+        target = target or (self.words[0] if self.words else None)
+        widget = target or self.pluses.get("measures")
+        if widget is not None:
+            widget.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+    # --- keys ---------------------------------------------------------------
+
+    def key_on_word(self, button: WordButton, event: QKeyEvent) -> bool:
+        """Keys on a word: arrows step, with Alt they move the word; Delete takes it out; Enter opens its card."""
+        alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        key, word = event.key(), button.word
+        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            step = -1 if key == Qt.Key.Key_Left else 1
+            if alt:
+                at = button.index - 1 if step < 0 else button.index + 2
+                if at >= 0:
+                    self.desk.move(word.id, word.strand, at)
+                    self._focus_word(word.id)
+            else:
+                self.words[(self.words.index(button) + step) % len(self.words)].setFocus()
+            return True
+        if alt and key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            other = {"rows": "columns", "columns": "rows"}.get(word.strand)
+            if other:
+                self.desk.move(word.id, other)
+                self._focus_word(word.id)
+            return True
+        if key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            at = self.words.index(button)
+            self.desk.remove(word.id)
+            if self.words:
+                self.words[min(at, len(self.words) - 1)].setFocus()
+            return True
+        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.desk.select_word(word.id)
+            return True
+        return False
+
+    def _focus_word(self, word: str) -> None:
+        for button in self.words:
+            if button.word.id == word:
+                button.setFocus()
+
+    # --- the list to type into ----------------------------------------------
+
+    def open_finder(self, strand: str) -> Finder:
+        """The list of fields for a strand; choosing one places it there."""
+        choices = []
+        if strand == "measures":
+            choices.append(Choice("Records, counted", "count", None))
+        for table in self.desk.source.tables.values():
+            for column in table.columns.values():
+                choices.append(
+                    Choice(column.name, f"{table.name} · {nature_of(column).value}", FieldRef(table.name, column.name))
+                )
+        if strand == "measures":
+            choices.sort(key=lambda choice: choice.value is not None and not self._is_measured(choice.value))
+
+        def chosen(ref: FieldRef | None) -> None:
+            if ref is None:
+                self.desk.place_count()
+            else:
+                self.desk.place(ref, strand)
+
+        finder = Finder(self, PROMPTS[strand], choices, chosen)
+        plus = self.pluses[strand]
+        finder.open_at(plus.mapToGlobal(QPoint(0, plus.height())))
+        return finder
+
+    def _is_measured(self, ref: FieldRef) -> bool:
+        column = self.desk.column(ref)
+        return column is not None and nature_of(column).is_measured
+
+    # --- dropping -----------------------------------------------------------
+
+    def dragEnterEvent(self, event: Any) -> None:
+        if dropped_field(event.mimeData()) or dropped_word(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: Any) -> None:
+        strand, _, caret = self.target_at(event.position().toPoint())
+        for plus in self.pluses.values():
+            plus.lit = plus.strand == strand
+            plus.update()
+        self._caret = (caret, strand)
+        self.update()
+        event.acceptProposedAction()
+
+    def dragLeaveEvent(self, event: Any) -> None:
+        self._put_out()
+
+    def dropEvent(self, event: Any) -> None:
+        strand, at, _ = self.target_at(event.position().toPoint())
+        self._put_out()
+        ref, word = dropped_field(event.mimeData()), dropped_word(event.mimeData())
+        event.acceptProposedAction()
+        if ref is not None:
+            self.desk.place(ref, strand, at)
+        elif word is not None:
+            self.desk.move(word, strand, at)
+
+    def _put_out(self) -> None:
+        self._caret = None
+        for plus in self.pluses.values():
+            plus.lit = False
+            plus.update()
+        self.update()
+
+    def target_at(self, point: QPoint) -> tuple[str, int, QRectF]:
+        """Where a drop at a point would go: strand, position on it, and where the caret is drawn."""
+        spots: list[tuple[float, str, int, QRectF]] = []
+        for widget in [*self.words, *self.pluses.values()]:
+            area = widget.geometry()
+            far_line = abs(area.center().y() - point.y()) * 4
+            if isinstance(widget, WordButton):
+                for side, x in ((0, area.left() - 3), (1, area.right() + 3)):
+                    spots.append(
+                        (
+                            far_line + abs(x - point.x()),
+                            widget.word.strand,
+                            widget.index + side,
+                            QRectF(x - 1, area.top() + 2, 2, 24),
+                        )
+                    )
+            else:
+                x = area.center().x()
+                spots.append(
+                    (far_line + abs(x - point.x()), widget.strand, widget.at, QRectF(x - 1, area.top() + 2, 2, 24))
+                )
+        if not spots:
+            return "rows", 0, QRectF()
+        _, strand, at, caret = min(spots, key=lambda spot: spot[0])
+        return strand, at, caret
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        if self._caret is not None:
+            painter = QPainter(self)
+            painter.fillRect(self._caret[0], theme.palette().strand(self._caret[1]))

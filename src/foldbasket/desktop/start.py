@@ -1,0 +1,105 @@
+"""The first start: open data, see the demo, go on with a recent basket. Imports nothing heavy, so that it shows at once."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
+
+
+class StartView(QWidget):
+    """What a newcomer sees. `open_wanted`, `demo_wanted` and `recent_wanted` say what was chosen."""
+
+    open_wanted = pyqtSignal()
+    demo_wanted = pyqtSignal()
+    recent_wanted = pyqtSignal(object)
+    cancel_wanted = pyqtSignal()
+
+    def __init__(self, recent: Sequence[Path], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("start")
+        outer = QHBoxLayout(self)
+        outer.addStretch(2)
+        column = QVBoxLayout()
+        column.setSpacing(6)
+        outer.addLayout(column, 3)
+        outer.addStretch(2)
+        column.addStretch(2)
+        title = QLabel("Fold Basket", self)
+        title.setProperty("role", "banner")
+        column.addWidget(title)
+        says = QLabel(
+            "Pivot and crosstab reports from sales transactions. Say what you want to see in one sentence; every number can be traced to its records.",
+            self,
+        )
+        says.setWordWrap(True)
+        says.setProperty("role", "quiet")
+        column.addWidget(says)
+        column.addSpacing(18)
+        buttons = QHBoxLayout()
+        buttons.setSpacing(8)
+        self.open_button = QPushButton("Open data or a basket…", self)
+        self.open_button.setProperty("role", "main")
+        self.open_button.clicked.connect(self.open_wanted)
+        self.demo_button = QPushButton("See the demo", self)
+        self.demo_button.clicked.connect(self.demo_wanted)
+        for button in (self.open_button, self.demo_button):
+            button.setMinimumHeight(32)
+            buttons.addWidget(button)
+        buttons.addStretch(1)
+        column.addLayout(buttons)
+        hint = QLabel("Or drop a file anywhere in this window: CSV, TSV or Parquet, or a .basket.", self)
+        hint.setProperty("role", "quiet")
+        column.addWidget(hint)
+        self.doing = QLabel(self)
+        self.doing.setProperty("role", "quiet")
+        self.bar = QProgressBar(self)
+        self.bar.setTextVisible(False)
+        self.bar.setFixedWidth(220)
+        self.stop = QPushButton("Cancel", self)
+        self.stop.setProperty("role", "link")
+        self.stop.clicked.connect(self.cancel_wanted)
+        working = QHBoxLayout()
+        for widget in (self.bar, self.doing, self.stop):
+            working.addWidget(widget)
+        working.addStretch(1)
+        column.addSpacing(10)
+        column.addLayout(working)
+        self.rest()
+        if recent:
+            column.addSpacing(16)
+            line = QFrame(self)
+            line.setProperty("role", "line")
+            column.addWidget(line)
+            label = QLabel("Recent baskets", self)
+            label.setProperty("role", "section")
+            column.addWidget(label)
+            for path in recent:
+                button = QPushButton(f"{path.stem}    {_home_relative(path.parent)}", self)
+                button.setProperty("role", "row")
+                button.setToolTip(str(path))
+                button.setCursor(Qt.CursorShape.PointingHandCursor)
+                button.clicked.connect(lambda _=False, path=path: self.recent_wanted.emit(path))
+                column.addWidget(button)
+        column.addStretch(3)
+
+    def tell(self, what: str, share: float) -> None:
+        """Shows what is being read and how far it is."""
+        self.doing.setText(f"{what}…")
+        self.bar.setValue(round(share * 100))
+        for widget in (self.doing, self.bar, self.stop):
+            widget.show()
+
+    def rest(self) -> None:
+        """Nothing is being read."""
+        for widget in (self.doing, self.bar, self.stop):
+            widget.hide()
+
+
+def _home_relative(path: Path) -> str:
+    try:
+        return f"~/{path.relative_to(Path.home())}"
+    except ValueError:
+        return str(path)

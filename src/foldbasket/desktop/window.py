@@ -1,0 +1,419 @@
+"""The window: menus, dialogs and the start view. Builds the workspace, and imports the engine, once there is data."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QPoint, QTimer
+from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLineEdit, QMainWindow, QMessageBox, QStackedWidget
+
+from foldbasket import __version__
+from foldbasket.desktop import memory, theme
+from foldbasket.desktop.actions import ACTIONS, MENUS, ActionSpec
+from foldbasket.desktop.start import StartView
+from foldbasket.errors import FoldBasketError
+
+if TYPE_CHECKING:
+    from foldbasket.desktop.desk import Desk
+    from foldbasket.desktop.workspace import Workspace
+
+OPEN_KINDS = "Data and baskets (*.basket *.json *.csv *.tsv *.txt *.tab *.parquet *.pq);;All files (*)"
+REPORT_KINDS = "Workbook (*.xlsx);;CSV (*.csv);;HTML page (*.html);;Text with tabs (*.txt)"
+
+
+class MainWindow(QMainWindow):
+    """One window, one basket."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWindowTitle("Fold Basket")
+        self.resize(1280, 800)
+        self.setAcceptDrops(True)
+        self.setStyleSheet(theme.style_sheet(theme.palette()))
+        self.actions_by_name: dict[str, QAction] = {}
+        self._specs: dict[str, ActionSpec] = {}
+        self._fill_menus()
+        self.stack = QStackedWidget(self)
+        self.setCentralWidget(self.stack)
+        self.start = StartView(memory.recent(), self)
+        self.start.open_wanted.connect(self.open_dialog)
+        self.start.demo_wanted.connect(self.open_demo)
+        self.start.recent_wanted.connect(lambda path: self.open_paths([path]))
+        self.stack.addWidget(self.start)
+        self._desk: Desk | None = None
+        self._workspace: Workspace | None = None
+        self._renew_actions()
+
+    # --- what is behind it --------------------------------------------------
+
+    @property
+    def desk(self) -> Desk:
+        """The desk, made on first use, since it brings the engine with it."""
+        if self._desk is None:
+            from foldbasket.desktop.desk import Desk
+            from foldbasket.folding import kernels
+
+            self._desk = Desk(self)
+            self._desk.failed.connect(self.say_error)
+            self._desk.basket_changed.connect(self._basket_changed)
+            self._desk.report_changed.connect(self._renew_actions)
+            self._desk.saved.connect(self._renew_title)
+            self._desk.trust_wanted.connect(self._ask_trust)
+            self._desk.told.connect(self.start.tell)
+            self._desk.rested.connect(self.start.rest)
+            self.start.cancel_wanted.connect(self._desk.cancel)
+            QTimer.singleShot(400, kernels.warm_in_background)
+        return self._desk
+
+    @property
+    def workspace(self) -> Workspace:
+        """The fold view, made on first use."""
+        if self._workspace is None:
+            from foldbasket.desktop.workspace import Workspace
+
+            self._workspace = Workspace(self.desk, self)
+            self._workspace.spine.add_fold_wanted.connect(self.add_fold)
+            self._workspace.spine.add_source_wanted.connect(self.open_dialog)
+            self._workspace.spine.rename_fold_wanted.connect(self._rename_from_spine)
+            self.stack.addWidget(self._workspace)
+        return self._workspace
+
+    def _basket_changed(self) -> None:
+        basket = self.desk.basket
+        self.stack.setCurrentWidget(self.workspace if basket.sources or basket.folds else self.start)
+        self._renew_title()
+        self._renew_actions()
+
+    def _renew_title(self) -> None:
+        desk = self.desk
+        self.setWindowTitle(f"{desk.basket.name}[*] — Fold Basket")
+        self.setWindowModified(desk.history.changed and bool(desk.basket.sources))
+
+    # --- menus --------------------------------------------------------------
+
+    def _fill_menus(self) -> None:
+        bar = self.menuBar()
+        assert bar is not None
+        menus = {name: bar.addMenu(name) for name in MENUS}
+        for spec in ACTIONS:
+            menu = menus[spec.menu]
+            assert menu is not None
+            if spec.line:
+                menu.addSeparator()
+            action = QAction(spec.name, self)
+            if spec.key:
+                keys = [QKeySequence(spec.key)]
+                if spec.key == "Ctrl++":
+                    keys.append(QKeySequence("Ctrl+="))
+                action.setShortcuts(keys)
+            action.triggered.connect(lambda _=False, spec=spec: getattr(self, spec.run)())
+            menu.addAction(action)
+            self.actions_by_name[spec.name] = action
+            self._specs[spec.name] = spec
+
+    def _renew_actions(self) -> None:
+        desk = self._desk
+        there = {
+            "": True,
+            "basket": desk is not None and bool(desk.basket.sources or desk.basket.folds),
+            "fold": desk is not None and desk.fold is not None,
+            "report": desk is not None and desk.report is not None,
+        }
+        for name, action in self.actions_by_name.items():
+            action.setEnabled(there[self._specs[name].needs])
+        undoable = desk.history.undoable if desk else None
+        redoable = desk.history.redoable if desk else None
+        for name, label in (("Undo", undoable), ("Redo", redoable)):
+            action = self.actions_by_name[name]
+            action.setEnabled(label is not None)
+            action.setText(f"{name}: {label}" if label else name)
+
+    # --- opening ------------------------------------------------------------
+
+    def open_paths(self, paths: Sequence[Path]) -> None:
+        """Opens data or a basket."""
+        opens_basket = any(path.suffix.lower() in (".basket", ".json") for path in paths)
+        if opens_basket and not self.may_leave():
+            return
+        self.desk.open_paths(paths)
+
+    def open_dialog(self) -> None:
+        chosen, _ = QFileDialog.getOpenFileNames(self, "Open data or a basket", "", OPEN_KINDS)
+        if chosen:
+            self.open_paths([Path(path) for path in chosen])
+
+    def open_demo(self) -> None:
+        """Makes the demo in the user's data folder and opens it."""
+        import platformdirs
+
+        from foldbasket.demo.scenario import write_demo
+
+        if self.may_leave():
+            self.desk.open_basket(write_demo(Path(platformdirs.user_data_dir("fold-basket")) / "demo"), trusted=True)
+
+    def new_basket(self) -> None:
+        """Begins anew, with the start view."""
+        if self.may_leave():
+            MainWindow.forget_basket(self)
+
+    def forget_basket(self) -> None:
+        from foldbasket.baskets.basket import Basket
+        from foldbasket.baskets.history import History
+
+        desk = self.desk
+        desk.cancel()
+        desk.history, desk.path, desk.tables = History(Basket()), None, {}
+        desk.fold_name = desk.word = desk.report = None
+        desk._after_change()
+
+    def _ask_trust(self, path: Path, outside: Sequence[Path]) -> None:
+        listed = "\n".join(str(each) for each in outside[:8]) + ("\n…" if len(outside) > 8 else "")
+        answer = QMessageBox.question(
+            self,
+            "Read files elsewhere?",
+            f"“{path.name}” reads files outside its own folder:\n\n{listed}\n\nDo you trust it to?",
+            QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No,
+            QMessageBox.StandardButton.No,
+        )
+        if answer == QMessageBox.StandardButton.Yes:
+            memory.trust(path)
+            self.desk.open_basket(path, trusted=True)
+
+    def may_leave(self) -> bool:
+        """Asks what to do with unsaved work; False when the user wants to stay."""
+        desk = self._desk
+        if desk is None or not desk.history.changed or not desk.basket.sources:
+            return True
+        choices = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self,
+            "Unsaved work",
+            f"“{desk.basket.name}” has changes that are not saved.",
+            choices.Save | choices.Discard | choices.Cancel,
+            choices.Save,
+        )
+        return answer == choices.Discard or (answer == choices.Save and self.save())
+
+    # --- saving -------------------------------------------------------------
+
+    def save(self) -> bool:
+        return self.desk.save(self.desk.path) if self.desk.path is not None else self.save_as()
+
+    def save_as(self, with_data: bool = False) -> bool:
+        suggested = str(self.desk.path or Path.cwd() / f"{self.desk.basket.name.lower().replace(' ', '-')}.basket")
+        chosen, _ = QFileDialog.getSaveFileName(
+            self, "Save the basket", suggested, "Basket (*.basket);;Plain JSON (*.json)"
+        )
+        if not chosen:
+            return False
+        path = Path(chosen)
+        return self.desk.save(path if path.suffix else path.with_suffix(".basket"), with_data=with_data)
+
+    def save_with_data(self) -> bool:
+        return self.save_as(with_data=True)
+
+    def write_report(self) -> None:
+        """Asks for a file and writes the report in view to it."""
+        report = self.desk.report
+        if report is None:
+            return
+        chosen, kind = QFileDialog.getSaveFileName(self, "Write the report", f"{report.name}.xlsx", REPORT_KINDS)
+        if chosen:
+            path = Path(chosen)
+            self._write(path if path.suffix else path.with_suffix(kind.rpartition("*")[2].rstrip(")")), "table")
+
+    def write_cells(self) -> None:
+        """Asks for a file and writes the cells as records to it."""
+        report = self.desk.report
+        if report is not None:
+            chosen, _ = QFileDialog.getSaveFileName(
+                self, "Write cells as records", f"{report.name} cells.csv", "CSV (*.csv)"
+            )
+            if chosen:
+                self._write(Path(chosen).with_suffix(".csv"), "cells")
+
+    def _write(self, path: Path, shape: str) -> None:
+        from foldbasket.outputs.formats import save_report
+
+        report = self.desk.report
+        assert report is not None
+        try:
+            save_report(report, path, shape)
+        except FoldBasketError as error:
+            self.say_error(error)
+
+    # --- editing ------------------------------------------------------------
+
+    def undo(self) -> None:
+        self.desk.undo()
+
+    def redo(self) -> None:
+        self.desk.redo()
+
+    def turn(self) -> None:
+        self.desk.turn()
+
+    def copy(self) -> None:
+        focused = self.focusWidget()
+        if isinstance(focused, QLineEdit):
+            focused.copy()
+        else:
+            self.workspace.grid.copy()
+
+    def select_all(self) -> None:
+        focused = self.focusWidget()
+        if isinstance(focused, QLineEdit):
+            focused.selectAll()
+        else:
+            self.workspace.grid.select_all()
+
+    def focus_sentence(self) -> None:
+        self.workspace.sentence.focus_words()
+
+    def focus_report(self) -> None:
+        self.workspace.grid.setFocus()
+
+    def find_field(self) -> None:
+        self.workspace.spine.search()
+
+    def focus_fields(self) -> None:
+        self.workspace.spine.focus_fields()
+
+    def add_fold(self) -> None:
+        from foldbasket.baskets.edits import AddFold
+        from foldbasket.folding.spec import Fold
+
+        self.desk.do(AddFold(Fold("New fold")))
+
+    def copy_fold(self) -> None:
+        from foldbasket.baskets.edits import AddFold
+
+        if self.desk.fold is not None:
+            self.desk.do(AddFold(self.desk.fold))
+
+    def remove_fold(self) -> None:
+        from foldbasket.baskets.edits import RemoveFold
+
+        if self.desk.fold is not None:
+            self.desk.do(RemoveFold(self.desk.fold.name))
+
+    def rename_fold(self) -> None:
+        from foldbasket.baskets.edits import RenameFold
+
+        fold = self.desk.fold
+        if fold is not None:
+            name, good = QInputDialog.getText(self, "Rename the fold", "Name", text=fold.name)
+            if good and name.strip() != fold.name:
+                self.desk.do(RenameFold(fold.name, name.strip()))
+
+    def _rename_from_spine(self, name: str) -> None:
+        if name:
+            self.desk.show_fold(name)
+            self.rename_fold()
+
+    def add_measure(self) -> None:
+        self.workspace.sentence.open_finder("measures")
+
+    def add_rows(self) -> None:
+        self.workspace.sentence.open_finder("rows")
+
+    def add_columns(self) -> None:
+        self.workspace.sentence.open_finder("columns")
+
+    def add_filter(self) -> None:
+        self.workspace.sentence.open_finder("filters")
+
+    def count_records(self) -> None:
+        self.desk.place_count()
+
+    def rename_word(self) -> None:
+        """Puts the keyboard on the line of the card that holds the word's heading."""
+        for line in self.workspace.card.findChildren(QLineEdit):
+            if line.accessibleName() in ("Heading", "Fold"):
+                line.setFocus()
+                line.selectAll()
+                return
+
+    def show_steps(self) -> None:
+        """The list of steps; choosing one undoes or redoes up to it."""
+        from foldbasket.desktop.finder import Choice, Finder
+
+        history = self.desk.history
+        choices = [
+            Choice(step.label, "you are here" if at == history.position else "", at)
+            for at, step in enumerate(history.steps)
+        ]
+        self._open_middle(Finder(self, "Go back or on to a step", choices[::-1], self.desk.go_to_step))
+
+    def find_action(self) -> None:
+        """The list of every action, to type into."""
+        from foldbasket.desktop.finder import Choice, Finder
+
+        choices = [
+            Choice(
+                self.actions_by_name[spec.name].text(), spec.key, spec.name, self.actions_by_name[spec.name].isEnabled()
+            )
+            for spec in ACTIONS
+        ]
+        self._open_middle(
+            Finder(self, "Any action by name", choices, lambda name: self.actions_by_name[name].trigger())
+        )
+
+    def _open_middle(self, finder: Any) -> None:
+        finder.open_at(self.mapToGlobal(QPoint((self.width() - 420) // 2, 90)), width=420)
+
+    # --- view ---------------------------------------------------------------
+
+    def zoom_in(self) -> None:
+        self.workspace.grid.set_zoom(self.workspace.grid.zoom * 1.1)
+
+    def zoom_out(self) -> None:
+        self.workspace.grid.set_zoom(self.workspace.grid.zoom / 1.1)
+
+    def zoom_usual(self) -> None:
+        self.workspace.grid.set_zoom(1.0)
+
+    def full_screen(self) -> None:
+        self.showNormal() if self.isFullScreen() else self.showFullScreen()
+
+    def about(self) -> None:
+        QMessageBox.about(
+            self,
+            "About Fold Basket",
+            f"<b>Fold Basket {__version__}</b><p>Pivot and crosstab reports from sales transactions.<p>Free software under the GNU General Public License, version 3 or later.",
+        )
+
+    def say_error(self, error: FoldBasketError) -> None:
+        """Says what is wrong, where, and what to do."""
+        box = QMessageBox(
+            QMessageBox.Icon.NoIcon,
+            "Fold Basket",
+            error.what[:1].upper() + error.what[1:],
+            QMessageBox.StandardButton.Ok,
+            self,
+        )
+        box.setInformativeText("\n\n".join(part for part in (error.where, error.todo) if part))
+        box.open()
+
+    # --- dropping files, closing --------------------------------------------
+
+    def dragEnterEvent(self, event: Any) -> None:
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: Any) -> None:
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        event.acceptProposedAction()
+        if paths:
+            self.open_paths(paths)
+
+    def closeEvent(self, event: Any) -> None:
+        if not self.may_leave():
+            event.ignore()
+            return
+        if self._desk is not None:
+            self._desk.close()
+        event.accept()

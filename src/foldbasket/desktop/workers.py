@@ -1,0 +1,96 @@
+"""Long work off the window's thread: one piece at a time, with progress and cancel; outdated results are dropped."""
+
+from __future__ import annotations
+
+import traceback
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from foldbasket.errors import Cancelled, FoldBasketError
+
+
+class Worker(QObject):
+    """Runs the newest piece of work. Starting another cancels the one before, whose result is never delivered.
+
+    `finished` brings the result, `failed` a FoldBasketError, `told` what is being done and how far it is.
+    """
+
+    finished = pyqtSignal(object)
+    failed = pyqtSignal(object)
+    told = pyqtSignal(str, float)
+    _came = pyqtSignal(int, bool, object)
+    _said = pyqtSignal(int, str, float)
+
+    def __init__(self, name: str, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._pool = ThreadPoolExecutor(1, thread_name_prefix=name)
+        self._ticket = 0
+        self._progress: Any = None
+        self._came.connect(self._deliver)
+        self._said.connect(self._tell)
+
+    @property
+    def busy(self) -> bool:
+        return self._progress is not None
+
+    def start(self, work: Callable[[Any], Any]) -> None:
+        """Begins `work(progress)` on the worker's thread."""
+        from foldbasket.tables.progress import Progress
+
+        self.cancel()
+        self._ticket += 1
+        ticket = self._ticket
+        progress = Progress(lambda what, share: self._said.emit(ticket, what, share))
+        self._progress = progress
+
+        def run() -> None:
+            try:
+                result = work(progress)
+            except Cancelled:
+                self._came.emit(ticket, False, None)
+            except FoldBasketError as error:
+                self._came.emit(ticket, False, error)
+            except MemoryError:
+                wrong = FoldBasketError(
+                    "there is not enough memory for this.", todo="Close other programs, or keep fewer records."
+                )
+                self._came.emit(ticket, False, wrong)
+            except Exception as error:  # a bug: said plainly, with the traceback for whoever reports it
+                traceback.print_exc()
+                self._came.emit(
+                    ticket,
+                    False,
+                    FoldBasketError(f"something went wrong that should not ({error!r}).", todo="Please report it."),
+                )
+            else:
+                self._came.emit(ticket, True, result)
+
+        self._pool.submit(run)
+
+    def cancel(self) -> None:
+        """Stops the work under way; nothing of it will be delivered."""
+        if self._progress is not None:
+            self._progress.cancel()
+            self._progress = None
+            self._ticket += 1
+
+    def close(self) -> None:
+        """Cancels and lets the thread end."""
+        self.cancel()
+        self._pool.shutdown(wait=True, cancel_futures=True)
+
+    def _deliver(self, ticket: int, good: bool, result: object) -> None:
+        if ticket != self._ticket:
+            return
+        self._progress = None
+        if good:
+            self.finished.emit(result)
+        elif result is not None:
+            self.failed.emit(result)
+
+    def _tell(self, ticket: int, what: str, share: float) -> None:
+        if ticket == self._ticket and self._progress is not None:
+            self.told.emit(what, share)
