@@ -27,7 +27,7 @@ Pivot and crosstab reports from sales transactions.
 RENDER = """\
 Folds a basket without a window and writes the report.
 
-The ending of --to names the format: .csv, .xlsx, .html or .txt. With several folds name one with --fold, or write
+The ending of --to names the format: .csv, .xlsx, .html, .txt, .pdf or .png. With several folds name one with --fold, or write
 them all by putting {fold} into the name:
 
   fold-basket render quillmoor.basket --fold "Net sales by site" --to sites.xlsx
@@ -154,7 +154,8 @@ def _demo(options: argparse.Namespace) -> int:
     return _open([write_demo(folder, lines, options.format)])
 
 
-RENDERED = (".csv", ".xlsx", ".html", ".txt")
+RENDERED = (".pdf", ".xlsx", ".html", ".csv", ".png")
+DRAWN = (".pdf", ".png")
 
 
 def _render_all(basket: Path, folder: Path, ending: str) -> None:
@@ -191,7 +192,12 @@ def _render(options: argparse.Namespace) -> int:
         except FoldBasketError as error:
             raise OutputError(f"the fold “{fold.name}” cannot be made: {error}", where=options.basket.name) from None
         target.parent.mkdir(parents=True, exist_ok=True)
-        save_report(report, target, options.shape)
+        if target.suffix.lower() in DRAWN and options.shape == "table":
+            from foldbasket.desktop.pictures import save_picture
+
+            save_picture(report, target)
+        else:
+            save_report(report, target, options.shape)
         if not options.quiet:
             print(
                 f"{target}: {report.height:,} rows × {report.width:,} columns from {report.kept:,} of {report.records:,} records"

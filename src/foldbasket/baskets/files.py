@@ -262,14 +262,24 @@ def _carried(path: Path, source: SourceSpec, progress: Progress | None) -> Table
             return read_parquet(Path(unpacked.name), source.name, progress)
 
 
-def relative_to(basket: Basket, old_folder: Path | None, new_folder: Path) -> Basket:
-    """The basket with its sources' paths said relative to `new_folder` where they lie within it, in full elsewhere."""
+def with_full_paths(opened: Opened) -> Basket:
+    """The basket with the paths of its sources said in full, as it is worked on."""
+    return msgspec.structs.replace(
+        opened.basket,
+        sources=tuple(
+            msgspec.structs.replace(source, path=os.path.normpath(opened.folder / source.path))
+            for source in opened.basket.sources
+        ),
+    )
+
+
+def relative_to(basket: Basket, folder: Path) -> Basket:
+    """The basket, whose paths are full, with those within `folder` said relative to it, as it is saved there."""
 
     def moved(source: SourceSpec) -> SourceSpec:
-        target = Path(source.path) if old_folder is None else old_folder / source.path
-        target = Path(os.path.normpath(target.absolute()))
-        inside = target.is_relative_to(new_folder)
-        return msgspec.structs.replace(source, path=str(target.relative_to(new_folder)) if inside else str(target))
+        target = Path(os.path.normpath(source.path))
+        inside = target.is_relative_to(folder)
+        return msgspec.structs.replace(source, path=str(target.relative_to(folder)) if inside else str(target))
 
     return msgspec.structs.replace(basket, sources=tuple(moved(source) for source in basket.sources))
 

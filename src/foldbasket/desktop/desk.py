@@ -14,7 +14,16 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from foldbasket.baskets import edits, placing
 from foldbasket.baskets.basket import Basket, SourceSpec, free_name
-from foldbasket.baskets.files import ENDINGS, Opened, load_tables, open_basket, outside_paths, relative_to, save_basket
+from foldbasket.baskets.files import (
+    ENDINGS,
+    Opened,
+    load_tables,
+    open_basket,
+    outside_paths,
+    relative_to,
+    save_basket,
+    with_full_paths,
+)
 from foldbasket.baskets.history import History
 from foldbasket.desktop import memory
 from foldbasket.desktop.workers import Worker
@@ -314,7 +323,7 @@ class Desk(QObject):
         self._reader.start(read)
 
     def _opened(self, opened: Opened, tables: dict[str, Table]) -> None:
-        basket = relative_to(opened.basket, opened.folder, Path("/nowhere"))
+        basket = with_full_paths(opened)
         self.tables = tables
         self.history = History(basket)
         self.path = opened.path.resolve()
@@ -336,7 +345,7 @@ class Desk(QObject):
         carried = with_data or any(source.data for source in self.basket.sources)
         tables = {source.name: self.tables[source.name] for source in self.basket.sources} if carried else None
         try:
-            save_basket(relative_to(self.basket, None, path.resolve().parent), path, tables)
+            save_basket(relative_to(self.basket, path.resolve().parent), path, tables)
         except FoldBasketError as error:
             self.failed.emit(error)
             return False

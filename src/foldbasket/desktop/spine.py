@@ -124,7 +124,7 @@ class _FieldLines(QStyledItemDelegate):
         draw_nature(painter, nature, QRectF(24, area.top() + 3, 14, 16), QColor(colours.muted))
         profile = self.desk.profiles.get((self.desk.tables[ref.table].serial, ref.field))
         shape_area = QRectF(area.right() - 58, area.top() + 4, 46, area.height() - 8)
-        if profile is not None and len(profile.shape) > 1:
+        if profile is not None and len(profile.shape) > 1 and nature not in (Nature.IDENTIFIER, Nature.TEXT):
             self._draw_shape(painter, profile.shape, shape_area, nature is Nature.DATE)
         painter.setFont(theme.font(12.5))
         painter.setPen(QColor(colours.ink))

@@ -81,7 +81,10 @@ def font(pixels: float = BODY, weight: QFont.Weight = QFont.Weight.Normal, tabul
     """A font by size in pixels; `tabular` gives every digit the same width."""
     made = QFont(family())
     made.setPixelSize(max(6, round(pixels)))
+    made.setHintingPreference(QFont.HintingPreference.PreferNoHinting)  # letters keep their own widths
     made.setWeight(weight)
+    if pixels >= LARGE:
+        made.setLetterSpacing(QFont.SpacingType.AbsoluteSpacing, -0.35)
     if tabular:
         made.setFeature(QFont.Tag("tnum"), 1)
     return made
@@ -170,6 +173,7 @@ def style_sheet(p: Palette) -> str:
     QProgressBar {{ border: 1px solid {p.line}; background: {p.page}; max-height: 6px; border-radius: 3px; }}
     QProgressBar::chunk {{ background: {p.measures}; border-radius: 3px; }}
     QScrollArea {{ border: none; background: transparent; }}
+    QAbstractScrollArea::corner {{ background: transparent; border: none; }}
     QScrollBar:vertical {{ background: transparent; width: 11px; margin: 0; }}
     QScrollBar:horizontal {{ background: transparent; height: 11px; margin: 0; }}
     QScrollBar::handle {{ background: {p.line}; border-radius: 4px; margin: 2px; min-height: 28px; min-width: 28px; }}

@@ -21,7 +21,9 @@ if TYPE_CHECKING:
     from foldbasket.desktop.workspace import Workspace
 
 OPEN_KINDS = "Data and baskets (*.basket *.json *.csv *.tsv *.txt *.tab *.parquet *.pq);;All files (*)"
-REPORT_KINDS = "Workbook (*.xlsx);;CSV (*.csv);;HTML page (*.html);;Text with tabs (*.txt)"
+REPORT_KINDS = (
+    "Workbook (*.xlsx);;CSV (*.csv);;HTML page (*.html);;PDF (*.pdf);;Picture (*.png);;Text with tabs (*.txt)"
+)
 
 
 class MainWindow(QMainWindow):
@@ -83,7 +85,12 @@ class MainWindow(QMainWindow):
 
     def _basket_changed(self) -> None:
         basket = self.desk.basket
-        self.stack.setCurrentWidget(self.workspace if basket.sources or basket.folds else self.start)
+        begun = bool(basket.sources or basket.folds)
+        if begun and self.stack.currentWidget() is self.start:
+            self.stack.setCurrentWidget(self.workspace)
+            self.workspace.grid.setFocus()
+        elif not begun:
+            self.stack.setCurrentWidget(self.start)
         self._renew_title()
         self._renew_actions()
 
@@ -236,12 +243,16 @@ class MainWindow(QMainWindow):
                 self._write(Path(chosen).with_suffix(".csv"), "cells")
 
     def _write(self, path: Path, shape: str) -> None:
+        from foldbasket.desktop import pictures
         from foldbasket.outputs.formats import save_report
 
         report = self.desk.report
         assert report is not None
         try:
-            save_report(report, path, shape)
+            if path.suffix.lower() in pictures.ENDINGS:
+                pictures.save_picture(report, path)
+            else:
+                save_report(report, path, shape)
         except FoldBasketError as error:
             self.say_error(error)
 

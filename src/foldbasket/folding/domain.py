@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from decimal import Decimal
 from functools import cached_property
 
 import numpy as np
@@ -16,7 +15,7 @@ from foldbasket.links.source import Aligned, FieldRef, Source
 from foldbasket.styling.dates import day_text, moment_text
 from foldbasket.styling.numbers import NumberStyle, number_writer
 from foldbasket.tables.column import Codes, Dictionary, smallest_codes
-from foldbasket.tables.types import FieldType, canonical, parse_canonical
+from foldbasket.tables.types import FieldType, canonical, exact_decimal, parse_canonical
 
 BLANK = "(blank)"
 NO_MATCH = "(no match)"
@@ -95,7 +94,7 @@ class Domain:
             return "yes" if raw else "no"
         places = self.dictionary.scale
         pattern = "#,##0." + "0" * places if places else "0.######"
-        number = float(raw) if kind is FieldType.REAL else Decimal(int(raw)).scaleb(-places)
+        number = float(raw) if kind is FieldType.REAL else exact_decimal(int(raw), places)
         return number_writer(NumberStyle(), pattern, locale, "EUR")(number)
 
     @cached_property

@@ -21,7 +21,7 @@ from foldbasket.folding.aggregates import Block
 from foldbasket.folding.domain import Domain
 from foldbasket.styling.dates import EPOCH, day_text, moment_text
 from foldbasket.styling.numbers import NumberStyle, number_writer
-from foldbasket.tables.types import FieldType
+from foldbasket.tables.types import FieldType, exact_decimal
 
 EVERYTHING = "Everything"
 """Caption of a grand total."""
@@ -158,7 +158,7 @@ class Report:
         if block.type is FieldType.REAL:
             return float(raw)
         if block.type is FieldType.DECIMAL:
-            return Decimal(int(raw)).scaleb(-block.scale)
+            return exact_decimal(int(raw), block.scale)
         if block.type is FieldType.DATE:
             return EPOCH + datetime.timedelta(days=int(raw))
         if block.type is FieldType.TIMESTAMP:
@@ -173,7 +173,7 @@ class Report:
             return ""
         raw = block.data[row, line]
         if block.dictionary is None and block.type.is_number:
-            number = float(raw) if block.type is FieldType.REAL else Decimal(int(raw)).scaleb(-block.scale)
+            number = float(raw) if block.type is FieldType.REAL else exact_decimal(int(raw), block.scale)
             return self._writer(measure)(number)
         if block.type is FieldType.DATE:
             return day_text(int(raw), self.locale)

@@ -30,7 +30,7 @@ def save_report(report: Report, path: Path, shape: str = "table") -> None:
         raise OutputError(
             f"no format ends in “{ending or path.name}”.",
             where=str(path),
-            todo="Known endings: " + ", ".join(FORMATS) + ".",
+            todo="Known endings: " + ", ".join([*FORMATS, ".pdf", ".png"]) + ".",
         )
     if shape not in SHAPES or (shape == "cells" and ending != ".csv"):
         raise OutputError(

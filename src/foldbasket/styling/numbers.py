@@ -7,7 +7,7 @@ screen holds thousands of numbers; patterns beyond it (exponents, significant di
 from __future__ import annotations
 
 from collections.abc import Callable
-from decimal import ROUND_HALF_EVEN, Decimal
+from decimal import ROUND_HALF_EVEN, Context, Decimal
 from functools import lru_cache
 from typing import Literal
 
@@ -18,6 +18,9 @@ from babel.numbers import NumberPattern, get_currency_symbol, parse_pattern
 from foldbasket.errors import PatternError
 
 Number = int | float | Decimal
+
+EXACT = Context(prec=100, rounding=ROUND_HALF_EVEN)
+"""Wide enough for any sum of any number of amounts: nothing is rounded but by the pattern."""
 
 SCALES = {"one": 0, "thousand": 3, "million": 6}
 
@@ -43,9 +46,13 @@ def number_writer(style: NumberStyle, default_pattern: str, locale: str, currenc
         raise PatternError(
             f"“{text}” is not a number pattern ({error}).", todo="Write it like #,##0.00 or 0%."
         ) from None
-    if not any(sign in text for sign in "0#@"):
+    unquoted = text.split("'")[::2]
+    sections = "".join(unquoted).split(";")
+    digits = [any(sign in section for sign in "0#@") and section.count(".") <= 1 for section in sections]
+    if len(sections) > 2 or not all(digits):
         raise PatternError(
-            f"“{text}” is not a number pattern (it has no digit place).", todo="Write it like #,##0.00 or 0%."
+            f"“{text}” is not a number pattern (it wants one or two sections with digit places).",
+            todo="Write it like #,##0.00 or 0%.",
         )
     shift = SCALES[style.scale] - pattern.scale
     simple = not pattern.exp_prec and "@" not in text and pattern.grouping[0] in (3, 1000)
@@ -63,12 +70,12 @@ def number_writer(style: NumberStyle, default_pattern: str, locale: str, currenc
         else:
             exact = Decimal(value)
         if shift:
-            exact = exact.scaleb(-shift)
-        body, zero = positive(abs(exact))
+            exact = exact.scaleb(-shift, EXACT)
+        body, zero = positive(exact.copy_abs())
         if exact >= 0 or zero:
             return body
         if own_negative:
-            return negative_part(abs(exact))[0]
+            return negative_part(exact.copy_abs())[0]
         return f"({body})" if style.negatives == "parentheses" else minus + body
 
     return write
@@ -90,7 +97,7 @@ def _plain(pattern: NumberPattern, locale: str, currency: str, side: int = 0) ->
     point = symbols["decimal"]
 
     def write(value: Decimal) -> tuple[str, bool]:
-        rounded = value.quantize(quantum, ROUND_HALF_EVEN) if value.adjusted() + most < 27 else round(value)
+        rounded = value.quantize(quantum, ROUND_HALF_EVEN, EXACT)
         digits = f"{rounded:,f}"
         head, _, tail = digits.partition(".")
         if most > least:

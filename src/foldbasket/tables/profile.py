@@ -42,7 +42,7 @@ def profile_of(column: Column) -> Profile:
         return Profile(column.blank_count, 0, None, None, ())
     smallest, largest = values.min().item(), values.max().item()
     sample = values[:: max(1, len(values) // SAMPLE)].astype(float)
-    low, high = np.percentile(sample, [1, 99])
+    low, high = np.percentile(sample, [0.5, 95])
     heights = np.histogram(np.clip(sample, low, high), bins=BARS)[0]
     return Profile(
         column.blank_count,

@@ -9,7 +9,7 @@ from __future__ import annotations
 import datetime
 import enum
 import re
-from decimal import Decimal, InvalidOperation
+from decimal import Context, Decimal, InvalidOperation
 
 MAX_SCALE = 6
 """Largest number of fraction digits an exact decimal keeps."""
@@ -37,6 +37,14 @@ class FieldType(enum.Enum):
         return self in (FieldType.DATE, FieldType.TIMESTAMP)
 
 
+_EXACT = Context(prec=100)
+
+
+def exact_decimal(units: int, scale: int) -> Decimal:
+    """The decimal of a whole number of units of 10^-scale, with all its digits."""
+    return Decimal(units).scaleb(-scale, _EXACT)
+
+
 def canonical(kind: FieldType, raw: int | float | str | bool, scale: int = 0) -> str:
     """Canonical text of one stored value.
 
@@ -52,7 +60,7 @@ def canonical(kind: FieldType, raw: int | float | str | bool, scale: int = 0) ->
         return (datetime.datetime(1970, 1, 1) + datetime.timedelta(microseconds=int(raw))).isoformat(sep=" ")
     if kind is FieldType.REAL:
         return repr(float(raw))
-    return str(Decimal(int(raw)).scaleb(-scale)) if scale else str(int(raw))
+    return f"{exact_decimal(int(raw), scale):f}"
 
 
 def parse_canonical(kind: FieldType, text: str) -> str | Decimal | float | int | bool:
@@ -83,6 +91,9 @@ def parse_canonical(kind: FieldType, text: str) -> str | Decimal | float | int |
     if not re.fullmatch(r"[+\-−]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d+)?", stripped):
         raise ValueError(f"“{text}” is not a number written as 1234.50.")
     try:
-        return Decimal(stripped.replace("−", "-"))
+        number = Decimal(stripped.replace("−", "-"))
+        if abs(number.adjusted()) > 400:
+            raise ValueError(f"“{text}” is beyond every number that can be held.")
+        return number
     except InvalidOperation:
         raise ValueError(f"“{text}” is not a number written as 1234.50.") from None

@@ -23,6 +23,7 @@ KINDS = (
     (Between, "Range", "Keep what lies between two values, both ends in."),
     (Blank, "Blank", "Keep records without a value, or with one."),
 )
+FLAGS = {"blank": BLANK, "no_match": NO_MATCH}
 MOST_MEMBERS = 50_000
 EXAMPLES = {
     FieldType.DATE: "2026-04-30",
@@ -33,17 +34,26 @@ EXAMPLES = {
 
 
 class MemberModel(QAbstractListModel):
-    """The members of a field in label order, each ticked when it is kept."""
+    """The members of a field in label order, each ticked when it is kept.
+
+    A line is a member's key, or the name of the filter's flag for blank or unmatched records, which stand last.
+    """
 
     def __init__(
-        self, domain: Domain, rule: Members, locale: str, act: Callable[[Members], None], parent: QWidget
+        self,
+        domain: Domain,
+        rule: Members,
+        locale: str,
+        flags: tuple[str, ...],
+        act: Callable[[Members], None],
+        parent: QWidget,
     ) -> None:
         super().__init__(parent)
-        ranks = domain.ranks[: domain.blank]
-        order = sorted(range(domain.blank), key=ranks.__getitem__)
-        self._keys: list[str | None] = [domain.key(code) for code in order] + [None, None]
-        self._labels = [domain.label(code, locale) for code in order] + [BLANK, NO_MATCH]
-        self._domain, self.rule, self._act = domain, rule, act
+        order = sorted(range(domain.blank), key=domain.ranks[: domain.blank].__getitem__)
+        self.keys = [domain.key(code) for code in order]
+        self._flags = flags
+        self._labels = [domain.label(code, locale) for code in order] + [FLAGS[flag] for flag in flags]
+        self.rule, self._act = rule, act
         self._listed = set(rule.members)
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
@@ -51,11 +61,9 @@ class MemberModel(QAbstractListModel):
 
     def kept(self, row: int) -> bool:
         """Whether the filter keeps the member of a line."""
-        if row >= len(self._labels) - 2:
-            listed = self.rule.blank if row == len(self._labels) - 2 else self.rule.no_match
-        else:
-            listed = self._keys[row] in self._listed
-        return listed != self.rule.exclude
+        is_member = row < len(self.keys)
+        listed = self.keys[row] in self._listed if is_member else getattr(self.rule, self._flags[row - len(self.keys)])
+        return bool(listed != self.rule.exclude)
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
@@ -77,14 +85,14 @@ class MemberModel(QAbstractListModel):
         """Keeps or leaves out the members of some lines, as one step."""
         listed = keep != self.rule.exclude
         members = dict.fromkeys(self.rule.members)
-        flags = {"blank": self.rule.blank, "no_match": self.rule.no_match}
+        flags = {}
         for row in rows:
-            if row >= len(self._labels) - 2:
-                flags["blank" if row == len(self._labels) - 2 else "no_match"] = listed
+            if row >= len(self.keys):
+                flags[self._flags[row - len(self.keys)]] = listed
             elif listed:
-                members[self._keys[row]] = None  # type: ignore[index]
+                members[self.keys[row]] = None
             else:
-                members.pop(self._keys[row], None)  # type: ignore[arg-type]
+                members.pop(self.keys[row], None)
         self._act(msgspec.structs.replace(self.rule, members=tuple(members), **flags))
 
 
@@ -120,7 +128,7 @@ def filter_card(desk: Desk, rule: Filter, parent: QWidget) -> CardBody:
                 if kind is Compare
                 else Between(rule.id, rule.field, rule.part, value, value)
             )
-        become(first, f"Filter {rule.field.field} by {dict((k, n) for k, n, _ in KINDS)[kind].lower()}")
+        become(first, f"Filter {rule.field.field} by {{each: name for each, name, _ in KINDS}[kind].lower()}")
 
     if column.type.is_time:
         body.section("Part of the date")
@@ -178,6 +186,11 @@ def _first_value(desk: Desk, rule: Filter) -> str:
     return domain.key(0) if domain.blank else ""
 
 
+def _can_miss(desk: Desk, rule: Members) -> bool:
+    """Whether a record of the fold can find no partner on the way to the filter's field."""
+    return desk.report is None or desk.report.base != rule.field.table
+
+
 def _compare(body: CardBody, rule: Compare, kind: FieldType, become: Callable[[Filter, str], None]) -> None:
     holder = QWidget(body)
     line = QHBoxLayout(holder)
@@ -214,7 +227,14 @@ def _members(desk: Desk, body: CardBody, rule: Members, column: Any, become: Cal
     if domain.blank > MOST_MEMBERS:
         body.text(f"This field has {domain.blank:,} members. Compare with a value, or give a range.", "quiet")
         return
-    model = MemberModel(domain, rule, desk.basket.locale, lambda new: become(new, f"Keep {rule.field.field}"), body)
+    flags = tuple(
+        flag
+        for flag, possible in (("blank", column.blank_count > 0), ("no_match", _can_miss(desk, rule)))
+        if possible or getattr(rule, flag)
+    )
+    model = MemberModel(
+        domain, rule, desk.basket.locale, flags, lambda new: become(new, f"Keep {rule.field.field}"), body
+    )
     narrowed = QSortFilterProxyModel(body)
     narrowed.setSourceModel(model)
     narrowed.setFilterCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
@@ -252,9 +272,8 @@ def _members(desk: Desk, body: CardBody, rule: Members, column: Any, become: Cal
     later.setChecked(rule.exclude)
 
     def turn_round(keep_new: bool) -> None:
-        all_keys = [key for key in model._keys if key is not None]
         listed = set(rule.members)
-        flipped = tuple(key for key in all_keys if key not in listed)
+        flipped = tuple(key for key in model.keys if key not in listed)
         become(
             msgspec.structs.replace(
                 rule, exclude=keep_new, members=flipped, blank=not rule.blank, no_match=not rule.no_match

@@ -19,7 +19,7 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
     body.section("Name")
     body.entry("Fold", fold.name, "its name", lambda text: desk.do(edits.RenameFold(fold.name, text.strip())))
     body.section("Grand totals")
-    for label, attribute in (("Under the rows", "row_total"), ("Beside the columns", "column_total")):
+    for label, attribute in (("Under rows", "row_total"), ("Beside columns", "column_total")):
         body.choice(
             label,
             WHERE,

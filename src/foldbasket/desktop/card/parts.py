@@ -138,7 +138,8 @@ class CardBody(QWidget):
         """A line to type into; `act` is called when it is left or Enter is pressed, and the text differs."""
         line = QLineEdit(text, self)
         line.setPlaceholderText(hint)
-        line.setFixedWidth(132)
+        line.setFixedWidth(160)
+        line.setCursorPosition(0)
         line.editingFinished.connect(lambda: act(line.text()) if line.text() != text and line.isModified() else None)
         self.row(label, line)
         return line

@@ -137,17 +137,16 @@ class Geometry:
         heights = np.full(len(rows), self.row_height)
         after = np.zeros(len(rows), bool)
         after[:-1] = (
-            (rows.kind[:-1] == Kind.SUBTOTAL) & (rows.level[1:] <= rows.level[:-1]) & (rows.kind[1:] != Kind.SUBTOTAL)
-        )
-        heights[after] += self.scaled(GAP)
-        # Where totals stand before their members, the gap goes before the total's line instead: after the line above it.
-        before = np.zeros(len(rows), bool)
-        before[:-1] = (
-            (rows.kind[1:] == Kind.SUBTOTAL)
-            & (rows.kind[:-1] == Kind.MEMBER)
+            (rows.kind[:-1] == Kind.SUBTOTAL)
+            & (rows.kind[1:] != Kind.SUBTOTAL)
             & (rows.codes[1:, :1] != rows.codes[:-1, :1]).any(axis=1)
         )
-        heights[before] += self.scaled(GAP)
+        heights[after] += self.scaled(GAP)
+        # Where totals stand before their members, the gap goes above the total's line.
+        before = np.zeros(len(rows), bool)
+        new_group = (rows.codes[1:, :1] != rows.codes[:-1, :1]).any(axis=1)
+        before[:-1] = (rows.kind[1:] == Kind.SUBTOTAL) & (rows.kind[:-1] == Kind.MEMBER) & new_group
+        heights[before & ~after] += self.scaled(GAP)
         return np.concatenate([[0.0], np.cumsum(heights)])
 
     @cached_property

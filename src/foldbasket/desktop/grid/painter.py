@@ -85,7 +85,7 @@ class GridPainter:
             top = at.head_height + float(at.line_tops[line]) - y
             total_line = report.rows.kind[line] != Kind.MEMBER
             for column in columns:
-                axis_line, measure = report.slot(column)
+                measure = report.slot(column)[1]
                 left = at.heads_width + float(at.column_edges[column]) - x
                 area = QRectF(left, top, float(at.column_edges[column + 1] - at.column_edges[column]), at.row_height)
                 if marked is not None and marked.holds(line, column):

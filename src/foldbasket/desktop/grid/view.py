@@ -47,7 +47,12 @@ class GridView(QAbstractScrollArea):
         """Takes the desk's report; the selection stays where the new report still has cells."""
         report = self.desk.report
         self.geometry_of = None if report is None else Geometry(report, self.zoom)
-        if report is None or not report.width or not report.height or (self.marked is not None and (self.marked.bottom >= report.height or self.marked.right >= report.width)):
+        if (
+            report is None
+            or not report.width
+            or not report.height
+            or (self.marked is not None and (self.marked.bottom >= report.height or self.marked.right >= report.width))
+        ):
             self.marked = None
         self.setAccessibleDescription(report.sentence if report else "")
         self._set_ranges()

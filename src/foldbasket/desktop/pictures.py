@@ -1,0 +1,144 @@
+"""Reports as PDF pages and as PNG pictures, drawn by the grid's own painter. Needs Qt, but no display and no window."""
+
+from __future__ import annotations
+
+import os
+import sys
+from dataclasses import replace
+from pathlib import Path
+
+from PyQt6.QtCore import QMarginsF, QRectF, QSizeF, Qt
+from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QPageLayout, QPageSize, QPainter, QPdfWriter
+from PyQt6.QtWidgets import QApplication
+
+from foldbasket.desktop import theme
+from foldbasket.desktop.grid.geometry import Geometry
+from foldbasket.desktop.grid.painter import GridPainter, picture
+from foldbasket.errors import OutputError
+from foldbasket.folding.report import Report
+
+ENDINGS = (".pdf", ".png")
+MOST_PIXELS = 200_000_000
+SMALLEST_ZOOM = 0.55
+MARGIN, FOOT = 40, 26
+
+_app: QApplication | None = None
+
+
+def _ensure_app() -> None:
+    """Fonts and painting need an application; without a display it runs on Qt's offscreen platform."""
+    global _app
+    if QApplication.instance() is None:
+        if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
+            os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+        _app = QApplication(sys.argv[:1])
+
+
+def save_picture(report: Report, path: Path) -> None:
+    """Writes a report as .png (all of it, at twice the screen's size) or .pdf (A4 sideways, headings on every page)."""
+    _ensure_app()
+    fresh = path.with_name(f".{path.name}.new")
+    try:
+        if path.suffix.lower() == ".pdf":
+            _save_pdf(report, fresh)
+        else:
+            _save_png(report, fresh)
+        fresh.replace(path)
+    except OSError as error:
+        raise OutputError(
+            f"the file cannot be written ({error.strerror or error}).", where=str(path), todo="Choose another place."
+        ) from None
+    finally:
+        fresh.unlink(missing_ok=True)
+
+
+def _save_png(report: Report, path: Path) -> None:
+    geometry = Geometry(report)
+    width, height = geometry.heads_width + geometry.size[0], geometry.head_height + geometry.size[1]
+    if 4 * width * height > MOST_PIXELS:
+        raise OutputError("the report is too large for one picture.", where=path.name, todo="Write it as PDF or XLSX.")
+    if not picture(geometry, 2.0).save(str(path), "PNG"):
+        raise OSError(0, "no picture could be made there")
+
+
+def _save_pdf(report: Report, path: Path) -> None:
+    writer = QPdfWriter(str(path))
+    writer.setPageLayout(
+        QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Landscape, QMarginsF(0, 0, 0, 0))
+    )
+    writer.setResolution(96)
+    writer.setTitle(report.name)
+    writer.setCreator("Fold Basket")
+    page = QSizeF(writer.width(), writer.height())
+    room = page.width() - 2 * MARGIN
+    zoom = 1.0
+    geometry = Geometry(report)
+    while zoom > SMALLEST_ZOOM and geometry.heads_width + geometry.size[0] > room:
+        zoom -= 0.05
+        geometry = Geometry(report, zoom)
+    strips = _cut(geometry.column_edges.tolist(), max(room - geometry.heads_width, geometry.scaled(60)))
+    painter = QPainter()
+    if not painter.begin(writer):
+        raise OSError(0, "no file could be made there")
+    title_height = _title(painter, report, QRectF(MARGIN, MARGIN, room, page.height()), draw=False)
+    body = page.height() - 2 * MARGIN - FOOT
+    bands = _cut(geometry.line_tops.tolist(), body - geometry.head_height - title_height, body - geometry.head_height)
+    drawing = GridPainter(geometry, replace(theme.LIGHT, paper="#FFFFFF"))
+    number, pages = 0, len(bands) * len(strips)
+    for band_start, band_stop in bands:
+        for strip_start, strip_stop in strips:
+            if number:
+                writer.newPage()
+            top = float(MARGIN)
+            if number == 0:
+                top += _title(painter, report, QRectF(MARGIN, MARGIN, room, page.height()), draw=True)
+            number += 1
+            width = geometry.heads_width + float(geometry.column_edges[strip_stop] - geometry.column_edges[strip_start])
+            height = geometry.head_height + float(geometry.line_tops[band_stop] - geometry.line_tops[band_start])
+            painter.save()
+            painter.translate(MARGIN - geometry.left, top)
+            painter.setClipRect(QRectF(0, 0, width, height + 3))
+            drawing.paint(
+                painter, width, height, float(geometry.column_edges[strip_start]), float(geometry.line_tops[band_start])
+            )
+            painter.restore()
+            _foot(painter, report, number, pages, page)
+    painter.end()
+
+
+def _cut(edges: list[float], first: float, later: float | None = None) -> list[tuple[int, int]]:
+    """Runs of lines or columns that fit a length, the first run perhaps another; at least one each."""
+    runs, start, room = [], 0, first
+    for at in range(1, len(edges)):
+        if edges[at] - edges[start] > room and at - 1 > start:
+            runs.append((start, at - 1))
+            start, room = at - 1, first if later is None else later
+    runs.append((start, max(start, len(edges) - 1)))
+    return runs
+
+
+def _title(painter: QPainter, report: Report, area: QRectF, draw: bool) -> float:
+    """Draws, or only measures, the report's name and sentence; the height they take."""
+    name, said = theme.font(18, QFont.Weight.DemiBold), theme.font(11)
+    flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
+    high = QFontMetricsF(name, painter.device()).height()
+    sentence = QFontMetricsF(said, painter.device()).boundingRect(area, flags, report.sentence)
+    if draw:
+        painter.setFont(name)
+        painter.setPen(QColor(theme.LIGHT.ink))
+        painter.drawText(area, flags, report.name)
+        painter.setFont(said)
+        painter.setPen(QColor(theme.LIGHT.muted))
+        painter.drawText(area.adjusted(0, high + 4, 0, 0), flags, report.sentence)
+    return high + 4 + sentence.height() + 6
+
+
+def _foot(painter: QPainter, report: Report, number: int, pages: int, page: QSizeF) -> None:
+    area = QRectF(MARGIN, page.height() - MARGIN - 12, page.width() - 2 * MARGIN, 16)
+    painter.setPen(QColor(theme.LIGHT.line))
+    painter.drawLine(area.topLeft(), area.topRight())
+    painter.setFont(theme.font(10))
+    painter.setPen(QColor(theme.LIGHT.muted))
+    text = area.adjusted(0, 4, 0, 6)
+    painter.drawText(text, Qt.AlignmentFlag.AlignLeft, report.name)
+    painter.drawText(text, Qt.AlignmentFlag.AlignRight, f"page {number} of {pages}")

@@ -1,0 +1,183 @@
+"""What is written is read back by another library, and says the same as the report."""
+
+import csv
+import datetime
+import io
+from decimal import Decimal
+
+import openpyxl
+import pytest
+from lxml import html as lxml_html
+
+from foldbasket.baskets.files import load_tables, open_basket
+from foldbasket.errors import OutputError
+from foldbasket.folding.engine import Engine
+from foldbasket.links.source import Source
+from foldbasket.outputs import delimited, text
+from foldbasket.outputs.formats import save_report
+from foldbasket.styling.numbers import NumberStyle
+from tests.folding.build import fold, measure, placed, source, table
+
+
+@pytest.fixture(scope="session")
+def reports(demo):
+    opened = open_basket(demo)
+    engine = Engine(Source(load_tables(opened), opened.basket.links))
+    return {each.name: engine.fold(each) for each in opened.basket.folds}
+
+
+def read_csv(text_of):
+    return list(csv.reader(io.StringIO(text_of, newline="")))
+
+
+def written(report, write=delimited.write_table):
+    file = io.StringIO(newline="")
+    write(report, file)
+    return read_csv(file.getvalue())
+
+
+def test_a_csv_table_has_every_cell_exactly(reports):
+    report = reports["Net sales by site"]
+    rows = written(report)
+    assert rows[0][2:6] == ["Q4 2025", "", "Q1 2026", ""]
+    assert rows[1][:4] == ["Region", "Site", "Net sales", "Cost"]
+    assert len(rows) == report.height + 2
+    for line in range(report.height):
+        assert [Decimal(cell) for cell in rows[line + 2][2:]] == [
+            report.value(line, column) for column in range(report.width)
+        ]
+    assert rows[-1][0] == "Everything"
+
+
+def test_cells_as_records_name_every_member_and_the_level_of_total(reports):
+    report = reports["Lines, quarter by quarter"]
+    rows = written(report, delimited.write_cells)
+    assert rows[0] == [
+        "Line",
+        "Family",
+        "Year of order date",
+        "Quarter",
+        "Row total",
+        "Column total",
+        "Measure",
+        "Value",
+    ]
+    assert {row[4] for row in rows[1:]} == {"member", "subtotal", "total"}
+    whole = [row for row in rows if row[4:6] == ["total", "total"]]
+    assert whole == [
+        ["", "", "", "", "total", "total", "Net sales", str(report.value(report.height - 1, report.width - 1))]
+    ]
+    members = [Decimal(row[7]) for row in rows[1:] if row[4:6] == ["member", "member"]]
+    assert sum(members) == Decimal(whole[0][7])
+
+
+def test_text_that_a_spreadsheet_would_run_stays_text(tmp_path):
+    nasty = ["=1+1", "+cmd|' /C calc'!A0", "-2+3", "@SUM(A1)", "plain"]
+    report = fold(source(table("T", {"x": nasty})), [measure("count"), measure("largest", "T.x")], [placed("T.x")])
+    for row in written(report)[1:]:
+        assert not row[0].startswith(("=", "+", "-", "@"))
+        assert not row[2].startswith(("=", "+", "-", "@"))
+    assert {row[0] for row in written(report, delimited.write_cells)[1:]} >= set(nasty)
+    save_report(report, tmp_path / "x.xlsx")
+    for row in openpyxl.load_workbook(tmp_path / "x.xlsx").active.iter_rows():
+        for cell in row:
+            assert cell.data_type != "f"
+
+
+@pytest.mark.parametrize(
+    "name", ["Net sales by site", "Lines, quarter by quarter", "Channels and segments", "Freight by team"]
+)
+def test_a_workbook_holds_numbers_as_numbers_with_formats_merges_panes_and_widths(reports, tmp_path, name):
+    report = reports[name]
+    path = tmp_path / "r.xlsx"
+    save_report(report, path)
+    page = openpyxl.load_workbook(path).active
+    heads = report.columns.depth + (1 if len(report.measures) > 1 or not report.columns.depth else 0)
+    left, first = report.rows.depth + 1, 3 + heads + 1
+    assert page["A1"].value == report.name
+    assert page["A2"].value == report.sentence
+    assert page.freeze_panes == page.cell(first, left).coordinate
+    assert page.column_dimensions["A"].width > 8
+    for line in range(report.height):
+        for column in range(report.width):
+            cell, value = page.cell(first + line, left + column), report.value(line, column)
+            if value is None:
+                assert cell.value is None
+            elif isinstance(value, datetime.date):
+                assert cell.value.date() == value
+                assert cell.number_format == "d mmm yyyy"
+            else:
+                assert cell.data_type == "n"
+                assert cell.value == float(f"{value:.16g}")  # a workbook holds 16 digits
+    if report.columns.depth and len(report.measures) > 1:
+        assert any(str(span).startswith("C4:") or span.min_row == 4 for span in page.merged_cells.ranges)
+    if report.rows.depth > 1:
+        assert any(span.max_row > span.min_row and span.min_col == 1 for span in page.merged_cells.ranges)
+
+
+def test_a_workbook_has_the_number_patterns_of_the_measures(tmp_path):
+    styles = {
+        "#,##0": NumberStyle("#,##0"),
+        '"€"#,##0.00': NumberStyle("¤#,##0.00"),
+        "#,##0,;(#,##0,)": NumberStyle("#,##0", "parentheses", "thousand"),
+        "0.0%": NumberStyle("0.0%"),
+    }
+    of = source(table("T", {"x": [Decimal("-1234567.89"), Decimal("1.00")]}))
+    report = fold(
+        of, [measure("sum", "T.x", number=style, heading=str(at)) for at, style in enumerate(styles.values())]
+    )
+    save_report(report, tmp_path / "r.xlsx")
+    page = openpyxl.load_workbook(tmp_path / "r.xlsx").active
+    assert [page.cell(5, 2 + at).number_format for at in range(4)] == list(styles)
+
+
+def test_a_large_workbook_is_written_in_constant_memory_and_says_the_same(tmp_path):
+    of = source(table("T", {"a": list(range(700)), "b": [at % 300 for at in range(700)], "v": list(range(700))}))
+    report = fold(of, [measure("sum", "T.v")], [placed("T.a")], [placed("T.b")])
+    assert report.height * report.width > 200_000
+    save_report(report, tmp_path / "big.xlsx")
+    page = openpyxl.load_workbook(tmp_path / "big.xlsx", read_only=True).active
+    for line, row in enumerate(page.iter_rows(min_row=5, values_only=True)):
+        if line % 97 == 0:
+            assert list(row[1 : 1 + report.width]) == [report.value(line, column) for column in range(report.width)]
+
+
+def test_an_html_page_says_every_cell_as_it_is_seen(reports, tmp_path):
+    report = reports["Channels and segments"]
+    save_report(report, tmp_path / "r.html")
+    page = lxml_html.fromstring((tmp_path / "r.html").read_text("utf-8"))
+    rows = page.xpath("//tbody/tr")
+    assert len(rows) == report.height
+    for line, row in enumerate(rows):
+        assert [cell.text or "" for cell in row.xpath("./td")] == [
+            report.text(line, column) for column in range(report.width)
+        ]
+    spans = [int(cell.get("colspan", "1")) for cell in page.xpath("//thead/tr[1]/th")]
+    assert sum(spans) == report.width + 1
+    assert page.xpath("string(//caption)") == report.sentence
+
+
+def test_html_cannot_be_broken_by_a_member(tmp_path):
+    report = fold(source(table("T", {"x": ["<script>alert(1)</script>", "a&b"]})), [measure("count")], [placed("T.x")])
+    save_report(report, tmp_path / "r.html")
+    assert "<script>" not in (tmp_path / "r.html").read_text("utf-8")
+
+
+def test_text_with_tabs_has_one_line_per_line(reports):
+    report = reports["Freight by team"]
+    lines = text.table(report).splitlines()
+    assert len(lines) == report.height + 1
+    assert lines[0] == "Team\tSeller\tFreight\tPieces\tLatest order"
+    assert text.block(report, range(2), range(1, 3)).splitlines()[0] == f"{report.text(0, 1)}\t{report.text(0, 2)}"
+
+
+def test_what_cannot_be_written_is_one_clear_error_and_leaves_nothing(reports, tmp_path):
+    report = reports["Freight by team"]
+    for path, shape, what in (
+        (tmp_path / "x.doc", "table", "no format ends in “.doc”"),
+        (tmp_path / "x.xlsx", "cells", "no shape “cells”"),
+        (tmp_path / "none" / "x.csv", "table", "cannot be written"),
+    ):
+        with pytest.raises(OutputError, match=what):
+            save_report(report, path, shape)
+    assert list(tmp_path.iterdir()) == []

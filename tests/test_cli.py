@@ -1,0 +1,130 @@
+"""The command line: what a newcomer types and what a scheduled run relies on."""
+
+import json
+import subprocess
+import sys
+
+import pytest
+
+from foldbasket import __version__
+from foldbasket.cli import main
+
+
+def test_render_writes_one_fold_in_the_format_of_the_ending(demo, tmp_path, capsys):
+    for ending in ("csv", "xlsx", "html", "txt"):
+        target = tmp_path / f"out.{ending}"
+        assert main(["render", str(demo), "--fold", "Freight by team", "--to", str(target)]) == 0
+        assert target.stat().st_size > 500
+    assert "29 rows × 3 columns" in capsys.readouterr().out
+
+
+def test_render_writes_every_fold_into_a_pattern_and_can_be_quiet(demo, tmp_path, capsys):
+    assert main(["render", str(demo), "--to", str(tmp_path / "a" / "{fold}.csv"), "--quiet"]) == 0
+    assert len(list((tmp_path / "a").iterdir())) == 4
+    assert capsys.readouterr().out == ""
+
+
+@pytest.mark.parametrize(
+    ("arguments", "what"),
+    [
+        (["--to", "x.csv"], "has 4 folds. Name one with --fold: “Net sales by site”"),
+        (["--fold", "None", "--to", "x.csv"], "there is no fold “None”"),
+        (["--fold", "Freight by team", "--to", "x.odd"], "no format ends in “.odd”"),
+        (["--fold", "Freight by team", "--to", "x.xlsx", "--shape", "cells"], "no shape “cells”"),
+    ],
+)
+def test_render_says_in_one_line_what_is_wrong_and_exits_1(demo, tmp_path, monkeypatch, capsys, arguments, what):
+    monkeypatch.chdir(tmp_path)
+    assert main(["render", str(demo), *arguments]) == 1
+    said = capsys.readouterr().err
+    assert said.startswith("fold-basket: ")
+    assert what in said
+    assert said.count("\n") == 1
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_check_finds_all_well_in_the_demo_and_says_what_is_wrong_elsewhere(demo, tmp_path, capsys):
+    assert main(["check", str(demo)]) == 0
+    assert "All is well." in capsys.readouterr().out
+    (tmp_path / "s.csv").write_text("a,b\n1,x\n")
+    ref = {"table": "s", "field": "b"}
+    folds = [
+        {"name": "good", "rows": [{"id": "1", "field": ref}]},
+        {"name": "bad", "measures": [{"id": "1", "aggregate": "sum", "field": ref}]},
+    ]
+    basket = tmp_path / "b.json"
+    basket.write_text(
+        json.dumps({"format": "fold-basket", "version": 1, "sources": [{"name": "s", "path": "s.csv"}], "folds": folds})
+    )
+    assert main(["check", str(basket)]) == 1
+    told = capsys.readouterr()
+    assert "fold “good”: 2 rows × 0 columns" in told.out
+    assert "the fold “bad”: “b” is text, which “Sum” cannot take" in told.err
+
+
+def test_files_outside_the_basket_need_trust(tmp_path, capsys):
+    (tmp_path / "s.csv").write_text("a\n1\n")
+    inner = tmp_path / "in"
+    inner.mkdir()
+    basket = inner / "b.json"
+    basket.write_text(
+        json.dumps({"format": "fold-basket", "version": 1, "sources": [{"name": "s", "path": "../s.csv"}]})
+    )
+    assert main(["check", str(basket)]) == 1
+    assert "--trust" in capsys.readouterr().err
+    assert main(["check", str(basket), "--trust"]) == 0
+
+
+def test_the_demo_is_the_same_every_time_and_any_size(tmp_path):
+    for name in ("a", "b"):
+        assert (
+            main(
+                [
+                    "demo",
+                    "--lines",
+                    "1,000",
+                    "--to",
+                    str(tmp_path / name),
+                    "--format",
+                    "parquet" if name == "c" else "csv",
+                ]
+            )
+            == 0
+        )
+    first, second = ({path.name: path.read_bytes() for path in (tmp_path / name).glob("*.csv")} for name in ("a", "b"))
+    assert first == second
+    assert len(first) == 7
+    assert first["order_lines.csv"].count(b"\n") == 1_001
+    assert main(["demo", "--lines", "500", "--to", str(tmp_path / "p"), "--format", "parquet"]) == 0
+    assert main(["check", str(tmp_path / "p" / "quillmoor.basket")]) == 0
+
+
+def test_without_a_display_the_demo_renders_every_fold(tmp_path, monkeypatch, capsys):
+    monkeypatch.delenv("DISPLAY", raising=False)
+    monkeypatch.delenv("WAYLAND_DISPLAY", raising=False)
+    assert main(["demo", "--lines", "2000", "--or-render", str(tmp_path / "out")]) == 0
+    assert "There is no display here" in capsys.readouterr().out
+    rendered = [path for path in (tmp_path / "out").iterdir() if path.is_file()]
+    assert {path.suffix for path in rendered} >= {".csv", ".xlsx", ".html", ".pdf", ".png"}
+    assert len([path for path in rendered if path.suffix == ".xlsx"]) == 4
+    assert all(path.stat().st_size > 300 for path in rendered)
+
+
+def test_version_and_help_and_misuse_have_their_exit_codes():
+    def run(*arguments):
+        return subprocess.run(
+            [sys.executable, "-m", "foldbasket", *arguments], capture_output=True, text=True, check=False
+        )
+
+    assert run("--version").stdout.strip() == f"Fold Basket {__version__}"
+    told = run("--help")
+    assert told.returncode == 0
+    assert "fold-basket render report.basket --to out.xlsx" in told.stdout
+    assert "{fold}" in run("render", "--help").stdout
+    assert run("render").returncode == 2
+    assert run("demo", "--lines", "0").returncode == 2
+
+
+def test_the_core_imports_without_qt():
+    code = "import sys; sys.modules['PyQt6'] = None; import foldbasket.cli, foldbasket.outputs.formats, foldbasket.demo.scenario, foldbasket.folding.engine"
+    assert subprocess.run([sys.executable, "-c", code], check=False).returncode == 0
