@@ -8,6 +8,7 @@ from decimal import Decimal
 import openpyxl
 import pytest
 from lxml import html as lxml_html
+from tests.folding.build import fold, measure, placed, source, table
 
 from foldbasket.baskets.files import load_tables, open_basket
 from foldbasket.errors import OutputError
@@ -16,7 +17,6 @@ from foldbasket.links.source import Source
 from foldbasket.outputs import delimited, text
 from foldbasket.outputs.formats import save_report
 from foldbasket.styling.numbers import NumberStyle
-from tests.folding.build import fold, measure, placed, source, table
 
 
 @pytest.fixture(scope="session")

@@ -306,6 +306,7 @@ class SentenceBar(QFrame):
                 self.desk.place_count()
             else:
                 self.desk.place(ref, strand)
+            self._focus_word(self.desk.word or "")
 
         finder = Finder(self, PROMPTS[strand], choices, chosen)
         plus = self.pluses[strand]

@@ -7,9 +7,9 @@ from typing import Any
 
 import msgspec
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QSortFilterProxyModel, Qt
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QListView, QPushButton, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QListView, QPushButton, QWidget
 
-from foldbasket.desktop.card.parts import CardBody, Chooser
+from foldbasket.desktop.card.parts import CardBody, Chooser, Line
 from foldbasket.desktop.desk import Desk
 from foldbasket.folding.domain import BLANK, NO_MATCH, Domain, part_of
 from foldbasket.folding.filters import SIGNS, Between, Blank, Compare, Filter, Members
@@ -128,7 +128,8 @@ def filter_card(desk: Desk, rule: Filter, parent: QWidget) -> CardBody:
                 if kind is Compare
                 else Between(rule.id, rule.field, rule.part, value, value)
             )
-        become(first, f"Filter {rule.field.field} by {{each: name for each, name, _ in KINDS}[kind].lower()}")
+        name = next(name for each, name, _ in KINDS if each is kind)
+        become(first, f"Filter {rule.field.field} by {name.lower()}")
 
     if column.type.is_time:
         body.section("Part of the date")
@@ -200,7 +201,7 @@ def _compare(body: CardBody, rule: Compare, kind: FieldType, become: Callable[[F
         sign.addItem(each, each)
     sign.setCurrentIndex(SIGNS.index(rule.sign))
     sign.setAccessibleName("Comparison")
-    value = QLineEdit(rule.value, holder)
+    value = Line(rule.value, holder)
     value.setPlaceholderText(EXAMPLES.get(kind, "0.00"))
     value.setAccessibleName("Value to compare with")
     sign.activated.connect(
@@ -238,7 +239,7 @@ def _members(desk: Desk, body: CardBody, rule: Members, column: Any, become: Cal
     narrowed = QSortFilterProxyModel(body)
     narrowed.setSourceModel(model)
     narrowed.setFilterCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
-    search = QLineEdit(body)
+    search = Line(body)
     search.setPlaceholderText(f"Find among {domain.blank:,}")
     search.setAccessibleName("Find a member")
     search.textChanged.connect(narrowed.setFilterFixedString)

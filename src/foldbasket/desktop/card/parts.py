@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from PyQt6.QtCore import QPoint, QSize, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QKeySequence, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -42,6 +42,19 @@ class Chooser(QComboBox):
         painter.setPen(QColor(theme.palette().muted))
         x, y = self.width() - 12, self.height() // 2 - 1
         painter.drawPolyline([QPoint(x - 3, y - 1), QPoint(x, y + 2), QPoint(x + 3, y - 1)])
+
+
+class Line(QLineEdit):
+    """A line to type into that keeps undo to itself only while there is typing to undo."""
+
+    def event(self, event: Any) -> bool:
+        if event.type() == event.Type.ShortcutOverride:
+            undoes = event.matches(QKeySequence.StandardKey.Undo) and not self.isUndoAvailable()
+            redoes = event.matches(QKeySequence.StandardKey.Redo) and not self.isRedoAvailable()
+            if undoes or redoes:
+                event.ignore()
+                return False
+        return super().event(event)
 
 
 class CardBody(QWidget):
@@ -136,7 +149,7 @@ class CardBody(QWidget):
 
     def entry(self, label: str, text: str, hint: str, act: Callable[[str], None]) -> QLineEdit:
         """A line to type into; `act` is called when it is left or Enter is pressed, and the text differs."""
-        line = QLineEdit(text, self)
+        line = Line(text, self)
         line.setPlaceholderText(hint)
         line.setFixedWidth(160)
         line.setCursorPosition(0)

@@ -1,0 +1,113 @@
+"""The window as tests drive it: made, shown, and waited for; no dialog ever blocks."""
+
+import pytest
+from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt
+from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
+from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
+
+from foldbasket.desktop.window import MainWindow
+
+
+@pytest.fixture(scope="session")
+def qapp_args():
+    return ["fold-basket"]
+
+
+class Driver:
+    """A window and the ways of a user with it."""
+
+    def __init__(self, window, qtbot, monkeypatch):
+        self.window, self.qtbot, self.monkeypatch = window, qtbot, monkeypatch
+
+    @property
+    def desk(self):
+        return self.window.desk
+
+    @property
+    def workspace(self):
+        return self.window.workspace
+
+    def settle(self):
+        """Waits until nothing is read or folded any more."""
+        self.qtbot.waitUntil(lambda: not self.desk.busy, timeout=20_000)
+        QApplication.processEvents()
+
+    def open(self, *paths):
+        self.window.open_paths(list(paths))
+        self.settle()
+
+    def field(self, ref):
+        """The line of a field in the spine, scrolled to, as a point of its viewport."""
+        view, index = self.workspace.spine.fields, self.workspace.spine.index_of(ref)
+        assert index.isValid(), ref
+        view.scrollTo(index)
+        return view.visualRect(index).center()
+
+    def double_click_field(self, ref):
+        point = self.field(ref)
+        self.qtbot.mouseClick(self.workspace.spine.fields.viewport(), Qt.MouseButton.LeftButton, pos=point)
+        self.qtbot.mouseDClick(self.workspace.spine.fields.viewport(), Qt.MouseButton.LeftButton, pos=point)
+        self.settle()
+
+    def drop(self, data: QMimeData, target, point: QPoint):
+        """What Qt does at the end of a drag: enter, move, drop."""
+        actions, button, keys = (
+            Qt.DropAction.CopyAction | Qt.DropAction.MoveAction,
+            Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )
+        for event in (
+            QDragEnterEvent(point, actions, data, button, keys),
+            QDragMoveEvent(point, actions, data, button, keys),
+            QDropEvent(QPointF(point), actions, data, button, keys, QEvent.Type.Drop),
+        ):
+            QApplication.sendEvent(target, event)
+        self.settle()
+
+    def drop_field(self, ref, target, point):
+        self.drop(self.workspace.spine.fields.model().mimeData([self.workspace.spine.index_of(ref)]), target, point)
+
+    def word(self, text):
+        """The word of the sentence that begins with a text."""
+        return next(button for button in self.workspace.sentence.words if button.text().startswith(text))
+
+    def words(self):
+        return [(button.word.strand, button.text()) for button in self.workspace.sentence.words]
+
+    def press(self, widget, key, modifier=Qt.KeyboardModifier.NoModifier):
+        self.qtbot.keyClick(widget, key, modifier)
+        self.settle()
+
+    def key(self, key, modifier=Qt.KeyboardModifier.ControlModifier):
+        if QApplication.activeWindow() is None:  # no window manager here gives the focus back after a list closed
+            self.window.activateWindow()
+            self.qtbot.waitUntil(lambda: QApplication.activeWindow() is self.window)
+        self.press(self.window, key, modifier)
+
+    def table(self):
+        """The report as texts."""
+        report = self.desk.report
+        return [
+            [*(report.rows.label(line, field) for field in range(report.rows.depth)), report.rows.caption(line), *(report.text(line, column) for column in range(report.width))]
+            for line in range(report.height)
+        ]  # fmt: skip
+
+    def save_to(self, path):
+        self.monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(path), ""))
+
+
+@pytest.fixture
+def driver(qtbot, monkeypatch):
+    """A shown window. Errors that would open a box are kept in `driver.errors`."""
+    window = MainWindow()
+    driver = Driver(window, qtbot, monkeypatch)
+    driver.errors = []
+    monkeypatch.setattr(window, "say_error", driver.errors.append)
+    window.desk.failed.disconnect()
+    window.desk.failed.connect(driver.errors.append)
+    monkeypatch.setattr(QMessageBox, "question", lambda *_, **__: QMessageBox.StandardButton.Discard)
+    qtbot.addWidget(window)
+    window.show()
+    qtbot.waitExposed(window)
+    yield driver
+    window.desk.close()

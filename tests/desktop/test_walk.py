@@ -1,0 +1,432 @@
+"""The paths an analyst walks, with mouse and keys, in the real window offscreen."""
+
+import csv
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QApplication, QLineEdit, QListView, QPushButton
+
+from foldbasket.desktop.card.parts import Chooser
+from foldbasket.desktop.finder import Finder
+from foldbasket.links.source import FieldRef
+
+Key, Alt, Control, Shift = (
+    Qt.Key,
+    Qt.KeyboardModifier.AltModifier,
+    Qt.KeyboardModifier.ControlModifier,
+    Qt.KeyboardModifier.ShiftModifier,
+)
+
+
+def line(field):
+    return FieldRef("Order lines", field)
+
+
+def finder():
+    return next(
+        widget for widget in QApplication.topLevelWidgets() if isinstance(widget, Finder) and widget.isVisible()
+    )
+
+
+def chip(driver, text):
+    return next(button for button in driver.workspace.card.findChildren(QPushButton) if button.text() == text)
+
+
+def chooser(driver, name):
+    return next(each for each in driver.workspace.card.findChildren(Chooser) if each.accessibleName() == name)
+
+
+def entry(driver, name):
+    return next(each for each in driver.workspace.card.findChildren(QLineEdit) if each.accessibleName() == name)
+
+
+def test_from_a_csv_to_a_saved_report_and_back(driver, demo, tmp_path):
+    """Open, place four fields four ways, filter, undo five steps, redo, turn, save, reopen: the same report."""
+    qtbot, workspace = driver.qtbot, None
+    driver.open(demo.parent / "order_lines.csv")
+    workspace = driver.workspace
+    assert driver.window.stack.currentWidget() is workspace
+    assert driver.words() == []
+
+    driver.double_click_field(line("Net"))
+    driver.double_click_field(line("Order date"))
+    assert driver.words() == [("measures", "Net, summed"), ("columns", "Quarter of order date")]
+
+    driver.drop_field(line("Channel"), workspace.grid.viewport(), workspace.grid.point_in("rows"))
+    qtbot.mouseClick(workspace.sentence.pluses["measures"], Qt.MouseButton.LeftButton)
+    qtbot.keyClicks(finder().line, "quant")
+    driver.press(finder().line, Key.Key_Return)
+    assert driver.words() == [
+        ("measures", "Net, summed"), ("measures", "Quantity, summed"), ("rows", "Channel"), ("columns", "Quarter of order date"),
+    ]  # fmt: skip
+    placed = driver.table()
+    assert len(placed) == 5
+
+    qtbot.mouseClick(workspace.sentence.pluses["filters"], Qt.MouseButton.LeftButton)
+    qtbot.keyClicks(finder().line, "channel")
+    driver.press(finder().line, Key.Key_Return)
+    members = workspace.card.findChild(QListView, "members")
+    assert [members.model().index(row, 0).data() for row in range(4)] == ["Counter", "Phone", "Trade", "Web"]
+    for _ in range(2):
+        members = workspace.card.findChild(QListView, "members")
+        members.setCurrentIndex(members.model().index(_, 0))
+        driver.press(members, Key.Key_Space)
+    assert driver.words()[-1] == ("filters", "Channel: not Counter, Phone")
+    filtered = driver.table()
+    assert [row[0] for row in filtered] == ["Trade", "Web", ""]
+
+    steps = [driver.table()]
+    for _ in range(5):
+        driver.key(Key.Key_Z)
+        steps.append(driver.table())
+    assert len(driver.words()) == 2
+    for wanted in steps[-2::-1]:
+        driver.key(Key.Key_Z, Control | Shift)
+        assert driver.table() == wanted
+    assert driver.table() == filtered
+
+    driver.key(Key.Key_T)
+    turned = driver.table()
+    assert [word for word in driver.words() if word[0] in ("rows", "columns")] == [
+        ("rows", "Quarter of order date"),
+        ("columns", "Channel"),
+    ]
+    assert turned != filtered
+
+    path = tmp_path / "sales.basket"
+    driver.save_to(path)
+    driver.key(Key.Key_S)
+    assert not driver.desk.history.changed
+    driver.window.new_basket()
+    assert driver.window.stack.currentWidget() is driver.window.start
+    driver.open(path)
+    assert driver.table() == turned
+    assert driver.errors == []
+
+
+def test_the_report_in_the_window_adds_up_to_the_raw_records(driver, demo):
+    driver.open(demo.parent / "order_lines.csv")
+    driver.double_click_field(line("Channel"))
+    driver.double_click_field(line("Net"))
+    with (demo.parent / "order_lines.csv").open(encoding="utf-8", newline="") as file:
+        cents = sum(
+            int(record["Net"].replace(".", "")) for record in csv.DictReader(file) if record["Channel"] == "Web"
+        )
+    web = next(row for row in driver.table() if row[0] == "Web")
+    assert web[-1] == f"{cents / 100:,.2f}"
+
+
+def test_words_are_moved_with_keys_and_taken_out(driver, demo):
+    driver.open(demo)
+    assert [text for _, text in driver.words()][:4] == ["Net sales, summed", "Cost, summed", "Region", "Site"]
+    driver.key(Key.Key_L)
+    word = driver.word("Net sales")
+    assert driver.window.focusWidget() is word
+    driver.press(word, Key.Key_Right, Alt)
+    assert [text for _, text in driver.words()][:2] == ["Cost, summed", "Net sales, summed"]
+    driver.press(driver.word("Net sales"), Key.Key_Right)
+    assert driver.window.focusWidget() is driver.word("Region")
+    driver.press(driver.word("Region"), Key.Key_Down, Alt)
+    assert ("columns", "Region") in driver.words()
+    driver.press(driver.word("Region"), Key.Key_Up, Alt)
+    assert [text for strand, text in driver.words() if strand == "rows"] == ["Site", "Region"]
+    driver.press(driver.word("Region"), Key.Key_Delete)
+    assert "Region" not in [text for _, text in driver.words()]
+    driver.press(driver.word("Site"), Key.Key_Return)
+    assert driver.desk.word == "site"
+
+
+def test_words_are_dropped_between_words_and_on_the_grids_edges(driver, demo):
+    from PyQt6.QtCore import QByteArray, QMimeData
+
+    from foldbasket.desktop.sentence import WORD_MIME
+
+    driver.open(demo)
+    sentence = driver.workspace.sentence
+
+    def carried(id):
+        data = QMimeData()
+        data.setData(WORD_MIME, QByteArray(id.encode()))
+        return data
+
+    driver.drop(carried("site"), sentence, driver.word("Region").geometry().topLeft() + QPoint(1, 14))
+    assert [text for strand, text in driver.words() if strand == "rows"] == ["Site", "Region"]
+    driver.drop_field(
+        line("Channel"), sentence, driver.word("Quarter of order date").geometry().topRight() + QPoint(2, 14)
+    )
+    assert [text for strand, text in driver.words() if strand == "columns"] == ["Quarter of order date", "Channel"]
+    grid = driver.workspace.grid
+    driver.drop(carried("region"), grid.viewport(), grid.point_in("columns"))
+    assert ("columns", "Region") in driver.words()
+    driver.drop(carried("cost"), grid.viewport(), grid.point_in("rows"))
+    assert ("rows", "Cost") in driver.words()
+    driver.drop(carried("channel"), grid.viewport(), grid.point_in("measures"))
+    assert ("measures", "Channel, values counted") in driver.words()
+    assert driver.errors == []
+
+
+def test_the_card_of_a_measure_sets_aggregation_pattern_and_name(driver, demo):
+    driver.open(demo)
+    driver.qtbot.mouseClick(driver.word("Net sales"), Qt.MouseButton.LeftButton)
+    driver.qtbot.mouseClick(chip(driver, "Average"), Qt.MouseButton.LeftButton)
+    driver.settle()
+    assert driver.word("Net sales").text() == "Net sales, averaged"
+    pattern = chooser(driver, "Pattern")
+    pattern.setFocus()
+    pattern.setCurrentIndex(pattern.findData("¤#,##0.00"))
+    pattern.activated.emit(pattern.currentIndex())
+    driver.settle()
+    assert driver.table()[0][3].startswith("€")
+    own = entry(driver, "Your own")
+    own.setFocus()
+    driver.qtbot.keyClicks(own, "0.0.0")
+    driver.press(own, Key.Key_Return)
+    assert own.property("wrong") == "true"
+    own.selectAll()
+    driver.qtbot.keyClicks(own, "0000.0")
+    driver.press(own, Key.Key_Return)
+    assert driver.table()[0][3].index(".") == 4
+    driver.key(Key.Key_F2, Qt.KeyboardModifier.NoModifier)
+    heading = entry(driver, "Heading")
+    assert driver.window.focusWidget() is heading
+    driver.qtbot.keyClicks(heading, "Usual net")
+    driver.press(heading, Key.Key_Return)
+    assert driver.word("Usual net").text() == "Usual net, averaged"
+    assert [step.label for step in driver.desk.history.steps][-2:] == ["Change the number pattern", "Rename Net"]
+
+
+def test_the_card_of_a_field_sets_part_order_and_totals(driver, demo):
+    driver.open(demo)
+    driver.qtbot.mouseClick(driver.word("Region"), Qt.MouseButton.LeftButton)
+    driver.qtbot.mouseClick(chip(driver, "Z to A"), Qt.MouseButton.LeftButton)
+    driver.settle()
+    assert driver.table()[0][0] == "Westholt"
+    for name, value in (("Each, all sites", "before"), ("Everything", "off")):
+        box = chooser(driver, name)
+        box.setCurrentIndex(box.findData(value))
+        box.activated.emit(box.currentIndex())
+        driver.settle()
+    assert driver.table()[0][2] == "Westholt, all sites"
+    assert driver.table()[-1][2] == ""
+    driver.qtbot.mouseClick(driver.word("Quarter of order date"), Qt.MouseButton.LeftButton)
+    driver.qtbot.mouseClick(chip(driver, "Weekday"), Qt.MouseButton.LeftButton)
+    driver.settle()
+    assert driver.desk.report.columns.label(0, 0) == "Monday"
+
+
+def test_the_card_of_a_filter_compares_ranges_and_blanks(driver, demo):
+    driver.open(demo.parent / "order_lines.csv")
+    driver.double_click_field(line("Net"))
+    driver.desk.place(line("Net"), "filters")
+    driver.settle()
+    driver.qtbot.mouseClick(chip(driver, "Compare"), Qt.MouseButton.LeftButton)
+    driver.settle()
+    value = entry(driver, "Value to compare with")
+    value.setFocus()
+    value.selectAll()
+    driver.qtbot.keyClicks(value, "1000")
+    driver.press(value, Key.Key_Return)
+    kept = driver.desk.report.kept
+    assert 0 < kept < 6_000
+    assert driver.words()[-1] == ("filters", "Net: ≥ 1000")
+    value = entry(driver, "Value to compare with")
+    value.selectAll()
+    driver.qtbot.keyClicks(value, "much")
+    driver.press(value, Key.Key_Return)
+    assert driver.desk.report is None
+    assert "“much” is not a number" in driver.desk.problem.what
+    driver.key(Key.Key_Z)
+    assert driver.desk.report.kept == kept
+    driver.qtbot.mouseClick(chip(driver, "Blank"), Qt.MouseButton.LeftButton)
+    driver.settle()
+    assert driver.desk.report.kept == 0
+
+
+def test_every_action_is_found_by_name_and_by_its_key(driver, demo):
+    driver.open(demo)
+    driver.key(Key.Key_K)
+    listed = finder()
+    assert listed.list.count() == len(driver.window.actions_by_name)
+    driver.qtbot.keyClicks(listed.line, "turn rows")
+    driver.press(listed.line, Key.Key_Return)
+    assert ("columns", "Region") in driver.words()
+    driver.window.show_steps()
+    steps = finder()
+    assert steps.list.item(0).text() == "Turn the report"
+    driver.press(steps.line, Key.Key_Down)
+    driver.press(steps.line, Key.Key_Return)
+    assert ("rows", "Region") in driver.words()
+
+
+def test_cells_are_selected_with_keys_and_copied_as_text_and_table(driver, demo):
+    driver.open(demo)
+    grid = driver.workspace.grid
+    driver.key(Key.Key_R)
+    assert driver.window.focusWidget() is grid
+    for key in (Key.Key_Down, Key.Key_Down, Key.Key_Right):
+        driver.press(grid, key)
+    assert (grid.marked.row, grid.marked.column) == (1, 1)
+    driver.key(Key.Key_C)
+    mime = QApplication.clipboard().mimeData()
+    assert mime.text() == driver.desk.report.text(1, 1) + "\n"
+    assert f"<td>{driver.desk.report.text(1, 1)}</td>" in mime.html()
+    area = grid.cell_area(3, 2).center().toPoint()
+    driver.qtbot.mouseClick(grid.viewport(), Qt.MouseButton.LeftButton, Shift, area)
+    driver.key(Key.Key_C)
+    assert [row.count("\t") for row in QApplication.clipboard().text().splitlines()] == [1, 1, 1]
+    driver.key(Key.Key_A)
+    driver.key(Key.Key_C)
+    copied = QApplication.clipboard().mimeData()
+    assert copied.text().splitlines()[1].startswith("Region\tSite\tNet sales")
+    assert "<thead>" in copied.html()
+    driver.press(grid, Key.Key_End, Control)
+    assert (grid.marked.row, grid.marked.column) == (driver.desk.report.height - 1, driver.desk.report.width - 1)
+    assert grid.viewport().rect().contains(grid.cell_area(grid.marked.row, grid.marked.column).toRect())
+
+
+def test_headings_choose_the_word_they_belong_to(driver, demo):
+    driver.open(demo)
+    grid = driver.workspace.grid
+    at = grid.geometry_of
+    for x, y, word in (
+        (at.left + 20, at.head_height + 40, "region"),
+        (at.heads_width + 30, 30, "quarter"),
+        (at.heads_width + 30, at.head_height - 8, "net"),
+    ):
+        driver.qtbot.mouseClick(grid.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(int(x), int(y)))
+        assert driver.desk.word == word
+
+
+def test_folds_are_added_copied_renamed_shown_and_taken_out(driver, demo, monkeypatch):
+    from PyQt6.QtWidgets import QInputDialog
+
+    driver.open(demo)
+    driver.key(Key.Key_N, Control | Shift)
+    assert driver.desk.fold_name == "New fold"
+    assert driver.desk.report is None
+    folds = driver.workspace.spine.folds
+    driver.qtbot.mouseClick(
+        folds.viewport(), Qt.MouseButton.LeftButton, pos=folds.visualRect(folds.model().index(3, 0)).center()
+    )
+    driver.settle()
+    assert driver.desk.report.name == "Freight by team"
+    driver.window.copy_fold()
+    driver.settle()
+    assert driver.desk.fold_name == "Freight by team 2"
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Freight again", True))
+    driver.window.rename_fold()
+    driver.settle()
+    assert driver.desk.report.name == "Freight again"
+    driver.window.remove_fold()
+    driver.settle()
+    assert "Freight again" not in [fold.name for fold in driver.desk.basket.folds]
+
+
+def test_files_are_dropped_and_bad_ones_leave_the_basket_as_it_was(driver, demo, tmp_path):
+    from PyQt6.QtCore import QMimeData, QUrl
+
+    driver.open(demo)
+    before = driver.desk.basket
+
+    def drop(path):
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(path))])
+        driver.drop(data, driver.window, QPoint(600, 300))
+
+    for name, content in (("empty.csv", b""), ("broken.basket", b"PK\x03\x04 nothing"), ("ragged.csv", b"a,b\n1\n")):
+        (tmp_path / name).write_bytes(content)
+        drop(tmp_path / name)
+        assert driver.desk.basket is before
+        assert len(driver.errors) == 1
+        assert driver.errors.pop().todo
+    (tmp_path / "more.csv").write_text("Town,Net\nAsh,1.50\n")
+    drop(tmp_path / "more.csv")
+    assert driver.desk.basket.sources[-1].name == "More"
+    assert driver.workspace.spine.index_of(FieldRef("More", "Town")).isValid()
+    driver.key(Key.Key_Z)
+    assert driver.desk.basket == before
+
+
+def test_a_strangers_basket_asks_before_it_reads_elsewhere(driver, tmp_path, monkeypatch):
+    import json
+
+    from PyQt6.QtWidgets import QMessageBox
+
+    (tmp_path / "s.csv").write_text("Town,Net\nAsh,1\n")
+    inner = tmp_path / "in"
+    inner.mkdir()
+    path = inner / "b.json"
+    path.write_text(json.dumps({"format": "fold-basket", "version": 1, "sources": [{"name": "S", "path": "../s.csv"}]}))
+    asked = []
+    answer = {"now": QMessageBox.StandardButton.No}
+    monkeypatch.setattr(QMessageBox, "question", lambda *arguments, **_: asked.append(arguments[2]) or answer["now"])
+    driver.open(path)
+    assert str(tmp_path / "s.csv") in asked[0]
+    assert driver.desk.basket.sources == ()
+    answer["now"] = QMessageBox.StandardButton.Yes
+    driver.open(path)
+    driver.settle()
+    assert driver.desk.tables["S"].count == 1
+
+
+def test_the_window_answers_while_a_long_fold_runs_and_drops_an_outdated_result(driver, demo, monkeypatch):
+    import threading
+
+    driver.open(demo)
+    gate, entered = threading.Event(), threading.Event()
+    real = driver.desk.engine.fold
+
+    def slow(fold, progress):
+        entered.set()
+        gate.wait(10)
+        progress.step("Folding", 0.5)
+        return real(fold, progress)
+
+    monkeypatch.setattr(driver.desk.engine, "fold", slow)
+    before = driver.desk.report
+    driver.desk.turn()
+    assert entered.wait(5)
+    driver.qtbot.mouseClick(driver.word("Region"), Qt.MouseButton.LeftButton)
+    assert driver.desk.word == "region"
+    assert driver.desk.report is before
+    driver.desk.turn()
+    gate.set()
+    driver.settle()
+    assert driver.table()[0][0] == "Eastfen"
+    assert driver.desk.report is not before
+
+
+def test_the_first_start_offers_data_the_demo_and_recent_baskets(driver, tmp_path, demo):
+    from foldbasket.desktop import memory
+    from foldbasket.desktop.start import StartView
+
+    assert driver.window.stack.currentWidget() is driver.window.start
+    driver.qtbot.mouseClick(driver.window.start.demo_button, Qt.MouseButton.LeftButton)
+    driver.settle()
+    assert driver.desk.report.name == "Net sales by site"
+    assert driver.desk.report.records == 48_000
+    driver.open(demo)
+    view = StartView(memory.recent())
+    driver.qtbot.addWidget(view)
+    rows = [button for button in view.findChildren(QPushButton) if button.property("role") == "row"]
+    assert rows[0].toolTip() == str(demo.resolve())
+    with driver.qtbot.waitSignal(view.recent_wanted) as chosen:
+        rows[0].click()
+    assert chosen.args == [demo.resolve()]
+
+
+@pytest.mark.parametrize("shade", ["light", "dark"])
+def test_text_has_enough_contrast_in_both_sets(shade):
+    from foldbasket.desktop import theme
+
+    colours = {"light": theme.LIGHT, "dark": theme.DARK}[shade]
+
+    def luminance(colour):
+        parts = [int(colour[at : at + 2], 16) / 255 for at in (1, 3, 5)]
+        linear = [part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4 for part in parts]
+        return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+    for text in (colours.ink, colours.muted, colours.columns):
+        for ground in (colours.paper, colours.page, colours.panel):
+            light, dark = sorted((luminance(text), luminance(ground)), reverse=True)
+            assert (light + 0.05) / (dark + 0.05) >= 4.5, (text, ground)
