@@ -1,0 +1,63 @@
+"""Opens the real window on files and keeps a JSON file that says what is on screen and where, for a test that drives it.
+
+Run as: python -m tests.desktop.real_window STATE.json FILE...
+"""
+
+import json
+import os
+import sys
+from pathlib import Path
+
+from PyQt6.QtCore import QPoint, QTimer
+from PyQt6.QtWidgets import QApplication
+
+from foldbasket.desktop.window import MainWindow
+from foldbasket.folding.sentence import sentence_of
+
+
+def main() -> None:
+    target = Path(sys.argv[1])
+    app = QApplication(sys.argv[:1])
+    app.setStyle("Fusion")
+    window = MainWindow()
+    window.move(0, 0)
+    window.show()
+    QTimer.singleShot(0, lambda: window.open_paths([Path(name) for name in sys.argv[2:]]))
+
+    def place(widget, point) -> list[int]:
+        at = widget.mapToGlobal(QPoint(int(point.x()), int(point.y())))
+        return [at.x(), at.y()]
+
+    def tell() -> None:
+        desk = window._desk
+        if desk is None or desk.fold is None or window._workspace is None or desk.busy:
+            return
+        work = window._workspace
+        fields = {}
+        for ref in (each for table in desk.tables.values() for each in table.columns):
+            table = next(name for name, table in desk.tables.items() if ref in table.columns)
+            from foldbasket.links.source import FieldRef
+
+            area = work.spine.fields.visualRect(work.spine.index_of(FieldRef(table, ref)))
+            fields[ref] = place(work.spine.fields.viewport(), area.center())
+        report = desk.report
+        state = {
+            "sentence": sentence_of(desk.fold),
+            "fields": fields,
+            "edges": {strand: place(work.grid.viewport(), area.center()) for strand, area in work.grid.edges().items()},
+            "pluses": {strand: place(plus, plus.rect().center()) for strand, plus in work.sentence.pluses.items()},
+            "cells": [report.height, report.width] if report else None,
+            "platform": app.platformName(),
+        }
+        fresh = target.with_suffix(".new")
+        fresh.write_text(json.dumps(state))
+        os.replace(fresh, target)
+
+    timer = QTimer()
+    timer.timeout.connect(tell)
+    timer.start(60)
+    app.exec()
+
+
+if __name__ == "__main__":
+    main()
