@@ -1,0 +1,136 @@
+"""Folding against the cost of reading the columns once, and against Arrow's own grouping of the leaves."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyarrow as pa
+
+from bench.timing import Row, compare
+from foldbasket.demo.generator import quillmoor
+from foldbasket.folding import kernels
+from foldbasket.folding.engine import Engine
+from foldbasket.folding.filters import Members
+from foldbasket.folding.spec import Fold, Measure, Placed
+from foldbasket.links.source import FieldRef, Source
+from foldbasket.tables.column import CodedColumn, Column
+from foldbasket.tables.conversion import from_arrow
+from foldbasket.tables.parquet import to_arrow
+from foldbasket.tables.table import Table
+
+
+def order_lines(lines: int) -> Table:
+    """One wide table of order lines with the members of their customers and varieties, as a warehouse hands it out."""
+    tables = quillmoor(lines)
+    flat, orders = tables["order_lines"], tables["orders"]
+    order = flat["Order no."].combine_chunks().indices
+    customer = pa.array(
+        np.searchsorted(tables["customers"]["Customer no."].to_numpy(), orders["Customer no."].to_numpy())
+    ).take(order)
+    variety = flat["Variety code"].combine_chunks().indices
+    columns = {
+        name: tables["customers"][name].combine_chunks().dictionary_encode().take(customer)
+        for name in ("Region", "Site")
+    }
+    columns |= {"Line": tables["varieties"]["Line"].combine_chunks().dictionary_encode().take(variety)}
+    columns |= {name: flat[name] for name in ("Order date", "Channel", "Quantity", "Net", "Cost")}
+    return Table.of("Sales", [from_arrow(name, _chunked(values)) for name, values in columns.items()])
+
+
+def _chunked(values: pa.Array | pa.ChunkedArray) -> pa.ChunkedArray:
+    return values if isinstance(values, pa.ChunkedArray) else pa.chunked_array([values])
+
+
+def ref(field: str) -> FieldRef:
+    return FieldRef("Sales", field)
+
+
+NET, COUNT = Measure("net", "sum", ref("Net")), Measure("count", "count")
+ROWS, COLUMNS = (Placed("r", ref("Region")), Placed("s", ref("Site"))), (Placed("c", ref("Channel")),)
+FOLD = Fold("bench", (NET, COUNT), ROWS, COLUMNS)
+
+
+def fresh(table: Table, fold: Fold) -> object:
+    """A fold with no stage kept from before."""
+    return Engine(Source({"Sales": table})).fold(fold)
+
+
+def raw(column: Column) -> np.ndarray:
+    return column.codes if isinstance(column, CodedColumn) else column.values
+
+
+def rows(lines: int) -> list[Row]:
+    """The rows of the table that concern folding."""
+    kernels.warm()
+    table = order_lines(lines)
+    used = [raw(table.columns[name]) for name in ("Region", "Site", "Channel", "Net")]
+    arrow = to_arrow(Table.of("Sales", [table.columns[name] for name in ("Region", "Site", "Channel", "Net")]))
+    million = f"{lines / 1e6:g} million records"
+    found = [
+        compare(
+            f"fold {million}: 2 row fields × 1 column field, sum and count, all totals",
+            "NumPy sum of the columns used",
+            2.0,
+            lambda: fresh(table, FOLD),
+            lambda: [each.sum() for each in used],
+        ),
+        compare(
+            "the same",
+            "pyarrow group_by, the leaf grouping alone",
+            0.2,
+            lambda: fresh(table, FOLD),
+            lambda: arrow.group_by(["Region", "Site", "Channel"]).aggregate([("Net", "sum"), ([], "count_all")]),
+            rounds=3,
+        ),
+    ]
+    kept = Fold("kept", (NET, COUNT), ROWS, COLUMNS, (Members("f", ref("Line"), members=("Herbs", "Trees")),))
+    line = to_arrow(Table.of("Sales", [table.columns["Line"]]))["Line"]
+    import pyarrow.compute as pc
+
+    wanted = pa.array(["Herbs", "Trees"])
+    found.append(
+        compare(
+            "the same with a filter on members",
+            "pyarrow filter and group_by",
+            0.3,
+            lambda: fresh(table, kept),
+            lambda: (
+                arrow.filter(pc.is_in(line, value_set=wanted))
+                .group_by(["Region", "Site", "Channel"])
+                .aggregate([("Net", "sum"), ([], "count_all")])
+            ),
+            rounds=3,
+        )
+    )
+    engine = Engine(Source({"Sales": table}))
+    engine.fold(FOLD)
+    ran = dict(engine.ran)
+    turned = Fold("bench", (NET, COUNT), COLUMNS, ROWS)
+    import time
+
+    found.append(
+        compare(
+            "turn, with every stage before the frame kept",
+            "one frame, 16 ms",
+            1.0,
+            lambda: engine.fold(turned),
+            lambda: time.sleep(0.016),
+        )
+    )
+    assert {stage: count for stage, count in engine.ran.items() if stage != "frame"} == {
+        stage: count for stage, count in ran.items() if stage != "frame"
+    }
+    return found
+
+
+def growth(sizes: tuple[int, ...]) -> list[str]:
+    """How the cost of one fold grows with the records, as lines of a table."""
+    from bench.timing import timed
+
+    said = ["| records | fold | per million |", "|---|---|---|"]
+    for size in sizes:
+        table = order_lines(size)
+        fresh(table, FOLD)
+        best = min(timed(lambda: fresh(table, FOLD)) for _ in range(5))  # noqa: B023 - called at once
+        said.append(f"| {size:,} | {best * 1000:.1f} ms | {best * 1e9 / size:.1f} ms |")
+        print(said[-1], flush=True)
+    return said
