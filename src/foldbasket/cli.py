@@ -6,14 +6,17 @@ itself was not understood, 130 interrupted.
 
 from __future__ import annotations
 
-import argparse
 import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from foldbasket import __version__
 from foldbasket.errors import FoldBasketError
+
+if TYPE_CHECKING:
+    import argparse
 
 DESCRIPTION = """\
 Pivot and crosstab reports from sales transactions.
@@ -40,7 +43,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """Runs one command and returns its exit code."""
     arguments = list(sys.argv[1:] if arguments is None else arguments)
     try:
-        if arguments and arguments[0] in ("demo", "render", "check"):
+        if not arguments:
+            return _open([])
+        if arguments[0] in ("demo", "render", "check"):
             options = _parser().parse_args(arguments)
             return int(options.run(options))
         return _open(_window_parser().parse_args(arguments).files)
@@ -55,6 +60,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 
 def _window_parser() -> argparse.ArgumentParser:
+    import argparse
+
     parser = argparse.ArgumentParser(
         "fold-basket", description=DESCRIPTION, formatter_class=argparse.RawDescriptionHelpFormatter
     )
@@ -71,6 +78,8 @@ def _window_parser() -> argparse.ArgumentParser:
 
 
 def _parser() -> argparse.ArgumentParser:
+    import argparse
+
     parser = argparse.ArgumentParser("fold-basket")
     commands = parser.add_subparsers(required=True)
 
@@ -116,6 +125,8 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _count(text: str) -> int:
+    import argparse
+
     value = int(text.replace(",", "").replace("_", ""))
     if not 1 <= value <= 1_000_000_000:
         raise argparse.ArgumentTypeError("a number from 1 to 1,000,000,000")

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 
-@dataclass(frozen=True)
-class ActionSpec:
+class ActionSpec(NamedTuple):
     """`run` names a method of the window. A `line` is drawn before the action in its menu. `needs` is what must be there:
     a fold, a report, or nothing."""
 

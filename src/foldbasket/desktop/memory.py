@@ -5,12 +5,12 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
-import platformdirs
-
 MOST_RECENT = 8
 
 
 def _file() -> Path:
+    import platformdirs
+
     return Path(platformdirs.user_state_dir("fold-basket")) / "desktop.json"
 
 

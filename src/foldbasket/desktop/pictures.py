@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import sys
-from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import QMarginsF, QRectF, QSizeF, Qt
@@ -83,7 +82,7 @@ def _save_pdf(report: Report, path: Path) -> None:
     title_height = _title(painter, report, QRectF(MARGIN, MARGIN, room, page.height()), draw=False)
     body = page.height() - 2 * MARGIN - FOOT
     bands = _cut(geometry.line_tops.tolist(), body - geometry.head_height - title_height, body - geometry.head_height)
-    drawing = GridPainter(geometry, replace(theme.LIGHT, paper="#FFFFFF"))
+    drawing = GridPainter(geometry, theme.LIGHT._replace(paper="#FFFFFF"), quick=False)
     number, pages = 0, len(bands) * len(strips)
     for band_start, band_stop in bands:
         for strip_start, strip_stop in strips:

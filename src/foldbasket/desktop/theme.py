@@ -5,8 +5,8 @@ The four strands have a colour and a stroke each; position and stroke carry the 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
+from typing import NamedTuple
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPainter, QPen
@@ -16,8 +16,7 @@ CARD_WIDTH = 266
 BODY, SMALL, LARGE = 13, 12, 18
 
 
-@dataclass(frozen=True)
-class Palette:
+class Palette(NamedTuple):
     """Every colour of one set, as #RRGGBB."""
 
     paper: str

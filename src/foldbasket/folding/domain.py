@@ -15,7 +15,7 @@ from foldbasket.links.source import Aligned, FieldRef, Source
 from foldbasket.styling.dates import day_text, moment_text
 from foldbasket.styling.numbers import NumberStyle, number_writer
 from foldbasket.tables.column import Codes, Dictionary, smallest_codes
-from foldbasket.tables.types import FieldType, canonical, exact_decimal, parse_canonical
+from foldbasket.tables.types import FieldType, canonical, parse_canonical
 
 BLANK = "(blank)"
 NO_MATCH = "(no match)"
@@ -94,8 +94,8 @@ class Domain:
             return "yes" if raw else "no"
         places = self.dictionary.scale
         pattern = "#,##0." + "0" * places if places else "0.######"
-        number = float(raw) if kind is FieldType.REAL else exact_decimal(int(raw), places)
-        return number_writer(NumberStyle(), pattern, locale, "EUR")(number)
+        writer = number_writer(NumberStyle(), pattern, locale, "EUR")
+        return writer(float(raw)) if kind is FieldType.REAL else writer.units(int(raw), places)
 
     @cached_property
     def ranks(self) -> npt.NDArray[np.int64]:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import datetime
 import enum
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from decimal import Decimal
 from functools import cached_property, lru_cache
@@ -143,7 +143,7 @@ class Report:
 
     def slot(self, column: int) -> tuple[int, int]:
         """Line of the column axis and number of the measure of one column of the page."""
-        return divmod(column, max(1, len(self.measures)))
+        return divmod(column, self._many)
 
     def value(self, row: int, column: int) -> Value:
         """The exact value of a cell, None when blank: Decimal for decimals, int, float, date, text."""
@@ -167,20 +167,36 @@ class Report:
 
     def text(self, row: int, column: int) -> str:
         """A cell as the reader sees it; empty when blank."""
-        line, measure = self.slot(column)
+        line, measure = divmod(column, self._many)
+        return self._texts[measure](row, line)
+
+    @cached_property
+    def _many(self) -> int:
+        return max(1, len(self.measures))
+
+    @cached_property
+    def _texts(self) -> list[Callable[[int, int], str]]:
+        return [self._text_of(measure) for measure in range(len(self.measures))]
+
+    def _text_of(self, measure: int) -> Callable[[int, int], str]:
+        """A function from row and line of the column axis to the text of a measure's cell."""
         block = self.blocks[measure]
-        if block.blank[row, line]:
-            return ""
-        raw = block.data[row, line]
-        if block.dictionary is None and block.type.is_number:
-            number = float(raw) if block.type is FieldType.REAL else exact_decimal(int(raw), block.scale)
-            return self._writer(measure)(number)
-        if block.type is FieldType.DATE:
-            return day_text(int(raw), self.locale)
-        if block.type is FieldType.TIMESTAMP:
-            return moment_text(int(raw), self.locale)
-        value = self.value(row, column)
-        return ("yes" if value else "no") if isinstance(value, bool) else str(value)
+        blank, data, scale, kind = block.blank, block.data, block.scale, block.type
+        if block.dictionary is not None:
+            members = block.dictionary
+            if kind is FieldType.YESNO:
+                return lambda row, line: (
+                    "" if blank[row, line] else "yes" if members.raw(int(data[row, line])) else "no"
+                )
+            return lambda row, line: "" if blank[row, line] else str(members.raw(int(data[row, line])))
+        if kind is FieldType.DATE:
+            return lambda row, line: "" if blank[row, line] else day_text(int(data[row, line]), self.locale)
+        if kind is FieldType.TIMESTAMP:
+            return lambda row, line: "" if blank[row, line] else moment_text(int(data[row, line]), self.locale)
+        writer = number_writer(self.measures[measure].style, default_pattern(block), self.locale, self.currency)
+        if kind is FieldType.REAL:
+            return lambda row, line: "" if blank[row, line] else writer(float(data[row, line]))
+        return lambda row, line: "" if blank[row, line] else writer.units(int(data[row, line]), scale)
 
     def is_number(self, measure: int) -> bool:
         """Whether a measure's cells are numbers (and so stand at the right)."""
@@ -196,16 +212,6 @@ class Report:
     def pattern(self, measure: int) -> str:
         """The LDML pattern of a measure's numbers: its own, or the one that goes with its type."""
         return self.measures[measure].style.pattern or default_pattern(self.blocks[measure])
-
-    @cached_property
-    def _writers(self):  # type: ignore[no-untyped-def]
-        return [
-            number_writer(head.style, default_pattern(block), self.locale, self.currency)
-            for head, block in zip(self.measures, self.blocks, strict=True)
-        ]
-
-    def _writer(self, measure: int):  # type: ignore[no-untyped-def]
-        return self._writers[measure]
 
 
 def default_pattern(block: Block) -> str:

@@ -1,13 +1,13 @@
 """Numbers as the reader sees them: patterns of Unicode LDML, negatives and scale.
 
-Babel reads the pattern and knows the locale's signs. Plain patterns are then written by a compiled function, since a
+Babel reads the pattern and knows the locale's signs. Plain patterns are then written in whole-number arithmetic, since a
 screen holds thousands of numbers; patterns beyond it (exponents, significant digits) go through Babel each time.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from decimal import ROUND_HALF_EVEN, Context, Decimal
+from decimal import Context, Decimal
 from functools import lru_cache
 from typing import Literal
 
@@ -19,7 +19,7 @@ from foldbasket.errors import PatternError
 
 Number = int | float | Decimal
 
-EXACT = Context(prec=100, rounding=ROUND_HALF_EVEN)
+EXACT = Context(prec=100)
 """Wide enough for any sum of any number of amounts: nothing is rounded but by the pattern."""
 
 SCALES = {"one": 0, "thousand": 3, "million": 6}
@@ -36,88 +36,106 @@ class NumberStyle(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_
     scale: Literal["one", "thousand", "million"] = "one"
 
 
-@lru_cache(maxsize=256)
-def number_writer(style: NumberStyle, default_pattern: str, locale: str, currency: str) -> Callable[[Number], str]:
-    """A function from a number to its text. Raises PatternError when the pattern is not one of LDML."""
-    text = style.pattern or default_pattern
+class NumberWriter:
+    """Writes numbers in one pattern. Call it with any number, or `units` with a whole number of units of 10^-scale."""
+
+    def __init__(self, style: NumberStyle, text: str, locale: str, currency: str) -> None:
+        pattern = _parsed(text)
+        symbols = Locale.parse(locale).number_symbols["latn"]
+        self._minus = symbols["minusSign"]
+        self._point = symbols["decimal"]
+        self._shift = SCALES[style.scale] - pattern.scale
+        self._least, self._most = pattern.frac_prec
+        self._whole = pattern.int_prec[0]
+        self._group = symbols["group"] if pattern.grouping[0] == 3 else ""
+        self._babel: Callable[[Decimal], str] | None = None
+        if pattern.exp_prec or "@" in text or pattern.grouping[0] not in (3, 1000):
+            self._babel = lambda value: str(pattern.apply(value, locale, currency=currency, numbering_system="latn"))
+        sign = get_currency_symbol(currency, locale=locale)
+
+        def affix(raw: str) -> str:
+            return raw.replace("¤¤", currency).replace("¤", sign).replace("'", "")
+
+        self._before, self._behind = affix(pattern.prefix[0]), affix(pattern.suffix[0])
+        if ";" in text:  # the pattern says itself how negatives look
+            self._before_negative, self._behind_negative = affix(pattern.prefix[1]), affix(pattern.suffix[1])
+        elif style.negatives == "parentheses":
+            self._before_negative, self._behind_negative = "(" + self._before, self._behind + ")"
+        else:
+            self._before_negative, self._behind_negative = self._minus + self._before, self._behind
+
+    def __call__(self, value: Number) -> str:
+        """The text of a number. A float is written from its shortest decimal form: what is shown is what was meant."""
+        if isinstance(value, float):
+            if value != value or value in (float("inf"), float("-inf")):
+                return "∞" if value > 0 else self._minus + "∞" if value < 0 else "?"
+            value = Decimal(repr(value))
+        elif isinstance(value, int):
+            return self.units(value, 0)
+        sign, digits, exponent = value.as_tuple()
+        assert isinstance(exponent, int)
+        whole = int("".join(map(str, digits)) or "0") * (-1 if sign else 1)
+        return self.units(whole * 10**exponent, 0) if exponent > 0 else self.units(whole, -exponent)
+
+    def units(self, value: int, scale: int) -> str:
+        """The text of ``value × 10^-scale``, rounded half to even as LDML asks, in whole-number arithmetic throughout."""
+        if self._babel is not None:
+            body = self._babel(Decimal(abs(value)).scaleb(-scale - self._shift, EXACT))
+            zero = value == 0
+        else:
+            rounded, most = abs(value), self._most
+            surplus = scale + self._shift - most
+            if surplus > 0:
+                step = 10**surplus
+                rounded, rest = divmod(rounded, step)
+                if 2 * rest > step or (2 * rest == step and rounded & 1):
+                    rounded += 1
+            elif surplus < 0:
+                rounded *= 10**-surplus
+            zero = rounded == 0
+            body = self._body(rounded, most)
+        if value >= 0 or zero:
+            return body if self._babel is not None else f"{self._before}{body}{self._behind}"
+        return f"{self._before_negative}{body}{self._behind_negative}"
+
+    def _body(self, rounded: int, most: int) -> str:
+        if not most:
+            head, tail = f"{rounded:,}", ""
+        else:
+            whole, part = divmod(rounded, 10**most)
+            head, tail = f"{whole:,}", f"{part:0{most}d}"
+            if most > self._least:
+                tail = tail[: self._least] + tail[self._least :].rstrip("0")
+        if self._whole > 1:
+            head = head.rjust(self._whole, "0")
+        elif self._whole == 0 and head == "0" and tail:
+            head = ""
+        if self._group != ",":
+            head = head.replace(",", self._group)
+        return f"{head}{self._point}{tail}" if tail else head
+
+
+def _parsed(text: str) -> NumberPattern:
     try:
         pattern = parse_pattern(text)
     except ValueError as error:
         raise PatternError(
             f"“{text}” is not a number pattern ({error}).", todo="Write it like #,##0.00 or 0%."
         ) from None
-    unquoted = text.split("'")[::2]
-    sections = "".join(unquoted).split(";")
+    sections = "".join(text.split("'")[::2]).split(";")
     digits = [any(sign in section for sign in "0#@") and section.count(".") <= 1 for section in sections]
     if len(sections) > 2 or not all(digits):
         raise PatternError(
             f"“{text}” is not a number pattern (it wants one or two sections with digit places).",
             todo="Write it like #,##0.00 or 0%.",
         )
-    shift = SCALES[style.scale] - pattern.scale
-    simple = not pattern.exp_prec and "@" not in text and pattern.grouping[0] in (3, 1000)
-    positive = _plain(pattern, locale, currency) if simple else _through_babel(pattern, locale, currency)
-    minus = Locale.parse(locale).number_symbols["latn"]["minusSign"]
-    own_negative = simple and ";" in text  # the pattern says itself how negatives look
-    negative_part = _plain(pattern, locale, currency, 1) if own_negative else positive
-
-    def write(value: Number) -> str:
-        if isinstance(value, float):
-            if value != value or value in (float("inf"), float("-inf")):
-                return "∞" if value > 0 else minus + "∞" if value < 0 else "?"
-            # A float is written from its shortest decimal form, so that what is shown is what was meant.
-            exact = Decimal(repr(value))
-        else:
-            exact = Decimal(value)
-        if shift:
-            exact = exact.scaleb(-shift, EXACT)
-        body, zero = positive(exact.copy_abs())
-        if exact >= 0 or zero:
-            return body
-        if own_negative:
-            return negative_part(exact.copy_abs())[0]
-        return f"({body})" if style.negatives == "parentheses" else minus + body
-
-    return write
+    return pattern
 
 
-def _plain(pattern: NumberPattern, locale: str, currency: str, side: int = 0) -> Callable[[Decimal], tuple[str, bool]]:
-    """Writes a magnitude with fixed fraction digits and groups of three; says whether it rounds to zero."""
-    symbols = Locale.parse(locale).number_symbols["latn"]
-    least, most = pattern.frac_prec
-    whole = max(pattern.int_prec[0], 0)
-    group = symbols["group"] if pattern.grouping[0] == 3 else ""
-    sign = get_currency_symbol(currency, locale=locale)
-
-    def affix(raw: str) -> str:
-        return raw.replace("¤¤", currency).replace("¤", sign).replace("'", "")
-
-    prefix, suffix = affix(pattern.prefix[side]), affix(pattern.suffix[side])
-    quantum = Decimal(1).scaleb(-most)
-    point = symbols["decimal"]
-
-    def write(value: Decimal) -> tuple[str, bool]:
-        rounded = value.quantize(quantum, ROUND_HALF_EVEN, EXACT)
-        digits = f"{rounded:,f}"
-        head, _, tail = digits.partition(".")
-        if most > least:
-            tail = tail[:least] + tail[least:].rstrip("0")
-        if whole > 1:
-            head = head.rjust(whole, "0")
-        elif whole == 0 and head == "0" and tail:
-            head = ""
-        if group != ",":
-            head = head.replace(",", group)
-        return prefix + head + (point + tail if tail else "") + suffix, rounded == 0
-
-    return write
-
-
-def _through_babel(pattern: NumberPattern, locale: str, currency: str) -> Callable[[Decimal], tuple[str, bool]]:
-    def write(value: Decimal) -> tuple[str, bool]:
-        return pattern.apply(value, locale, currency=currency, numbering_system="latn"), value == 0
-
-    return write
+@lru_cache(maxsize=256)
+def number_writer(style: NumberStyle, default_pattern: str, locale: str, currency: str) -> NumberWriter:
+    """The writer of a style, kept. Raises PatternError when the pattern is not one of LDML."""
+    return NumberWriter(style, style.pattern or default_pattern, locale, currency)
 
 
 def check_pattern(pattern: str) -> None:

@@ -17,7 +17,7 @@ PAD = 9
 LEFT, TOP = 22, 16
 NARROWEST, WIDEST = 58, 300
 EDGE = 3
-SAMPLE = 400
+SAMPLE = 120
 
 
 @dataclass(frozen=True, eq=False)

@@ -12,8 +12,9 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter, QPen
 
 from foldbasket.desktop import theme
+from foldbasket.desktop.grid.figures import figures_of
 from foldbasket.desktop.grid.geometry import EDGE, PAD, TOP, Geometry
-from foldbasket.folding.report import Kind
+from foldbasket.folding.report import Kind, Report
 
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 START = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
@@ -39,7 +40,9 @@ class Marked:
 class GridPainter:
     """Paints one geometry at a scroll offset into a viewport of a size."""
 
-    def __init__(self, geometry: Geometry, colours: theme.Palette | None = None) -> None:
+    def __init__(self, geometry: Geometry, colours: theme.Palette | None = None, *, quick: bool = True) -> None:
+        """`quick` draws numbers as glyphs; without it as text, which a PDF can be searched by."""
+        self.quick = quick
         self.at = geometry
         self.report = geometry.report
         self.colours = colours or theme.palette()
@@ -77,28 +80,46 @@ class GridPainter:
     ) -> None:
         at, report, colours = self.at, self.report, self.colours
         fonts = {weight: at.font(weight) for weight in (PLAIN, BOLD)}
+        figures = {weight: figures_of(font) for weight, font in fonts.items()}
         hang = QFontMetricsF(fonts[PLAIN]).horizontalAdvance(")")
         ink, red = QColor(colours.ink), QColor(colours.columns)
-        numbers = [report.is_number(measure) for measure in range(len(report.measures))]
         pad = at.scaled(PAD)
-        for line in lines:
-            top = at.head_height + float(at.line_tops[line]) - y
-            total_line = report.rows.kind[line] != Kind.MEMBER
-            for column in columns:
-                measure = report.slot(column)[1]
-                left = at.heads_width + float(at.column_edges[column]) - x
-                area = QRectF(left, top, float(at.column_edges[column + 1] - at.column_edges[column]), at.row_height)
+        height = at.row_height
+        lefts = (at.heads_width - x + at.column_edges[columns.start : columns.stop + 1]).tolist()
+        tops = (at.head_height - y + at.line_tops[lines.start : lines.stop + 1]).tolist()
+        slots = [report.slot(column) for column in columns]
+        shown_lines = range(slots[0][0], slots[-1][0] + 1) if slots else range(0)
+        negative = [_negatives(report, measure, lines, shown_lines) for measure in range(len(report.measures))]
+        totals = (report.rows.kind[lines.start : lines.stop] != Kind.MEMBER).tolist()
+        text_of, pen = report.text, None
+        for at_line, line in enumerate(lines):
+            top, middle = tops[at_line], tops[at_line] + height / 2
+            weight = BOLD if totals[at_line] else PLAIN
+            run_of = figures[weight].run
+            for at_column, column in enumerate(columns):
+                left, right = lefts[at_column], lefts[at_column + 1]
                 if marked is not None and marked.holds(line, column):
-                    painter.fillRect(area, QColor(colours.selection))
-                text = report.text(line, column)
-                if text:
-                    painter.setFont(fonts[BOLD if total_line else PLAIN])
-                    painter.setPen(red if report.is_negative(line, column) else ink)
-                    # A closing bracket hangs over, so that the digits stay under each other.
-                    shift = hang if text.endswith(")") else 0.0
-                    inner = area.adjusted(pad / 2, 0, shift - pad, 0)
-                    shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(inner.width()) + 2)
-                    painter.drawText(inner, RIGHT if numbers[measure] else START, shown)
+                    painter.fillRect(QRectF(left, top, right - left, height), QColor(colours.selection))
+                text = text_of(line, column)
+                if not text:
+                    continue
+                axis_line, measure = slots[at_column]
+                below = negative[measure]
+                colour = red if below is not None and below[at_line][axis_line - slots[0][0]] else ink
+                if colour is not pen:
+                    painter.setPen(colour)
+                    pen = colour
+                # A closing bracket hangs over, so that the digits stay under each other.
+                edge = right - pad + (hang if text[-1] == ")" else 0.0)
+                if below is not None and self.quick:
+                    run = run_of(text)
+                    if run is not None:
+                        painter.drawGlyphRun(QPointF(edge, middle), run)
+                        continue
+                painter.setFont(fonts[weight])
+                inner = QRectF(left + pad / 2, top, edge - left - pad / 2, height)
+                shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(inner.width()) + 2)
+                painter.drawText(inner, START if below is None else RIGHT, shown)
         if marked is not None and marked.row in lines and marked.column in columns:
             left = at.heads_width + float(at.column_edges[marked.column]) - x
             top = at.head_height + float(at.line_tops[marked.row]) - y
@@ -131,10 +152,12 @@ class GridPainter:
         axis = report.rows
         pad = at.scaled(PAD)
         ink = QColor(colours.ink)
-        for line in lines:
+        kinds, levels = axis.kind[lines.start : lines.stop].tolist(), axis.level[lines.start : lines.stop].tolist()
+        member, grand = int(Kind.MEMBER), int(Kind.GRAND)
+        fonts = {weight: at.font(weight) for weight in (PLAIN, BOLD)}
+        for line, kind, level in zip(lines, kinds, levels, strict=True):
             top = at.head_height + float(at.line_tops[line]) - y
-            kind, level = axis.kind[line], int(axis.level[line])
-            edge = QColor(colours.ink if kind == Kind.GRAND else colours.rows)
+            edge = QColor(colours.ink if kind == grand else colours.rows)
             below = float(at.line_tops[line + 1] - at.line_tops[line])
             painter.fillRect(QRectF(at.left, top, EDGE, below if line + 1 < report.height else at.row_height), edge)
             left = at.left + EDGE
@@ -147,17 +170,28 @@ class GridPainter:
                 area = QRectF(left + pad, top, at.head_widths[field] - pad - EDGE, at.row_height)
                 left += at.head_widths[field]
                 text, weight = "", PLAIN
-                if field < level and (kind == Kind.MEMBER or field < level - 1):
+                if field < level and (kind == member or field < level - 1):
                     if axis.starts(field, line, lines.start):
                         text, weight = axis.label(line, field), BOLD if field < axis.depth - 1 else PLAIN
-                elif kind != Kind.MEMBER and field == (level if level < axis.depth else level - 1):
+                elif kind != member and field == (level if level < axis.depth else level - 1):
                     text, weight = axis.caption(line), BOLD
                 if text:
-                    painter.setFont(at.font(weight))
-                    if weight == BOLD and kind != Kind.MEMBER:  # a caption may run on to the next head columns
+                    painter.setFont(fonts[weight])
+                    if weight == BOLD and kind != member:  # a caption may run on to the next head columns
                         area.setRight(at.heads_width - pad)
-                    shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(area.width()) + 2)
-                    painter.drawText(area, START, shown)
+                    painter.drawText(area, START, self._elided(text, fonts[weight], area.width()))
+
+    def _elided(self, text: str, font: QFont, width: float) -> str:
+        """The text, shortened where it does not fit; most do, so their widths are kept."""
+        kept = self.at.__dict__.setdefault("text_widths", {})
+        key = (text, font.weight())
+        if key not in kept:
+            kept[key] = QFontMetricsF(font).horizontalAdvance(text)
+        return (
+            text
+            if kept[key] <= width + 2
+            else QFontMetricsF(font).elidedText(text, Qt.TextElideMode.ElideRight, width + 2)
+        )
 
     def _column_heads(self, painter: QPainter, columns: range, x: float, width: float) -> None:
         at, report, colours = self.at, self.report, self.colours
@@ -220,6 +254,16 @@ class GridPainter:
                 area, START, painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(width - pad))
             )
             left += width
+
+
+def _negatives(report: Report, measure: int, lines: range, columns: range) -> list[list[bool]] | None:
+    """Which cells in view are numbers below zero, by line and line of the column axis; None when they are no numbers."""
+    if not report.is_number(measure):
+        return None
+    block = report.blocks[measure]
+    view = slice(lines.start, lines.stop), slice(columns.start, columns.stop)
+    below: list[list[bool]] = ((block.data[view] < 0) & ~block.blank[view]).tolist()
+    return below
 
 
 def picture(geometry: Geometry, ratio: float = 1.0) -> QImage:
