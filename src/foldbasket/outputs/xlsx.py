@@ -8,12 +8,14 @@ from __future__ import annotations
 
 import datetime
 from decimal import Decimal
+from math import isfinite
 from pathlib import Path
 from typing import Any
 
 import xlsxwriter
 
 from foldbasket.errors import OutputError
+from foldbasket.folding.aggregates import Block
 from foldbasket.folding.report import Kind, Report
 from foldbasket.outputs.sheet import Sheet
 from foldbasket.styling.numbers import NumberStyle
@@ -105,23 +107,43 @@ def _fill(book: Any, report: Report, sheet: Sheet, top: int, large: bool) -> Non
     patterns = [_pattern(report, measure) for measure in range(len(report.measures))]
     if not large:
         _merge_groups(page, report, first, style)
-    slots = [report.slot(column) for column in range(report.width)]
+    bold = [kind != Kind.MEMBER for kind in report.columns.kind.tolist()]
+    quick = [report.is_number(measure) for measure in range(len(report.measures))]
+    many = max(1, len(report.measures))
     for line in range(report.height):
         kind = Kind(report.rows.kind[line])
+        row = first + line
         for column, text in enumerate(sheet.row_head(line, repeat=False)):
             if text or kind is not Kind.MEMBER:
-                page.write_string(first + line, column, text, style(kind, valign="top") if text else style(kind))
-        looks = {
-            (measure, column_kind): style(
-                kind, num_format=patterns[measure], **({"bold": True} if column_kind != Kind.MEMBER else {})
+                page.write_string(row, column, text, style(kind, valign="top") if text else style(kind))
+        cells: list[Any] = [None] * report.width
+        for measure in range(len(report.measures)):
+            numbers = _numbers(report.blocks[measure], line) if quick[measure] else None
+            cells[measure::many] = (
+                [report.value(line, column) for column in range(measure, report.width, many)]
+                if numbers is None
+                else numbers
             )
-            for measure in range(len(patterns))
-            for column_kind in (Kind.MEMBER, Kind.GRAND)
-        }
-        for column, (axis_line, measure) in enumerate(slots):
-            value = report.value(line, column)
-            look = looks[measure, Kind.MEMBER if report.columns.kind[axis_line] == Kind.MEMBER else Kind.GRAND]
-            _write(page, first + line, left + column, value, look)
+        looks = [(style(kind, num_format=pattern), style(kind, num_format=pattern, bold=True)) for pattern in patterns]
+        for column, value in enumerate(cells):
+            axis_line, measure = divmod(column, many)
+            look = looks[measure][bold[axis_line]]
+            if type(value) is float and isfinite(value):
+                page.write_number(row, left + column, value, look)
+            else:
+                _write(page, row, left + column, value, look)
+
+
+def _numbers(block: Block, line: int) -> list[float | None]:
+    """One line of a measure's numbers as floats, each the nearest to its exact value; None where blank."""
+    data, blank = block.data[line], block.blank[line]
+    unit = 10**block.scale
+    exact = data.dtype == object or block.scale > 0 or block.type is not FieldType.REAL
+    # Whole number over whole number is rounded once, to the nearest float, whatever their size.
+    values = [int(number) / unit for number in data.tolist()] if exact else data.tolist()
+    return (
+        [None if gone else value for value, gone in zip(values, blank.tolist(), strict=True)] if blank.any() else values
+    )
 
 
 def _write(page: Any, row: int, column: int, value: Any, look: Any) -> None:

@@ -198,11 +198,12 @@ def text_column(name: str, values: Sequence[str | None]) -> CodedColumn:
 
 def coded_from_arrow(name: str, values: pa.ChunkedArray) -> CodedColumn:
     """A text column from Arrow text, plain or dictionary-encoded. Empty and all-space values become blank."""
-    if not pa.types.is_dictionary(values.type):
-        values = values.cast(pa.string()).dictionary_encode()
-    if values.num_chunks == 0:
+    if not len(values):
         return CodedColumn(name, np.empty(0, np.uint8), Dictionary(FieldType.TEXT, pa.array([], pa.string())))
-    values = values.unify_dictionaries()
+    if pa.types.is_dictionary(values.type):
+        values = values.unify_dictionaries()
+    else:  # encoding plain text gives every chunk the same dictionary; unifying them again would cost each chunk anew
+        values = values.cast(pa.string()).dictionary_encode()
     dictionary = values.chunk(0).dictionary.cast(pa.string())
     # A dictionary may hold blank spellings, repeats or members that no record uses: map every old code to a kept one.
     spaces = pc.fill_null(pc.equal(pc.utf8_trim_whitespace(dictionary), ""), True)

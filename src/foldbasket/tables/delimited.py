@@ -10,8 +10,10 @@ import codecs
 import csv
 import io
 import mmap
+import os
 import re
 from collections.abc import Mapping
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import msgspec
@@ -135,16 +137,20 @@ def read_delimited(
                     types = [kind if kind and kind.type is FieldType.TEXT else None for kind in types]
             else:
                 raise _ragged(path, look, str(error)) from None
-    columns: list[Column] = []
     arrays = read.columns
     del read
-    for at, field in enumerate(look.names):
+
+    def encode(at: int) -> Column:
         progress.step(f"Encoding {path.name}", at / len(look.names))
+        field = look.names[at]
         column = from_arrow(field, arrays[at])
         arrays[at] = None  # its memory can go while the next is encoded
         if types[at] is None and isinstance(column, CodedColumn):
             column = _as_chosen(column, options.types.get(field), look.decimal_mark)
-        columns.append(column)
+        return column
+
+    with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
+        columns = list(pool.map(encode, range(len(look.names))))
     return Table.of(name, columns, str(path))
 
 
