@@ -11,12 +11,16 @@ home = tempfile.TemporaryDirectory()
 for name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME"):
     os.environ[name] = home.name
 
-from PyQt6.QtCore import QEventLoop, QTimer  # noqa: E402
+from PyQt6.QtCore import QEventLoop, QRect, QSize, QTimer  # noqa: E402
+from PyQt6.QtGui import QColor, QImage, QPainter  # noqa: E402
+from PyQt6.QtPdf import QPdfDocument  # noqa: E402
 from PyQt6.QtWidgets import QApplication  # noqa: E402
 
 from foldbasket.demo.scenario import write_demo  # noqa: E402
 from foldbasket.desktop.grid.painter import Marked  # noqa: E402
+from foldbasket.desktop.pictures import save_picture  # noqa: E402
 from foldbasket.desktop.window import MainWindow  # noqa: E402
+from foldbasket.folding.report import Report  # noqa: E402
 from foldbasket.links.source import FieldRef  # noqa: E402
 
 
@@ -70,9 +74,39 @@ def main(folder: Path) -> None:
     shoot("empty-fold")
     desk.place(FieldRef("Order lines", "Net"))
     wait_until(lambda: desk.report is not None)
-    window.workspace.sentence.open_finder("rows")
+    finder = window.workspace.sentence.open_finder("rows")
+    finder.line.setText("re")
     app.processEvents()
+    picture = window.grab()
+    painter = QPainter(picture)
+    painter.drawPixmap(finder.pos() - window.pos(), finder.grab())
+    painter.end()
+    picture.save(str(folder / "typing-a-field.png"))
+    print(folder / "typing-a-field.png")
+    finder.close()
+    desk.show_fold("Lines, quarter by quarter")
+    wait_until(lambda: desk.report is not None and desk.report.name == "Lines, quarter by quarter")
+    page_picture(desk.report, folder / "pdf-page.png")
     window.close()
+
+
+def page_picture(report: Report, path: Path) -> None:
+    """The first page of a report's PDF as a picture."""
+    pdf = Path(home.name) / "page.pdf"
+    save_picture(report, pdf)
+    document = QPdfDocument(None)
+    document.load(str(pdf))
+    size = document.pagePointSize(0)
+    image = document.render(0, QSize(1131, round(1131 * size.height() / size.width())))
+    page = QImage(1280, 800, QImage.Format.Format_RGB32)
+    page.fill(QColor("#E7E3D8"))
+    painter = QPainter(page)
+    paper = QRect((1280 - image.width()) // 2, 0, image.width(), image.height())
+    painter.fillRect(paper, QColor("#FFFFFF"))
+    painter.drawImage(paper, image)
+    painter.end()
+    page.save(str(path))
+    print(path)
 
 
 if __name__ == "__main__":

@@ -19,7 +19,11 @@ def screen():
     if not shutil.which("Xvfb") or not shutil.which("xdotool"):
         pytest.skip("Xvfb and xdotool are not installed here")
     read, write = os.pipe()
-    server = subprocess.Popen(["Xvfb", "-displayfd", str(write), "-screen", "0", "1280x860x24", "-nolisten", "tcp"], pass_fds=[write], stderr=subprocess.DEVNULL)
+    server = subprocess.Popen(
+        ["Xvfb", "-displayfd", str(write), "-screen", "0", "1280x860x24", "-nolisten", "tcp"],
+        pass_fds=[write],
+        stderr=subprocess.DEVNULL,
+    )
     os.close(write)
     with os.fdopen(read) as said:
         number = said.readline().strip()

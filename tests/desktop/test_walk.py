@@ -430,3 +430,32 @@ def test_text_has_enough_contrast_in_both_sets(shade):
         for ground in (colours.paper, colours.page, colours.panel):
             light, dark = sorted((luminance(text), luminance(ground)), reverse=True)
             assert (light + 0.05) / (dark + 0.05) >= 4.5, (text, ground)
+
+
+def test_unsaved_work_is_written_aside_and_taken_up_after_a_crash(driver, demo, qtbot):
+    from foldbasket.baskets import recovery
+    from foldbasket.baskets.recovery import Recovered
+
+    driver.open(demo)
+    driver.desk.write_aside()
+    assert list(recovery.folder().glob("*")) == []
+    driver.key(Key.Key_T)
+    driver.desk.write_aside()
+    (aside,) = recovery.folder().glob("*.json")
+    turned = driver.table()
+    crashed = aside.with_name("999999999.json")
+    aside.rename(crashed)
+    driver.window.forget_basket()
+    (left,) = recovery.left_over()
+    assert isinstance(left, Recovered)
+    driver.window.start.offer([left])
+    button = next(each for each in driver.window.start.findChildren(QPushButton) if each.text().startswith("Take up"))
+    button.click()
+    driver.settle()
+    assert driver.table() == turned
+    assert driver.desk.path == demo.resolve()
+    assert driver.desk.history.changed
+    assert not crashed.exists()
+    driver.desk.undo()
+    driver.desk.close()
+    assert list(recovery.folder().glob("*.json")) == []

@@ -339,15 +339,15 @@ def _packed(content: bytes, basket: Basket, tables: Mapping[str, Table] | None) 
     return packed.getvalue()
 
 
-def write_atomically(path: Path, content: bytes) -> None:
-    """Puts `content` at `path` so that at every moment the whole old or the whole new file stands there; keeps ``path~``."""
+def write_atomically(path: Path, content: bytes, *, keep: bool = True) -> None:
+    """Puts `content` at `path`: at every moment the whole old or the whole new file stands there; `keep` keeps ``path~``."""
     fresh = path.with_name(f".{path.name}.{os.getpid()}.new")
     try:
         with fresh.open("wb") as file:
             file.write(content)
             file.flush()
             os.fsync(file.fileno())
-        if path.exists():
+        if keep and path.exists():
             earlier, spare = path.with_name(path.name + "~"), path.with_name(f".{path.name}.{os.getpid()}.old")
             spare.unlink(missing_ok=True)
             try:

@@ -10,9 +10,9 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from foldbasket.baskets import edits, placing
+from foldbasket.baskets import edits, placing, recovery
 from foldbasket.baskets.basket import Basket, SourceSpec, free_name
 from foldbasket.baskets.files import (
     ENDINGS,
@@ -75,6 +75,10 @@ class Desk(QObject):
         self._reader.finished.connect(lambda then: then())
         self._reader.failed.connect(self._not_read)
         self._profiler.finished.connect(self._profiled)
+        self._aside = QTimer(self)
+        self._aside.setInterval(recovery.SECONDS * 1000)
+        self._aside.timeout.connect(self.write_aside)
+        self._aside.start()
 
     # --- what is there ------------------------------------------------------
 
@@ -103,7 +107,9 @@ class Desk(QObject):
         return next((each.text for each in words_of(self.fold, self.source, self.basket.locale) if each.id == word), "")
 
     def close(self) -> None:
-        """Ends all work; the desk is not used afterwards."""
+        """Ends all work in good order; the desk is not used afterwards."""
+        self._aside.stop()
+        recovery.forget()
         for worker in (self._folder_worker, self._reader, self._profiler):
             worker.close()
 
@@ -323,18 +329,20 @@ class Desk(QObject):
         self._reader.start(read)
 
     def _opened(self, opened: Opened, tables: dict[str, Table]) -> None:
-        basket = with_full_paths(opened)
+        memory.remember(opened.path)
+        self._take_up(with_full_paths(opened), tables, opened.path.resolve())
+        self.rested.emit()
+
+    def _take_up(self, basket: Basket, tables: dict[str, Table], path: Path | None) -> None:
         self.tables = tables
         self.history = History(basket)
-        self.path = opened.path.resolve()
+        self.path = path
         self.fold_name = basket.folds[0].name if basket.folds else None
         self.word, self.report = None, None
-        memory.remember(opened.path)
         if basket.sources and not basket.folds:
             self.do(edits.AddFold(Fold("First fold")))
         else:
             self._after_change()
-        self.rested.emit()
 
     def _not_read(self, error: FoldBasketError) -> None:
         self.rested.emit()
@@ -351,10 +359,38 @@ class Desk(QObject):
             return False
         self.path = path.resolve()
         self.history.mark_saved()
+        recovery.forget()
         memory.remember(path)
         memory.trust(path)
         self.saved.emit()
         return True
+
+    def write_aside(self) -> None:
+        """Writes unsaved work aside, so that a crash loses no more than the last moments."""
+        try:
+            if self.history.changed and self.basket.sources:
+                recovery.write_aside(self.basket, self.path)
+            else:
+                recovery.forget()
+        except OSError:
+            pass  # a full disk must not stop the work itself
+
+    def recover(self, left: recovery.Recovered) -> None:
+        """Takes up work that a crash left. It counts as unsaved until it is saved."""
+
+        def read(progress: Any) -> Any:
+            opened = Opened(left.basket, left.path or left.found)
+            tables = load_tables(opened, allow_outside=True, progress=progress)
+            return lambda: self._recovered(left, tables)
+
+        self._reader.start(read)
+
+    def _recovered(self, left: recovery.Recovered, tables: dict[str, Table]) -> None:
+        self._take_up(left.basket, tables, left.path)
+        self.history.mark_saved(Basket())
+        self.write_aside()
+        recovery.forget(left.found)
+        self.rested.emit()
 
     # --- profiles -----------------------------------------------------------
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
@@ -16,6 +17,7 @@ class StartView(QWidget):
     demo_wanted = pyqtSignal()
     recent_wanted = pyqtSignal(object)
     cancel_wanted = pyqtSignal()
+    recover_wanted = pyqtSignal(object)
 
     def __init__(self, recent: Sequence[Path], parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -68,6 +70,8 @@ class StartView(QWidget):
         column.addSpacing(10)
         column.addLayout(working)
         self.rest()
+        self._unsaved = QVBoxLayout()
+        column.addLayout(self._unsaved)
         if recent:
             column.addSpacing(16)
             line = QFrame(self)
@@ -84,6 +88,14 @@ class StartView(QWidget):
                 button.clicked.connect(lambda _=False, path=path: self.recent_wanted.emit(path))
                 column.addWidget(button)
         column.addStretch(3)
+
+    def offer(self, left: Sequence[Any]) -> None:
+        """Offers the unsaved work that a crash left."""
+        for each in left:
+            name = each.path.name if each.path else "never saved"
+            button = QPushButton(f"Take up unsaved work: {each.basket.name} ({name})", self)
+            button.clicked.connect(lambda _=False, each=each: self.recover_wanted.emit(each))
+            self._unsaved.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
 
     def tell(self, what: str, share: float) -> None:
         """Shows what is being read and how far it is."""

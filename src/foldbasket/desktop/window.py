@@ -44,10 +44,21 @@ class MainWindow(QMainWindow):
         self.start.open_wanted.connect(self.open_dialog)
         self.start.demo_wanted.connect(self.open_demo)
         self.start.recent_wanted.connect(lambda path: self.open_paths([path]))
+        self.start.recover_wanted.connect(lambda left: self.desk.recover(left))
+        QTimer.singleShot(0, self._offer_unsaved)
         self.stack.addWidget(self.start)
         self._desk: Desk | None = None
         self._workspace: Workspace | None = None
         self._renew_actions()
+
+    def _offer_unsaved(self) -> None:
+        """Looks for work that a crash left, once the window is on screen."""
+        import platformdirs
+
+        if any((Path(platformdirs.user_state_dir("fold-basket")) / "recovery").glob("*.json")):
+            from foldbasket.baskets import recovery
+
+            self.start.offer(recovery.left_over())
 
     # --- what is behind it --------------------------------------------------
 
