@@ -14,7 +14,7 @@ from foldbasket.demo.generator import quillmoor
 from foldbasket.demo.scenario import write_table
 from foldbasket.tables.readers import read_table
 
-BYTES_PER_LINE = 59
+BYTES_PER_LINE = 53
 
 
 def large_csv(folder: Path, size: int) -> Path:

@@ -64,6 +64,7 @@ class Finder(QFrame):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self._choices = list(choices)
         self._chosen = chosen
+        self._most_lines = 12
         self.line = QLineEdit(self)
         self.line.setPlaceholderText(prompt)
         self.line.setAccessibleName(prompt)
@@ -84,13 +85,17 @@ class Finder(QFrame):
 
     def open_at(self, point: QPoint, width: int = 320, lines: int = 12) -> None:
         """Shows the list with its corner at a point of the screen, moved so that it fits."""
-        height = 46 + 26 * min(lines, max(3, len(self._choices)))
+        self._most_lines = lines
+        height = self._height()
         screen = self.screen().availableGeometry()
         left = max(screen.left(), min(point.x(), screen.right() - width))
         top = max(screen.top(), min(point.y(), screen.bottom() - height))
         self.setGeometry(left, top, width, height)
         self.show()
         self.line.setFocus()
+
+    def _height(self) -> int:
+        return 50 + 26 * max(1, min(self._most_lines, self.list.count()))
 
     def eventFilter(self, watched: Any, event: Any) -> bool:
         if isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.KeyPress:
@@ -118,6 +123,7 @@ class Finder(QFrame):
             item.setData(Qt.ItemDataRole.UserRole, choice)
             self.list.addItem(item)
         self.list.setCurrentRow(0)
+        self.resize(self.width(), self._height())
 
     def _take(self, item: QListWidgetItem) -> None:
         choice: Choice = item.data(Qt.ItemDataRole.UserRole)

@@ -296,7 +296,7 @@ class MainWindow(QMainWindow):
         self.workspace.sentence.focus_words()
 
     def focus_report(self) -> None:
-        self.workspace.grid.setFocus()
+        self.workspace.grid.take_keyboard()
 
     def find_field(self) -> None:
         self.workspace.spine.search()

@@ -7,8 +7,9 @@ fold, moving a field or adding totals finds the same cube again.
 
 from __future__ import annotations
 
+import math
 import os
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 
@@ -58,8 +59,7 @@ class Grouping:
         else:
             keys = self.codes[0][start:stop].astype(np.int32)
             for codes, size in zip(self.codes[1:], self.sizes[1:], strict=True):
-                keys *= size
-                keys += codes[start:stop]
+                kernels.extend(keys, size, codes[start:stop])
         if mask is not None:
             keys[~mask[start:stop]] = self.groups
         return keys
@@ -86,70 +86,139 @@ class Cube:
         return len(self.records)
 
 
-def over_chunks(
-    count: int,
-    make: Callable[[], list[npt.NDArray]],
-    visit: Callable[[int, int, list[npt.NDArray]], None],
-    progress: Progress,
-) -> list[list[npt.NDArray]]:
-    """Visits `count` records in chunks on every core. Each core fills accumulators of its own, made by `make`."""
+@dataclass(frozen=True)
+class _Task:
+    """One state to accumulate: `take` gives the values of the records from start to stop, None for counting records."""
+
+    state: State
+    kind: np.dtype
+    take: Callable[[int, int], npt.NDArray] | None = None
+
+    def accumulator(self, groups: int) -> npt.NDArray:
+        return np.full(groups, self.state.neutral(self.kind), self.kind)
+
+    def scatter(self, keys: npt.NDArray[np.int32], start: int, stop: int, into: npt.NDArray) -> None:
+        if self.take is None:
+            kernels.count(keys, into)
+        else:
+            _SCATTER.get(self.state, kernels.add)(keys, self.take(start, stop), into)
+
+
+_SCATTER = {State.SMALLEST: kernels.smallest, State.LARGEST: kernels.largest}
+Wants = Sequence[tuple[FieldRef, Sequence[State]]]
+"""Fields of the base table and the states wanted of each."""
+
+
+def _accumulate(
+    grouping: Grouping, tasks: Sequence[_Task], count: int, mask: Mask | None, progress: Progress
+) -> list[npt.NDArray]:
+    """Runs tasks over all records in one pass, each core with accumulators of its own; one array per task, spare group last."""
     workers = 1 if count <= 4 * CHUNK else WORKERS
     share = -(-count // workers)
 
     def work(start: int, stop: int) -> list[npt.NDArray]:
-        accumulators = make()
+        accumulators = [task.accumulator(grouping.groups + 1) for task in tasks]
         for at in range(start, stop, CHUNK):
             progress.step("Folding", (at - start) / max(1, stop - start))
-            visit(at, min(at + CHUNK, stop), accumulators)
+            end = min(at + CHUNK, stop)
+            keys = grouping.keys(at, end, mask)
+            for task, into in zip(tasks, accumulators, strict=True):
+                task.scatter(keys, at, end, into)
         return accumulators
 
-    if workers == 1:
-        return [work(0, count)]
     # The last share is done here, so that a fold started from a worker never waits for itself.
     parts = [_pool.submit(work, share * n, min(count, share * (n + 1))) for n in range(workers - 1)]
-    last = work(share * (workers - 1), count)
-    return [part.result() for part in parts] + [last]
+    merged = work(share * (workers - 1), count)
+    for part in parts:
+        for task, into, more in zip(tasks, merged, part.result(), strict=True):
+            task.state.merge(into, more, out=into)
+    return merged
 
 
 def build_cube(
     fields: Sequence[AxisField],
     codes: Sequence[Codes],
     domains: Sequence[Domain],
-    count: int,
     mask: Mask | None,
+    source: Source,
+    base: str,
+    wants: Wants,
     progress: Progress,
 ) -> Cube:
-    """The cube with its cells and their counts of records, and no field's states yet."""
+    """The cube with its cells, their counts of records, and the states in `wants`, all in one pass over the records."""
+    count = source.table(base).count
     sizes = tuple(domain.size for domain in domains)
-    groups = 1
-    for size in sizes:
-        groups *= size
-    if groups <= DENSE_GROUPS:
+    groups = math.prod(sizes)
+    dense = groups <= DENSE_GROUPS
+    if dense:
         grouping = Grouping(tuple(codes), sizes, groups)
-        counts = _merged(
-            over_chunks(
-                count,
-                lambda: [np.zeros(groups + 1, np.int64)],
-                lambda a, b, into: kernels.count(grouping.keys(a, b, mask), into[0]),
-                progress,
-            ),
-            [State.RECORDS],
-        )[0]
-        occupied = np.flatnonzero(counts[:groups])
-        return Cube(tuple(fields), _coords(occupied, sizes), counts[occupied], grouping, occupied)
-    ids, coords = _numbered(codes, sizes, mask, progress)
-    cells = len(coords[0])
-    grouping = Grouping((), sizes, cells, ids)
-    counts = _merged(
-        over_chunks(
-            count,
-            lambda: [np.zeros(cells + 1, np.int64)],
-            lambda a, b, into: kernels.count(grouping.keys(a, b, mask), into[0]),
-            progress,
-        ),
-        [State.RECORDS],
-    )[0]
-    return Cube(tuple(fields), coords, counts[:cells], grouping, np.arange(cells))
+    else:
+        ids, coords = _numbered(codes, sizes, mask, progress)
+        grouping = Grouping((), sizes, len(coords[0]), ids)
+    planned = [(ref, state, tasks) for ref, states in wants for state, tasks in _tasks(source.column(ref), states)]
+    records = _Task(State.RECORDS, np.dtype(np.int64))
+    counts, *results = _accumulate(
+        grouping, [records, *(task for *_, tasks in planned for task in tasks)], count, mask, progress
+    )
+    occupied = np.flatnonzero(counts[: grouping.groups])
+    cube = Cube(tuple(fields), _coords(occupied, sizes) if dense else coords, counts[occupied], grouping, occupied)
+    _keep(cube, planned, results)
+    return cube
+
+
+def add_states(cube: Cube, source: Source, base: str, wants: Wants, mask: Mask | None, progress: Progress) -> bool:
+    """Aggregates into the cube the states that it does not have yet; says whether there were any."""
+    missing = [
+        (ref, [state for state in states if (ref, state) not in cube.states and state is not State.RECORDS])
+        for ref, states in wants
+    ]
+    planned = [(ref, state, tasks) for ref, states in missing for state, tasks in _tasks(source.column(ref), states)]
+    tasks = [task for *_, each in planned for task in each]
+    results = _accumulate(cube.grouping, tasks, source.table(base).count, mask, progress) if tasks else []
+    _keep(cube, planned, results)
+    return bool(planned)
+
+
+def _keep(cube: Cube, planned: Sequence[tuple[FieldRef, State, list[_Task]]], results: list[npt.NDArray]) -> None:
+    """Puts accumulated states into the cube, cell by cell."""
+    rest = iter(results)
+    for ref, state, tasks in planned:
+        parts = [next(rest)[cube.cell_groups] for _ in tasks]
+        if not parts:  # no value is blank, so there are as many as records
+            cube.states[ref, state] = cube.records
+        elif len(parts) == 1:
+            cube.states[ref, state] = parts[0]
+        else:  # the upper and lower halves of sums that 64 bits may not hold
+            cube.states[ref, state] = parts[0].astype(object) * (1 << 32) + parts[1].astype(object)
+
+
+def _tasks(column: Column, states: Iterable[State]) -> Iterator[tuple[State, list[_Task]]]:
+    """How each state of a column is accumulated: usually one task, none where it is known, two for sums past 64 bits."""
+    wanted = [state for state in states if state is not State.RECORDS]
+    if not wanted:
+        return
+    values, valid, kind = measured(column)
+    whole = np.dtype(np.int64)
+    for state in wanted:
+        if state is State.VALUES:
+            yield state, [] if valid is None else [_Task(state, whole, lambda a, b: valid[a:b].astype(np.int64))]
+        elif (
+            state is State.SUM
+            and kind.kind == "i"
+            and getattr(column, "largest_magnitude", 0) * max(1, len(values)) >= 2**63
+        ):
+            yield (
+                state,
+                [
+                    _Task(state, whole, lambda a, b: values[a:b] >> 32),
+                    _Task(state, whole, lambda a, b: values[a:b] & 0xFFFFFFFF),
+                ],
+            )
+        elif state is State.SUM or valid is None:  # values under a blank are 0, so they add nothing
+            yield state, [_Task(state, kind, lambda a, b: values[a:b])]
+        else:
+            neutral = state.neutral(kind)
+            yield state, [_Task(state, kind, lambda a, b, neutral=neutral: np.where(valid[a:b], values[a:b], neutral))]  # type: ignore[misc]
 
 
 def _coords(groups: npt.NDArray[np.int64], sizes: Sequence[int]) -> tuple[npt.NDArray[np.int32], ...]:
@@ -201,65 +270,6 @@ def _extend(
         rest, code = np.divmod(rest, size)
         newest.insert(0, code.astype(np.int32))
     return [code[rest] for code in taken] + newest
-
-
-def _merged(parts: list[list[npt.NDArray]], states: Sequence[State]) -> list[npt.NDArray]:
-    """The accumulators of all cores merged into one set."""
-    merged = parts[0]
-    for part in parts[1:]:
-        for state, into, more in zip(states, merged, part, strict=True):
-            state.merge(into, more, out=into)
-    return merged
-
-
-def add_states(
-    cube: Cube, source: Source, ref: FieldRef, wanted: Iterable[State], mask: Mask | None, progress: Progress
-) -> None:
-    """Aggregates one field of the base table into the cube: the states in `wanted` that it does not have yet."""
-    missing = [state for state in wanted if state is not State.RECORDS and (ref, state) not in cube.states]
-    if not missing:
-        return
-    values, valid, kind = measured(source.column(ref))
-    count = len(values)
-    groups = cube.grouping.groups
-    plans: list[tuple[State, Callable[[int, int], npt.NDArray], np.dtype]] = []
-    column = source.column(ref)
-    magnitude = getattr(column, "largest_magnitude", 0)
-    wide = State.SUM in missing and kind.kind == "i" and magnitude * max(1, count) >= 2**63
-    for state in missing:
-        if state is State.VALUES:
-            if valid is None:
-                cube.states[ref, state] = cube.records
-                continue
-            plans.append((state, lambda a, b: valid[a:b].astype(np.int64), np.dtype(np.int64)))
-        elif state is State.SUM and wide:
-            plans.append((state, lambda a, b: values[a:b] >> 32, np.dtype(np.int64)))
-            plans.append((state, lambda a, b: values[a:b] & 0xFFFFFFFF, np.dtype(np.int64)))
-        elif state is State.SUM or valid is None:
-            plans.append((state, lambda a, b: values[a:b], kind))
-        else:
-            neutral = state.neutral(kind)
-            plans.append((state, lambda a, b, neutral=neutral: np.where(valid[a:b], values[a:b], neutral), kind))  # type: ignore[misc]
-    if not plans:
-        return
-    scatter = {State.SMALLEST: kernels.smallest, State.LARGEST: kernels.largest}
-
-    def make() -> list[npt.NDArray]:
-        return [np.full(groups + 1, state.neutral(dtype), dtype) for state, _, dtype in plans]
-
-    def visit(start: int, stop: int, into: list[npt.NDArray]) -> None:
-        keys = cube.grouping.keys(start, stop, mask)
-        for (state, take, _), accumulator in zip(plans, into, strict=True):
-            scatter.get(state, kernels.add)(keys, take(start, stop), accumulator)
-
-    merged = _merged(over_chunks(count, make, visit, progress), [state for state, _, _ in plans])
-    results = [accumulator[cube.cell_groups] for accumulator in merged]
-    for at, (planned, _, _) in enumerate(plans):
-        if planned is State.SUM and wide:
-            if (ref, planned) not in cube.states:
-                cube.states[ref, planned] = results[at].astype(object) * (1 << 32) + results[at + 1].astype(object)
-        else:
-            cube.states[ref, planned] = results[at]
 
 
 def measured(column: Column) -> tuple[npt.NDArray, Mask | None, np.dtype]:

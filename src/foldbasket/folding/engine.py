@@ -12,7 +12,7 @@ import numpy.typing as npt
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.aggregates import Aggregate, Block, Operand, State, aggregate_named
-from foldbasket.folding.cube import AxisField, Cube, add_pairs, add_states, build_cube, measured
+from foldbasket.folding.cube import AxisField, Cube, Wants, add_pairs, add_states, build_cube, measured
 from foldbasket.folding.domain import Domain, placed_codes
 from foldbasket.folding.filters import passes
 from foldbasket.folding.frame import Lines, Tree, axis_of, check_size, grow, lines_of, spread, spread_pairs
@@ -87,7 +87,12 @@ class Engine:
         mask = self._selection(base, fold, progress)
         placed = fold.rows + fold.columns
         fields = tuple(sorted({_axis_field(word) for word in placed}))
-        cube = self._cube(base, fields, fold, mask, progress)
+        wants = [
+            (measure.field, aggregate.states)
+            for measure, (aggregate, _) in zip(fold.measures, operands, strict=True)
+            if measure.field is not None and measure.field.table == base
+        ]
+        cube = self._cube(base, fields, fold, wants, mask, progress)
         position = {field: at for at, field in enumerate(fields)}
         progress.step("Laying out", 0.0)
         self.ran["frame"] += 1
@@ -105,7 +110,7 @@ class Engine:
                 tuple(Head(word.id, placed_heading(word), domain) for word, domain in zip(words, domains, strict=True))
             )
         check_size(lines[0], lines[1], len(fold.measures))
-        blocks = self._blocks(base, cube, fold, operands, mask, (trees[0], trees[1]), (lines[0], lines[1]), progress)
+        blocks = self._blocks(base, cube, fold, operands, mask, (trees[0], trees[1]), (lines[0], lines[1]))
         return Report(
             name=fold.name,
             sentence=sentence_of(fold, self.source, self.locale),
@@ -163,17 +168,22 @@ class Engine:
         return found
 
     def _cube(
-        self, base: str, fields: tuple[AxisField, ...], fold: Fold, mask: Mask | None, progress: Progress
+        self, base: str, fields: tuple[AxisField, ...], fold: Fold, wants: Wants, mask: Mask | None, progress: Progress
     ) -> Cube:
+        """The cube over `fields` with at least the states in `wants`; only what is missing is aggregated."""
+        different: dict[FieldRef, dict[State, None]] = {}
+        for ref, states in wants:
+            different.setdefault(ref, {}).update(dict.fromkeys(states))
+        merged = [(ref, list(states)) for ref, states in different.items()]
+
         def build() -> Cube:
             self.ran["cube"] += 1
             coded = [self._coded(base, field.field, field.part or None) for field in fields]
-            count = self.source.table(base).count
-            return build_cube(
-                fields, [codes for codes, _ in coded], [domain for _, domain in coded], count, mask, progress
-            )
+            codes, domains = [each for each, _ in coded], [each for _, each in coded]
+            return build_cube(fields, codes, domains, mask, self.source, base, merged, progress)
 
         found: Cube = self._cubes.get_or((self._selection_key(base, fold), fields), build)
+        self.ran["aggregate"] += add_states(found, self.source, base, merged, mask, progress)
         return found
 
     def _blocks(
@@ -185,7 +195,6 @@ class Engine:
         mask: Mask | None,
         trees: tuple[Tree, Tree],
         lines: tuple[Lines, Lines],
-        progress: Progress,
     ) -> list[Block]:
         present = spread(State.RECORDS, cube.records, *trees, *lines)
         matrices: dict[tuple[FieldRef | None, State], np.ndarray] = {(None, State.RECORDS): present}
@@ -194,10 +203,6 @@ class Engine:
             ref = measure.field
             if ref is not None and ref.table != base:
                 self._spread_coarse(base, cube, ref, aggregate, mask, trees, lines, matrices)
-            elif ref is not None:
-                before = len(cube.states)
-                add_states(cube, self.source, ref, aggregate.states, mask, progress)
-                self.ran["aggregate"] += len(cube.states) > before
             states = {}
             for state in aggregate.states:
                 of = None if state is State.RECORDS else ref

@@ -1,6 +1,6 @@
 """The innermost loops: scatter records into groups. Compiled where numba is ready, plain NumPy until then.
 
-All take `keys`, the group of each record (int32, shape (n,)), and change the accumulator in place. Compiled code is
+All take `keys`, the group of each record (int32, shape (n,)), and change the keys or an accumulator in place. Compiled code is
 cached on disk; `warm` compiles in the background so that nobody waits for it.
 """
 
@@ -17,6 +17,15 @@ Keys = npt.NDArray[np.int32]
 
 _compiled: dict[str, Callable[..., None]] = {}
 _warming = threading.Lock()
+
+
+def extend(keys: Keys, size: int, codes: npt.NDArray) -> None:
+    """Takes a further field into the groups: each key becomes ``key × size + code``."""
+    if "extend" in _compiled:
+        _compiled["extend"](keys, size, codes)
+    else:
+        keys *= size
+        keys += codes
 
 
 def count(keys: Keys, counts: npt.NDArray[np.int64]) -> None:
@@ -61,14 +70,18 @@ def warm() -> None:
         def compiled(loop: Callable[..., None]) -> Any:
             return njit(nogil=True, cache=True)(loop)
 
-        loops = {
-            "count": compiled(_count),
-            "add": compiled(_add),
-            "smallest": compiled(_smallest),
-            "largest": compiled(_largest),
+        plain: dict[str, Callable[..., None]] = {
+            "extend": _extend,
+            "count": _count,
+            "add": _add,
+            "smallest": _smallest,
+            "largest": _largest,
         }
+        loops = {name: compiled(loop) for name, loop in plain.items()}
         keys = np.zeros(1, np.int32)
         loops["count"](keys, np.zeros(1, np.int64))
+        for code in (np.uint8, np.uint16, np.uint32):
+            loops["extend"](keys, 1, np.zeros(1, code))
         for kind in (np.int64, np.float64):
             for name in ("add", "smallest", "largest"):
                 loops[name](keys, np.zeros(1, kind), np.zeros(1, kind))
@@ -87,6 +100,11 @@ def warm_in_background() -> threading.Thread:
     thread = threading.Thread(target=run, name="warm-kernels", daemon=True)
     thread.start()
     return thread
+
+
+def _extend(keys: Keys, size: int, codes: npt.NDArray) -> None:
+    for at in range(len(keys)):
+        keys[at] = keys[at] * size + codes[at]
 
 
 def _count(keys: Keys, counts: npt.NDArray) -> None:

@@ -218,6 +218,7 @@ class GridPainter:
             seen = area.intersected(QRectF(at.heads_width, 0, width - at.heads_width, 10_000))
             alone = span.columns == 1 and report.is_number(report.slot(span.column)[1])
             inner = seen.adjusted(pad / 2, 0, -pad, -4)
+            inner.setTop(tops[span.row + span.rows - 1])  # over several rows it stands on the last
             shown = painter.fontMetrics().elidedText(span.text, Qt.TextElideMode.ElideRight, int(inner.width()) + 2)
             painter.drawText(inner, RIGHT if alone else CENTRE, shown)
             base = area.bottom() - 4

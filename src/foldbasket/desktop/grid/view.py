@@ -102,8 +102,6 @@ class GridView(QAbstractScrollArea):
             self._paint_absence(painter)
         if self._lit:
             self._light(painter, self._lit)
-        if self.hasFocus() and self.marked is None and self.geometry_of is not None:
-            theme.draw_focus(painter, QRectF(self.viewport().rect()).adjusted(2, 2, -2, -2), theme.palette())
 
     def _paint_absence(self, painter: QPainter) -> None:
         fold = self.desk.fold
@@ -292,6 +290,17 @@ class GridView(QAbstractScrollArea):
             )
         else:
             self.mark(Marked(row, column, row, column, row, column))
+
+    def focusInEvent(self, event: Any) -> None:
+        super().focusInEvent(event)
+        if event.reason() in (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason):
+            self.take_keyboard()
+
+    def take_keyboard(self) -> None:
+        """Puts the keyboard on the report, and the mark on its first cell if there is none, so that its place is seen."""
+        self.setFocus()
+        if self.marked is None and self.report is not None and self.report.width and self.report.height:
+            self._mark_to(0, 0, extend=False)
 
     def select_all(self) -> None:
         report = self.report
