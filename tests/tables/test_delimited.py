@@ -184,3 +184,36 @@ def test_what_the_csv_module_writes_is_read_back_value_by_value(tmp_path_factory
                 assert mine == cell
             elif column.type in (FieldType.WHOLE, FieldType.DECIMAL):
                 assert Decimal(mine) == Decimal(cell.strip())
+
+
+def test_a_file_read_in_stretches_is_the_same_as_in_one(tmp_path, monkeypatch):
+    from foldbasket.tables import delimited
+    from foldbasket.tables.column import DeferredColumn
+
+    lines = [
+        f"Q-{n},{'' if n % 7 == 0 else n % 13},{n / 100:.2f},2026-{n % 12 + 1:02d}-{n % 28 + 1:02d},{'Web' if n % 3 else ''}"
+        for n in range(900)
+    ]
+    path = tmp_path / "long.csv"
+    path.write_text("No,Pieces,Net,Day,Channel\n" + "\n".join(lines) + "\n")
+    whole = read_delimited(path, "Long")
+    monkeypatch.setattr(delimited, "STRETCH", 4_000)
+    monkeypatch.setattr(delimited, "PUT_OFF", 100)
+    cut = read_delimited(path, "Long")
+    assert len(delimited._stretches(path, delimited.look_at(path), False)) > 4
+    assert isinstance(cut.columns["No"], DeferredColumn)
+    assert (cut.columns["No"].type, len(cut.columns["No"])) == (FieldType.TEXT, 900)
+    assert types(cut) == types(whole)
+    assert values(cut) == values(whole)
+    assert values(whole)[7] == ["Q-7", None, "0.07", "2026-08-08", "Web"]
+
+
+def test_a_misfit_in_a_late_stretch_changes_the_type_of_the_whole_column(tmp_path, monkeypatch):
+    from foldbasket.tables import delimited
+
+    monkeypatch.setattr(delimited, "STRETCH", 100_000)
+    path = tmp_path / "late.csv"
+    path.write_text("A,B\n" + "1,1\n" * 150_000 + "1.5,odd\n" + "2,2\n" * 100_000)
+    table = read_delimited(path, "Late")
+    assert types(table) == [FieldType.DECIMAL, FieldType.TEXT]
+    assert table.count == 250_001

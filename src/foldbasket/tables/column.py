@@ -7,9 +7,11 @@ holds one 8-byte value per record and, when any record is blank, a mask of the v
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -133,6 +135,47 @@ class CodedColumn:
         return None if code == len(self.dictionary) else self.dictionary.key(code)
 
 
+class DeferredColumn(CodedColumn):
+    """A text column that is encoded when it is first grouped by, linked or looked at.
+
+    For text whose values are mostly different (order numbers, remarks): one dictionary over all of it costs as much as
+    reading the file, and most such columns are never placed. Until then it holds the text as Arrow read it.
+    """
+
+    def __init__(self, name: str, values: pa.ChunkedArray) -> None:
+        object.__setattr__(self, "name", name)
+        object.__setattr__(self, "_state", [values, None])
+        object.__setattr__(self, "_count", len(values))
+        object.__setattr__(self, "_lock", threading.Lock())
+
+    def coded(self) -> CodedColumn:
+        with self._lock:
+            state = self._state
+            if state[1] is None:
+                state[1] = coded_from_arrow(self.name, state[0])
+                state[0] = None
+            made: CodedColumn = state[1]
+            return made
+
+    @property
+    def type(self) -> FieldType:
+        return FieldType.TEXT
+
+    def __len__(self) -> int:
+        count: int = self._count
+        return count
+
+    @property
+    def nbytes(self) -> int:
+        values, made = self._state
+        return int(values.nbytes) if made is None else int(made.nbytes)
+
+    def __getattr__(self, name: str) -> Any:
+        if name in ("codes", "dictionary"):
+            return getattr(self.coded(), name)
+        raise AttributeError(name)
+
+
 @dataclass(frozen=True, eq=False)
 class NumberColumn:
     """A column of numbers: `values` int64 in units of 10^-scale (or microseconds), or float64 for reals.
@@ -189,6 +232,33 @@ class NumberColumn:
 
 
 Column = CodedColumn | NumberColumn
+
+
+def joined(parts: Sequence[Column]) -> Column:
+    """Parts of one column, read one after the other, as one column. All must be of one kind, type and scale."""
+    first = parts[0]
+    if len(parts) == 1:
+        return first
+    if isinstance(first, NumberColumn):
+        numbers = [part for part in parts if isinstance(part, NumberColumn)]
+        valid = None
+        if any(part.valid is not None for part in numbers):
+            valid = np.concatenate(
+                [np.ones(len(part), np.bool_) if part.valid is None else part.valid for part in numbers]
+            )
+        return NumberColumn(
+            first.name, first.type, np.concatenate([part.values for part in numbers]), valid, first.scale
+        )
+    coded = [part for part in parts if isinstance(part, CodedColumn)]
+    different, inverse = np.unique(np.concatenate([part.dictionary.values for part in coded]), return_inverse=True)
+    codes = np.empty(sum(map(len, coded)), smallest_codes(len(different)))
+    at = start = 0
+    for part in coded:
+        members = len(part.dictionary)
+        target = np.append(inverse[start : start + members], len(different)).astype(codes.dtype)
+        codes[at : at + len(part)] = target[part.codes]
+        at, start = at + len(part), start + members
+    return CodedColumn(first.name, codes, Dictionary(first.type, different, first.scale))
 
 
 def text_column(name: str, values: Sequence[str | None]) -> CodedColumn:

@@ -12,8 +12,9 @@ import io
 import mmap
 import os
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from itertools import pairwise
 from pathlib import Path
 
 import msgspec
@@ -22,7 +23,7 @@ import pyarrow as pa
 import pyarrow.csv as pc
 
 from foldbasket.errors import ReadError
-from foldbasket.tables.column import CodedColumn, Column
+from foldbasket.tables.column import CodedColumn, Column, DeferredColumn, joined
 from foldbasket.tables.conversion import converted, detected, from_arrow
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.sniffing import ColumnType, Look, look_at, single_byte_encoding, wrong_encoding
@@ -31,6 +32,9 @@ from foldbasket.tables.types import FieldType
 
 ENDINGS = (".csv", ".tsv", ".txt", ".tab")
 BLOCK = 1 << 20
+STRETCH = 96 << 20
+PUT_OFF = 1_000_000
+"""Text columns of more records than this are encoded on first use when their values are mostly different."""
 _TEXT = pa.dictionary(pa.int32(), pa.string())
 _BAD_COLUMN = re.compile(r"In CSV column #(\d+): (.*)", re.DOTALL)
 
@@ -45,20 +49,18 @@ class DelimitedOptions(msgspec.Struct, frozen=True, forbid_unknown_fields=True, 
 
 
 class _Feed(io.RawIOBase):
-    """The bytes of a file after its header, as UTF-8, handed to Arrow block by block with progress and cancel."""
+    """A stretch of a file's bytes as UTF-8, handed to Arrow block by block with progress and cancel."""
 
-    def __init__(self, path: Path, look: Look, progress: Progress) -> None:
+    def __init__(self, path: Path, look: Look, progress: Progress, start: int, stop: int) -> None:
         super().__init__()
         self._path, self._look, self._progress = path, look, progress
         self._file = path.open("rb")
         self._size = max(1, path.stat().st_size)
-        self._done = 0
+        self._done, self._stop = start, stop
         self._lines = 1
         self._decoder = None
         if look.encoding in ("utf-8", "ascii"):
-            self._map = mmap.mmap(self._file.fileno(), 0, access=mmap.ACCESS_READ)
-            self._view = memoryview(self._map)
-            self._done = look.header_bytes
+            self._view = memoryview(mmap.mmap(self._file.fileno(), 0, access=mmap.ACCESS_READ))
         else:
             self._decoder = codecs.getincrementaldecoder(look.encoding)()
             self._skip = look.header_chars
@@ -70,7 +72,7 @@ class _Feed(io.RawIOBase):
     def read(self, size: int = -1) -> bytes | memoryview:
         self._progress.step(f"Reading {self._path.name}", min(1.0, self._done / self._size))
         if self._decoder is None:
-            block = self._view[self._done : self._done + size if size >= 0 else None]
+            block = self._view[self._done : min(self._stop, self._done + size) if size >= 0 else self._stop]
             self._done += len(block)
             return block
         while len(self._left_over) < size or size < 0:
@@ -100,6 +102,21 @@ class _Feed(io.RawIOBase):
         super().close()
 
 
+def _stretches(path: Path, look: Look, quoted_breaks: bool) -> list[tuple[int, int]]:
+    """Where to cut the records of a file into stretches of whole lines, so that only one at a time is held as Arrow has it."""
+    size = path.stat().st_size
+    if quoted_breaks or look.encoding not in ("utf-8", "ascii"):
+        return [(look.header_bytes, size)]
+    cuts = [look.header_bytes]
+    with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as data:
+        while size - cuts[-1] > 1.5 * STRETCH:
+            end = data.find(b"\n", cuts[-1] + STRETCH) + 1
+            if not end:
+                break
+            cuts.append(end)
+    return list(pairwise([*cuts, size]))
+
+
 def read_delimited(
     path: Path, name: str, options: DelimitedOptions | None = None, progress: Progress | None = None
 ) -> Table:
@@ -120,7 +137,7 @@ def read_delimited(
     misfits = 0
     while True:
         try:
-            read = _parse(path, look, types, quoted_breaks, progress)
+            columns = _read_columns(path, look, types, quoted_breaks, progress)
             break
         except pa.ArrowInvalid as error:
             misfit = _BAD_COLUMN.match(str(error))
@@ -137,21 +154,54 @@ def read_delimited(
                     types = [kind if kind and kind.type is FieldType.TEXT else None for kind in types]
             else:
                 raise _ragged(path, look, str(error)) from None
-    arrays = read.columns
-    del read
-
-    def encode(at: int) -> Column:
-        progress.step(f"Encoding {path.name}", at / len(look.names))
-        field = look.names[at]
-        column = from_arrow(field, arrays[at])
-        arrays[at] = None  # its memory can go while the next is encoded
+    for at, field in enumerate(look.names):
+        column = columns[at]
         if types[at] is None and isinstance(column, CodedColumn):
-            column = _as_chosen(column, options.types.get(field), look.decimal_mark)
-        return column
-
-    with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
-        columns = list(pool.map(encode, range(len(look.names))))
+            progress.step(f"Judging {path.name}", at / len(look.names))
+            columns[at] = _as_chosen(column, options.types.get(field), look.decimal_mark)
     return Table.of(name, columns, str(path))
+
+
+def _read_columns(
+    path: Path, look: Look, types: Sequence[ColumnType | None], quoted_breaks: bool, progress: Progress
+) -> list[Column]:
+    """All columns, stretch by stretch: typed values are encoded at once, text is gathered and encoded over the whole file."""
+    width = len(look.names)
+    parts: list[list[Column]] = [[] for _ in look.names]
+    texts: list[list[pa.Array]] = [[] for _ in look.names]
+    is_text = [kind is None or kind.type is FieldType.TEXT for kind in types]
+    with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
+        for start, stop in _stretches(path, look, quoted_breaks):
+            read = _parse(path, look, types, quoted_breaks, progress, start, stop)
+            if not read.num_rows:
+                continue
+            for at in range(width):
+                if is_text[at]:
+                    texts[at] += read.column(at).chunks
+            numbers = [at for at in range(width) if not is_text[at]]
+            encoded = pool.map(lambda at, read=read: from_arrow(look.names[at], read.column(at)), numbers)
+            for at, column in zip(numbers, encoded, strict=True):
+                parts[at].append(column)
+            del read
+
+        def whole(at: int) -> Column:
+            progress.step(f"Encoding {path.name}", at / width)
+            if parts[at]:
+                column = joined(parts[at])
+                parts[at] = []  # its memory can go while the next is joined
+                return column
+            gathered = pa.chunked_array(texts[at], _TEXT)
+            texts[at] = []
+            if types[at] is not None and _mostly_different(gathered):
+                return DeferredColumn(look.names[at], gathered)
+            return from_arrow(look.names[at], gathered)
+
+        return list(pool.map(whole, range(width)))
+
+
+def _mostly_different(values: pa.ChunkedArray) -> bool:
+    """Whether text is long and so varied that encoding it is put off: judged by the dictionaries of its blocks."""
+    return len(values) > PUT_OFF and sum(len(chunk.dictionary) for chunk in values.chunks) > len(values) // 4
 
 
 def _as_chosen(column: CodedColumn, chosen: FieldType | None, decimal_mark: str) -> Column:
@@ -164,9 +214,17 @@ def _as_chosen(column: CodedColumn, chosen: FieldType | None, decimal_mark: str)
     return converted(column, ColumnType(chosen, scale), decimal_mark)
 
 
-def _parse(path: Path, look: Look, types: list[ColumnType | None], quoted_breaks: bool, progress: Progress) -> pa.Table:
+def _parse(
+    path: Path,
+    look: Look,
+    types: Sequence[ColumnType | None],
+    quoted_breaks: bool,
+    progress: Progress,
+    start: int,
+    stop: int,
+) -> pa.Table:
     column_types = {name: _arrow_type(kind) for name, kind in zip(look.names, types, strict=True)}
-    feed = _Feed(path, look, progress)
+    feed = _Feed(path, look, progress, start, stop)
     try:
         return pc.read_csv(
             pa.PythonFile(feed, mode="r"),

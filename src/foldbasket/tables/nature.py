@@ -8,7 +8,7 @@ from __future__ import annotations
 import enum
 import re
 
-from foldbasket.tables.column import CodedColumn, Column
+from foldbasket.tables.column import CodedColumn, Column, DeferredColumn
 from foldbasket.tables.types import FieldType
 
 _PRICE = re.compile(r"\b(price|rate|percent|discount|share|average|avg|grade|score)\b|%|\bper\b|^unit ", re.IGNORECASE)
@@ -48,6 +48,8 @@ def nature_of(column: Column) -> Nature:
         return Nature.AMOUNT
     if _IDENTIFIER.search(column.name):
         return Nature.IDENTIFIER
+    if isinstance(column, DeferredColumn):  # its values are mostly different, and asking for them would encode it
+        return Nature.TEXT
     if isinstance(column, CodedColumn) and len(column.dictionary) > max(50, len(column) // 2):
         return Nature.TEXT
     return Nature.CATEGORY

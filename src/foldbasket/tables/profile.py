@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from foldbasket.tables.column import CodedColumn, Column
+from foldbasket.tables.column import CodedColumn, Column, DeferredColumn
 from foldbasket.tables.types import FieldType, canonical
 
 SAMPLE = 100_000
@@ -15,9 +15,9 @@ BARS = 12
 
 @dataclass(frozen=True)
 class Profile:
-    """`different` is None where counting would mean sorting every record; `shape` holds bar heights from 0 to 1."""
+    """`blanks` and `different` are None where counting would mean encoding or sorting every record; `shape` holds bar heights from 0 to 1."""
 
-    blanks: int
+    blanks: int | None
     different: int | None
     smallest: str | None
     largest: str | None
@@ -26,6 +26,8 @@ class Profile:
 
 def profile_of(column: Column) -> Profile:
     """The profile of a column. The shape is judged on at most 100,000 records taken at even steps."""
+    if isinstance(column, DeferredColumn):
+        return Profile(None, None, None, None, ())
     if isinstance(column, CodedColumn):
         members = len(column.dictionary)
         sample = column.codes[:: max(1, len(column) // SAMPLE)]
