@@ -51,7 +51,7 @@ def memory(path: Path) -> list[Row]:
         "import pyarrow.csv, foldbasket.tables.readers as r\n"
         "def now():\n    return int(open('/proc/self/statm').read().split()[1]) * resource.getpagesize()\n"
         "before = now(); t = r.read_table(Path(sys.argv[1]), 'x'); gc.collect(); pa.default_memory_pool().release_unused()\n"
-        "peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024\n"
+        "peak = int(open('/proc/self/status').read().split('VmHWM:')[1].split()[0]) * 1024\n"
         "import ctypes; ctypes.CDLL('libc.so.6').malloc_trim(0)\n"
         "print(t.nbytes, now() - before, peak - before, sum(v.nbytes for v in t.columns.values()))"
     )

@@ -8,6 +8,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from foldbasket.errors import Cancelled, ReadError
+from foldbasket.folding.engine import Engine
+from foldbasket.folding.spec import Fold, Measure, Placed
+from foldbasket.links.source import FieldRef, Source
 from foldbasket.tables.delimited import DelimitedOptions, read_delimited
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.readers import read_table
@@ -203,6 +206,9 @@ def test_a_file_read_in_stretches_is_the_same_as_in_one(tmp_path, monkeypatch):
     assert len(delimited._stretches(path, delimited.look_at(path), False)) > 4
     assert isinstance(cut.columns["No"], DeferredColumn)
     assert (cut.columns["No"].type, len(cut.columns["No"])) == (FieldType.TEXT, 900)
+    by_no = Fold("f", (Measure("m", "count values", FieldRef("Long", "No")),), (Placed("r", FieldRef("Long", "No")),))
+    report = Engine(Source({"Long": cut})).fold(by_no)
+    assert (report.height, report.value(900, 0)) == (901, 900)
     assert types(cut) == types(whole)
     assert values(cut) == values(whole)
     assert values(whole)[7] == ["Q-7", None, "0.07", "2026-08-08", "Web"]

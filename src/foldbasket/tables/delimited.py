@@ -32,7 +32,7 @@ from foldbasket.tables.types import FieldType
 
 ENDINGS = (".csv", ".tsv", ".txt", ".tab")
 BLOCK = 1 << 20
-STRETCH = 96 << 20
+STRETCH = 192 << 20
 PUT_OFF = 1_000_000
 """Text columns of more records than this are encoded on first use when their values are mostly different."""
 _TEXT = pa.dictionary(pa.int32(), pa.string())

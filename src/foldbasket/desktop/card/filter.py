@@ -15,6 +15,7 @@ from foldbasket.folding.domain import BLANK, NO_MATCH, Domain, part_of
 from foldbasket.folding.filters import SIGNS, Between, Blank, Compare, Filter, Members
 from foldbasket.folding.parts import PARTS
 from foldbasket.folding.sentence import field_phrase
+from foldbasket.tables.column import DeferredColumn
 from foldbasket.tables.types import FieldType
 
 KINDS = (
@@ -178,6 +179,8 @@ def filter_card(desk: Desk, rule: Filter, parent: QWidget) -> CardBody:
 def _first_value(desk: Desk, rule: Filter) -> str:
     column = desk.column(rule.field)
     assert column is not None
+    if isinstance(column, DeferredColumn):
+        return ""
     if rule.part is None:
         text = next(
             (column.text(record) for record in range(min(len(column), 1000)) if column.text(record) is not None), None
@@ -222,6 +225,9 @@ def _compare(body: CardBody, rule: Compare, kind: FieldType, become: Callable[[F
 def _members(desk: Desk, body: CardBody, rule: Members, column: Any, become: Callable[[Filter, str], None]) -> None:
     if column.type.is_number and rule.part is None and len(column) > 200_000:
         body.text("This field has many different numbers. Compare with a value, or give a range.", "quiet")
+        return
+    if isinstance(column, DeferredColumn):  # listing them would encode it, and the window would wait
+        body.text("Nearly every record has a value of its own here. Compare with a value, or give a range.", "quiet")
         return
     dictionary = column.coded().dictionary
     domain = part_of(dictionary, rule.part, rule.field.field)[1] if rule.part is not None else Domain(dictionary)

@@ -12,6 +12,7 @@ from foldbasket.folding.aggregates import AGGREGATES
 from foldbasket.folding.sentence import measure_heading
 from foldbasket.folding.spec import Measure
 from foldbasket.styling.numbers import check_pattern
+from foldbasket.tables.column import DeferredColumn
 from foldbasket.tables.nature import Nature, nature_of
 
 PATTERNS = ("#,##0", "#,##0.00", "¤#,##0", "¤#,##0.00", "0.0", "0%", "0.0%")
@@ -24,6 +25,8 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
         remark = "Counts the records themselves"
     elif column is None:
         remark = f"{measure.field.field} is no longer in {measure.field.table}"
+    elif isinstance(column, DeferredColumn):  # asking for its blanks would encode it, and the window would wait
+        remark = f"{measure.field.field} · {measure.field.table} · {len(column):,} records"
     else:
         blanks = f"{column.blank_count:,} blank" if column.blank_count else "none blank"
         remark = (
