@@ -3,6 +3,7 @@
 import csv
 from decimal import Decimal
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -110,6 +111,33 @@ def test_a_late_misfit_changes_the_type_of_the_whole_column(read):
 def test_blank_and_all_space_values_are_blank(read):
     table = read('A,B\n1," "\n ,""\n,x\n')
     assert values(table) == [["1", None], [None, None], [None, "x"]]
+
+
+@pytest.mark.parametrize(
+    ("late", "kind", "scale"),
+    [("123456789012.34", "decimal", 2), ("8796093022208.01", "decimal", 2), ("-0.5", "decimal", 2), ("1.005", "decimal", 3), ("0.0000001", "real number", 0), ("1e300", "real number", 0)],
+)  # fmt: skip
+def test_amounts_are_exact_whatever_their_size_and_digits(read, late, kind, scale):
+    table = read("A,B\n" + "0.10,x\n0.29,x\n" * 50_000 + f"{late},x\n" + "1.00,x\n" * 60_000)
+    column = table.columns["A"]
+    assert (column.type.value, column.scale) == (kind, scale)
+    if kind == "decimal":
+        assert Decimal(column.text(100_000)) == Decimal(late)
+        assert int(column.values.sum()) == (50_000 * 39 + 6_000_000) * 10 ** (scale - 2) + int(
+            Decimal(late) * 10**scale
+        )
+
+
+@settings(max_examples=300, deadline=None)
+@given(st.lists(st.integers(-(2**43), 2**43), min_size=1, max_size=50), st.integers(1, 6))
+def test_decimals_parsed_through_floats_are_the_decimals_written(units, scale):
+    from foldbasket.tables.column import NumberColumn
+    from foldbasket.tables.conversion import exact_units
+
+    written = [str(Decimal(each).scaleb(-scale)) for each in units]
+    reals = NumberColumn("x", FieldType.REAL, np.array([float(text) for text in written]))
+    exact = exact_units(reals, scale)
+    assert exact.values.tolist() == units
 
 
 def test_seven_fraction_digits_are_real_and_nineteen_digits_text(read):

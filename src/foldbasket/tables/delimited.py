@@ -13,7 +13,7 @@ import mmap
 import os
 import re
 from collections.abc import Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from itertools import pairwise
 from pathlib import Path
 
@@ -23,8 +23,8 @@ import pyarrow as pa
 import pyarrow.csv as pc
 
 from foldbasket.errors import ReadError
-from foldbasket.tables.column import CodedColumn, Column, DeferredColumn, joined
-from foldbasket.tables.conversion import converted, detected, from_arrow
+from foldbasket.tables.column import CodedColumn, Column, DeferredColumn, NumberColumn, joined
+from foldbasket.tables.conversion import converted, detected, exact_units, from_arrow
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.sniffing import ColumnType, Look, look_at, single_byte_encoding, wrong_encoding
 from foldbasket.tables.table import Table
@@ -170,6 +170,13 @@ def _read_columns(
     parts: list[list[Column]] = [[] for _ in look.names]
     texts: list[list[pa.Array]] = [[] for _ in look.names]
     is_text = [kind is None or kind.type is FieldType.TEXT for kind in types]
+    pending: list[tuple[int, Future[Column]]] = []  # encoded while the next stretch is parsed
+
+    def settle() -> None:
+        for at, column in pending:
+            parts[at].append(column.result())
+        pending.clear()
+
     with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
         for start, stop in _stretches(path, look, quoted_breaks):
             read = _parse(path, look, types, quoted_breaks, progress, start, stop)
@@ -178,11 +185,14 @@ def _read_columns(
             for at in range(width):
                 if is_text[at]:
                     texts[at] += read.column(at).chunks
-            numbers = [at for at in range(width) if not is_text[at]]
-            encoded = pool.map(lambda at, read=read: from_arrow(look.names[at], read.column(at)), numbers)
-            for at, column in zip(numbers, encoded, strict=True):
-                parts[at].append(column)
+            settle()
+            pending += [
+                (at, pool.submit(_encoded, look.names[at], read.column(at), types[at], at))
+                for at in range(width)
+                if not is_text[at]
+            ]
             del read
+        settle()
 
         def whole(at: int) -> Column:
             progress.step(f"Encoding {path.name}", at / width)
@@ -197,6 +207,16 @@ def _read_columns(
             return from_arrow(look.names[at], gathered)
 
         return list(pool.map(whole, range(width)))
+
+
+def _encoded(name: str, values: pa.ChunkedArray, kind: ColumnType | None, at: int) -> Column:
+    column = from_arrow(name, values)
+    if kind is None or kind.type is not FieldType.DECIMAL or not isinstance(column, NumberColumn):
+        return column
+    exact = exact_units(column, kind.scale)
+    if exact is None:
+        raise pa.ArrowInvalid(f"In CSV column #{at}: more digits than decimals of scale {kind.scale} have")
+    return exact
 
 
 def _mostly_different(values: pa.ChunkedArray) -> bool:
@@ -255,7 +275,7 @@ def _arrow_type(kind: ColumnType | None) -> pa.DataType:
     return {
         FieldType.TEXT: _TEXT,
         FieldType.WHOLE: pa.int64(),
-        FieldType.DECIMAL: pa.decimal128(18, kind.scale),
+        FieldType.DECIMAL: pa.float64(),  # see `exact_units`
         FieldType.REAL: pa.float64(),
         FieldType.DATE: pa.date32(),
         FieldType.TIMESTAMP: pa.timestamp("us"),

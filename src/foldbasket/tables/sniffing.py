@@ -60,7 +60,7 @@ def type_of(values: Iterable[str], decimal_mark: str = ".") -> ColumnType | None
     """The narrowest type that every given non-blank text fits; None when there is no value to judge by."""
     seen = False
     kinds = {FieldType.WHOLE, FieldType.DECIMAL, FieldType.REAL, FieldType.DATE, FieldType.TIMESTAMP, FieldType.YESNO}
-    scale = 0
+    scale = digits_before = 0
     for value in values:
         text = value.strip()
         if not text:
@@ -72,13 +72,14 @@ def type_of(values: Iterable[str], decimal_mark: str = ".") -> ColumnType | None
             if _WHOLE.fullmatch(text):
                 if len(text.lstrip("+-")) <= MAX_DIGITS:
                     fits |= {FieldType.WHOLE, FieldType.DECIMAL}
+                    digits_before = max(digits_before, len(text.lstrip("+-")))
                 else:
                     fits.clear()
             elif "e" not in text and "E" not in text:
                 head, _, tail = text.lstrip("+-").partition(decimal_mark)
-                if len(tail) <= MAX_SCALE and len(head) + MAX_SCALE <= MAX_DIGITS:
+                if len(tail) <= MAX_SCALE:
                     fits.add(FieldType.DECIMAL)
-                    scale = max(scale, len(tail))
+                    scale, digits_before = max(scale, len(tail)), max(digits_before, len(head))
         elif _DATE.fullmatch(text):
             fits.add(FieldType.DATE)
         elif _MOMENT.fullmatch(text):
@@ -90,6 +91,8 @@ def type_of(values: Iterable[str], decimal_mark: str = ".") -> ColumnType | None
             return ColumnType(FieldType.TEXT)
     if not seen:
         return None
+    if digits_before + scale > MAX_DIGITS:  # beyond the exact range once all have the same scale
+        kinds -= {FieldType.WHOLE, FieldType.DECIMAL} if scale else {FieldType.DECIMAL}
     for kind in (FieldType.WHOLE, FieldType.DECIMAL, FieldType.REAL, FieldType.DATE, FieldType.TIMESTAMP):
         if kind in kinds:
             return ColumnType(kind, scale if kind is FieldType.DECIMAL else 0)
