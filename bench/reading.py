@@ -38,7 +38,7 @@ def rows(folder: Path, size: int) -> list[Row]:
             1.3,
             lambda: read_table(path, "Lines"),
             lambda: pc.read_csv(path),
-            rounds=2,
+            rounds=5,
         )
     ]
     return found + memory(path)

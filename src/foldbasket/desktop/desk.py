@@ -100,6 +100,18 @@ class Desk(QObject):
         table = self.tables.get(ref.table)
         return table.columns.get(ref.field) if table else None
 
+    def tables_that_fit(self) -> set[str]:
+        """The tables whose fields can be placed beside those of the fold in view: links lead from one table to all."""
+        used = {ref.table for ref in self.fold.fields()} if self.fold is not None else set()
+        fitting = set()
+        for table in self.source.tables:
+            try:
+                self.source.base_for(used | {table})
+            except FoldBasketError:
+                continue
+            fitting.add(table)
+        return fitting
+
     def said(self, word: str) -> str:
         """A word of the fold in view as the sentence says it."""
         if self.fold is None:

@@ -15,6 +15,7 @@ from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.grid.painter import GridPainter, picture
 from foldbasket.errors import OutputError
 from foldbasket.folding.report import Report
+from foldbasket.outputs.formats import appearing_whole
 
 ENDINGS = (".pdf", ".png")
 MOST_PIXELS = 200_000_000
@@ -36,19 +37,11 @@ def _ensure_app() -> None:
 def save_picture(report: Report, path: Path) -> None:
     """Writes a report as .png (all of it, at twice the screen's size) or .pdf (A4 sideways, headings on every page)."""
     _ensure_app()
-    fresh = path.with_name(f".{path.name}.new")
-    try:
+    with appearing_whole(path) as fresh:
         if path.suffix.lower() == ".pdf":
             _save_pdf(report, fresh)
         else:
             _save_png(report, fresh)
-        fresh.replace(path)
-    except OSError as error:
-        raise OutputError(
-            f"the file cannot be written ({error.strerror or error}).", where=str(path), todo="Choose another place."
-        ) from None
-    finally:
-        fresh.unlink(missing_ok=True)
 
 
 def _save_png(report: Report, path: Path) -> None:
@@ -71,10 +64,10 @@ def _save_pdf(report: Report, path: Path) -> None:
     page = QSizeF(writer.width(), writer.height())
     room = page.width() - 2 * MARGIN
     zoom = 1.0
-    geometry = Geometry(report)
+    geometry = Geometry(report, zoom, tabular=False)
     while zoom > SMALLEST_ZOOM and geometry.heads_width + geometry.size[0] > room:
         zoom -= 0.05
-        geometry = Geometry(report, zoom)
+        geometry = Geometry(report, zoom, tabular=False)
     strips = _cut(geometry.column_edges.tolist(), max(room - geometry.heads_width, geometry.scaled(60)))
     painter = QPainter()
     if not painter.begin(writer):
@@ -82,7 +75,7 @@ def _save_pdf(report: Report, path: Path) -> None:
     title_height = _title(painter, report, QRectF(MARGIN, MARGIN, room, page.height()), draw=False)
     body = page.height() - 2 * MARGIN - FOOT
     bands = _cut(geometry.line_tops.tolist(), body - geometry.head_height - title_height, body - geometry.head_height)
-    drawing = GridPainter(geometry, theme.LIGHT._replace(paper="#FFFFFF"), quick=False)
+    drawing = GridPainter(geometry, theme.LIGHT._replace(paper="#FFFFFF"))
     number, pages = 0, len(bands) * len(strips)
     for band_start, band_stop in bands:
         for strip_start, strip_stop in strips:

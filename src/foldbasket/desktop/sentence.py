@@ -293,11 +293,11 @@ class SentenceBar(QFrame):
         choices = []
         if strand == "measures":
             choices.append(Choice("Records, counted", "count", None))
-        for table in self.desk.source.tables.values():
+        fitting = self.desk.tables_that_fit()
+        for table in sorted(self.desk.source.tables.values(), key=lambda table: table.name not in fitting):
             for column in table.columns.values():
-                choices.append(
-                    Choice(column.name, f"{table.name} · {nature_of(column).value}", FieldRef(table.name, column.name))
-                )
+                remark = nature_of(column).value if table.name in fitting else "not linked to this fold's records"
+                choices.append(Choice(column.name, f"{table.name} · {remark}", FieldRef(table.name, column.name)))
         if strand == "measures":
             choices.sort(key=lambda choice: choice.value is not None and not self._is_measured(choice.value))
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from foldbasket.errors import OutputError
@@ -36,16 +37,24 @@ def save_report(report: Report, path: Path, shape: str = "table") -> None:
         raise OutputError(
             f"“{ending}” has no shape “{shape}”.", where=str(path), todo="Cells as records are written as .csv."
         )
-    fresh = path.with_name(f".{path.name}.new")
-    try:
+    with appearing_whole(path) as fresh:
         if shape == "cells":
             delimited.save(report, fresh, "cells")
         else:
             FORMATS[ending][1](report, fresh)
+
+
+@contextmanager
+def appearing_whole(path: Path) -> Iterator[Path]:
+    """A place beside `path` to write to, which takes its name when all went well. OutputError when it cannot be written."""
+    fresh = path.with_name(f".{path.name}.new")
+    try:
+        yield fresh
         fresh.replace(path)
     except OSError as error:
+        reason = error.strerror or error
         raise OutputError(
-            f"the file cannot be written ({error.strerror or error}).", where=str(path), todo="Choose another place."
+            f"the file cannot be written ({reason}).", where=str(path), todo="Choose another place."
         ) from None
     finally:
         fresh.unlink(missing_ok=True)

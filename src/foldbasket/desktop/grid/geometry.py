@@ -22,10 +22,15 @@ SAMPLE = 120
 
 @dataclass(frozen=True, eq=False)
 class Geometry:
-    """Built once per report and zoom. All sizes are in pixels at that zoom."""
+    """Built once per report and zoom. All sizes are in pixels at that zoom.
+
+    `tabular` gives every digit one width. On paper it is off: fonts keep such digits under private code points, and a PDF
+    of them could be neither searched nor copied.
+    """
 
     report: Report
     zoom: float = 1.0
+    tabular: bool = True
 
     @cached_property
     def sheet(self) -> Sheet:
@@ -35,7 +40,7 @@ class Geometry:
         return round(pixels * self.zoom)
 
     def font(self, weight: QFont.Weight = QFont.Weight.Normal, size: float = theme.BODY) -> QFont:
-        return theme.font(size * self.zoom, weight, tabular=True)
+        return theme.font(size * self.zoom, weight, self.tabular)
 
     @cached_property
     def row_height(self) -> float:

@@ -40,9 +40,7 @@ class Marked:
 class GridPainter:
     """Paints one geometry at a scroll offset into a viewport of a size."""
 
-    def __init__(self, geometry: Geometry, colours: theme.Palette | None = None, *, quick: bool = True) -> None:
-        """`quick` draws numbers as glyphs; without it as text, which a PDF can be searched by."""
-        self.quick = quick
+    def __init__(self, geometry: Geometry, colours: theme.Palette | None = None) -> None:
         self.at = geometry
         self.report = geometry.report
         self.colours = colours or theme.palette()
@@ -111,7 +109,7 @@ class GridPainter:
                     pen = colour
                 # A closing bracket hangs over, so that the digits stay under each other.
                 edge = right - pad + (hang if text[-1] == ")" else 0.0)
-                if below is not None and self.quick:
+                if below is not None and at.tabular:
                     run = run_of(text)
                     if run is not None:
                         painter.drawGlyphRun(QPointF(edge, middle), run)

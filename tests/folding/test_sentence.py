@@ -1,0 +1,62 @@
+"""The sentence reads well: every word in its place, with what was chosen for it."""
+
+import datetime
+
+import pytest
+
+from foldbasket.folding.filters import Between, Blank, Compare, Members
+from foldbasket.folding.report import plural
+from foldbasket.folding.sentence import sentence_of, words_of
+from foldbasket.folding.spec import Fold
+from tests.folding.build import fold, measure, placed, ref, source, table
+
+SOURCE = source(table("T", {"Day": [datetime.date(2026, 4, 2)], "Net": [1], "Region": ["East"], "SKU": ["x"]}))
+
+
+def test_the_whole_sentence():
+    spec = Fold(
+        "f",
+        (measure("sum", "T.Net", heading="Net sales"), measure("count")),
+        (placed("T.Region"), placed("T.SKU")),
+        (placed("T.Day", part="quarter"),),
+        (Members("a", ref("T.Region"), members=("East", "West")), Compare("b", ref("T.Net"), None, ">", "10")),
+    )
+    assert sentence_of(spec, SOURCE) == (
+        "Net sales, summed and Records, counted for each Region › SKU across Quarter of day keeping Region: East, West and Net: > 10"
+    )
+    assert [(word.strand, word.lead) for word in words_of(spec, SOURCE)] == [
+        ("measures", ""), ("measures", "and"), ("rows", "for each"), ("rows", "›"), ("columns", "across"), ("filters", "keeping"), ("filters", "and"),
+    ]  # fmt: skip
+    assert sentence_of(Fold("empty")) == ""
+
+
+@pytest.mark.parametrize(
+    ("rule", "said"),
+    [
+        (Members("f", ref("T.Region")), "Region: nothing"),
+        (Members("f", ref("T.Region"), exclude=True), "Region: anything"),
+        (Members("f", ref("T.Region"), members=("a",), blank=True, no_match=True), "Region: a, (blank), (no match)"),
+        (Members("f", ref("T.Region"), members=tuple("abcdef"), exclude=True), "Region: not a, b, c, d and 2 more"),
+        (Members("f", ref("T.Day"), "quarter", ("2026-Q2", "2027-Q1")), "Quarter of day: Q2 2026, 2027-Q1"),
+        (Compare("f", ref("T.Day"), None, "≥", "2026-04-02"), "Day: ≥ 2 Apr 2026"),
+        (Between("f", ref("T.Net"), None, "1", "9.50"), "Net: 1 to 9.50"),
+        (Blank("f", ref("T.Net")), "Net: blank"),
+        (Blank("f", ref("T.Net"), exclude=True), "Net: not blank"),
+    ],
+)
+def test_filters_are_said_in_words(rule, said):
+    assert sentence_of(Fold("f", filters=(rule,)), SOURCE) == f"keeping {said}"
+
+
+@pytest.mark.parametrize(
+    ("one", "several"),
+    [("Site", "sites"), ("Variety", "varieties"), ("Day", "days"), ("Branch", "branches"), ("Glass", "glasses"), ("Sales", "sales"), ("SKU", "SKUs"), ("Order no.", "order no."), ("Quarter of order date", "quarters")],
+)  # fmt: skip
+def test_headings_are_bent_for_captions(one, several):
+    assert plural(one) == several
+
+
+def test_captions_of_totals_name_their_member_and_what_they_sum_over():
+    report = fold(SOURCE, [measure("count")], [placed("T.Region"), placed("T.SKU", heading="Article")])
+    assert [report.rows.caption(line) for line in range(3)] == ["", "East, all articles", "Everything"]
+    assert report.measures[0].heading == "Records"
