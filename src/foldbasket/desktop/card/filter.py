@@ -52,7 +52,7 @@ class MemberModel(QAbstractListModel):
         super().__init__(parent)
         order = sorted(range(domain.blank), key=domain.ranks[: domain.blank].__getitem__)
         self.keys = [domain.key(code) for code in order]
-        self._flags = flags
+        self.extra = flags
         self._labels = [domain.label(code, locale) for code in order] + [FLAGS[flag] for flag in flags]
         self.rule, self._act = rule, act
         self._listed = set(rule.members)
@@ -63,7 +63,7 @@ class MemberModel(QAbstractListModel):
     def kept(self, row: int) -> bool:
         """Whether the filter keeps the member of a line."""
         is_member = row < len(self.keys)
-        listed = self.keys[row] in self._listed if is_member else getattr(self.rule, self._flags[row - len(self.keys)])
+        listed = self.keys[row] in self._listed if is_member else getattr(self.rule, self.extra[row - len(self.keys)])
         return bool(listed != self.rule.exclude)
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
@@ -85,16 +85,19 @@ class MemberModel(QAbstractListModel):
     def toggle(self, rows: list[int], keep: bool) -> None:
         """Keeps or leaves out the members of some lines, as one step."""
         listed = keep != self.rule.exclude
-        members = dict.fromkeys(self.rule.members)
+        members = set(self.rule.members)
         flags = {}
         for row in rows:
             if row >= len(self.keys):
-                flags[self._flags[row - len(self.keys)]] = listed
+                flags[self.extra[row - len(self.keys)]] = listed
             elif listed:
-                members[self.keys[row]] = None
+                members.add(self.keys[row])
             else:
-                members.pop(self.keys[row], None)
-        self._act(msgspec.structs.replace(self.rule, members=tuple(members), **flags))
+                members.discard(self.keys[row])
+        known = set(self.keys)
+        gone = [key for key in self.rule.members if key not in known]  # listed, but no record has it at present
+        ordered = [key for key in self.keys if key in members]
+        self._act(msgspec.structs.replace(self.rule, members=tuple(ordered + gone), **flags))
 
 
 def filter_card(desk: Desk, rule: Filter, parent: QWidget) -> CardBody:
@@ -281,12 +284,8 @@ def _members(desk: Desk, body: CardBody, rule: Members, column: Any, become: Cal
     def turn_round(keep_new: bool) -> None:
         listed = set(rule.members)
         flipped = tuple(key for key in model.keys if key not in listed)
-        become(
-            msgspec.structs.replace(
-                rule, exclude=keep_new, members=flipped, blank=not rule.blank, no_match=not rule.no_match
-            ),
-            "Members that come later",
-        )
+        turned = {flag: not getattr(rule, flag) for flag in model.extra}
+        become(msgspec.structs.replace(rule, exclude=keep_new, members=flipped, **turned), "Members that come later")
 
     later.clicked.connect(turn_round)
     body.column.addWidget(later)

@@ -1,0 +1,241 @@
+"""The window's own manners: menus, titles, saving, files that are written, what is remembered, what a screen reader hears."""
+
+import openpyxl
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QLineEdit,
+    QListView,
+    QMessageBox,
+    QPushButton,
+    QTreeView,
+)
+
+from foldbasket.baskets.files import open_basket
+from foldbasket.desktop import memory
+from foldbasket.desktop.actions import ACTIONS
+from foldbasket.desktop.card.filter import MemberModel
+from foldbasket.links.source import FieldRef
+
+
+def line(field):
+    return FieldRef("Order lines", field)
+
+
+def test_every_action_has_a_method_and_keys_are_given_once(driver):
+    keys = [spec.key for spec in ACTIONS if spec.key]
+    assert len(keys) == len(set(keys))
+    for spec in ACTIONS:
+        assert callable(getattr(driver.window, spec.run))
+
+
+def test_actions_wait_for_what_they_need_and_undo_says_what_it_would_undo(driver, demo):
+    actions = driver.window.actions_by_name
+    assert actions["Open…"].isEnabled()
+    assert not any(actions[name].isEnabled() for name in ("Save", "Copy", "Turn rows into columns", "Undo", "Redo"))
+    driver.open(demo)
+    assert all(actions[name].isEnabled() for name in ("Save", "Copy", "Turn rows into columns"))
+    driver.key(Qt.Key.Key_T)
+    assert actions["Undo"].text() == "Undo: Turn the report"
+    driver.key(Qt.Key.Key_Z)
+    assert (actions["Undo"].text(), actions["Redo"].text()) == ("Undo", "Redo: Turn the report")
+
+
+def test_the_title_names_the_basket_and_says_when_it_is_changed(driver, demo):
+    driver.open(demo)
+    assert driver.window.windowTitle().startswith("Quillmoor sales")
+    assert not driver.window.isWindowModified()
+    driver.key(Qt.Key.Key_T)
+    assert driver.window.isWindowModified()
+    assert driver.workspace.spine.place.text() == "quillmoor.basket · changed"
+    driver.key(Qt.Key.Key_Z)
+    assert not driver.window.isWindowModified()
+
+
+@pytest.mark.parametrize(("answer", "leaves"), [("Cancel", False), ("Discard", True), ("Save", True)])
+def test_unsaved_work_is_asked_about_before_it_is_left(driver, demo, tmp_path, monkeypatch, answer, leaves):
+    driver.open(demo.parent / "order_lines.csv")
+    driver.save_to(tmp_path / "kept.basket")
+    monkeypatch.setattr(QMessageBox, "question", lambda *_, **__: getattr(QMessageBox.StandardButton, answer))
+    assert driver.window.may_leave() is leaves
+    assert (tmp_path / "kept.basket").exists() is (answer == "Save")
+
+
+def test_a_basket_is_saved_with_its_data_inside_and_stays_so(driver, demo, tmp_path):
+    driver.open(demo)
+    path = tmp_path / "carried.basket"
+    driver.save_to(path)
+    driver.window.save_with_data()
+    assert [source.data for source in open_basket(path).basket.sources] == [
+        f"data/{number}.parquet" for number in range(1, 7)
+    ]
+    wanted = driver.table()
+    driver.open(path)
+    assert driver.table() == wanted
+    driver.key(Qt.Key.Key_T)
+    driver.key(Qt.Key.Key_S)
+    assert open_basket(path).basket.sources[0].data == "data/1.parquet"
+    assert driver.errors == []
+
+
+def test_a_save_that_cannot_be_is_said_and_the_work_stays_unsaved(driver, demo):
+    driver.open(demo)
+    driver.key(Qt.Key.Key_T)
+    assert not driver.desk.save(demo.parent / "no such folder" / "b.basket")
+    assert "cannot be saved" in driver.errors.pop().what
+    assert driver.desk.history.changed
+    assert driver.desk.path == demo.resolve()
+
+
+@pytest.mark.parametrize("ending", ["xlsx", "csv", "html", "pdf", "png", "txt"])
+def test_the_report_is_written_to_the_file_asked_for(driver, demo, tmp_path, ending):
+    driver.open(demo)
+    path = tmp_path / f"report.{ending}"
+    driver.save_to(path)
+    driver.key(Qt.Key.Key_E)
+    assert path.stat().st_size > 1_000
+    if ending == "xlsx":
+        assert openpyxl.load_workbook(path).active["A1"].value == "Net sales by site"
+    assert driver.errors == []
+
+
+def test_cells_are_written_as_records_and_a_bad_ending_is_said(driver, demo, tmp_path):
+    driver.open(demo)
+    driver.save_to(tmp_path / "cells")
+    driver.window.write_cells()
+    assert (tmp_path / "cells.csv").read_text("utf-8").startswith("Region,Site,Quarter of order date,Row total")
+    driver.save_to(tmp_path / "report.doc")
+    driver.window.write_report()
+    assert "no format ends in “.doc”" in driver.errors.pop().what
+
+
+def test_closing_the_dialogs_without_a_choice_does_nothing(driver, demo, monkeypatch):
+    driver.open(demo)
+    before = driver.desk.basket
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: ("", ""))
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_, **__: ([], ""))
+    driver.window.open_dialog()
+    driver.window.write_report()
+    driver.window.write_cells()
+    assert driver.window.save_as() is False
+    assert driver.desk.basket is before
+
+
+def test_every_control_has_a_name_that_a_screen_reader_can_say(driver, demo):
+    driver.open(demo)
+    for word in ("net", "region", "channel", None):
+        driver.desk.select_word(word)
+        for kind in (QAbstractButton, QLineEdit, QComboBox, QListView, QTreeView):
+            for widget in driver.workspace.findChildren(kind):
+                if widget.isVisible():
+                    assert widget.accessibleName() or getattr(widget, "text", lambda: "")(), widget
+    assert driver.workspace.grid.accessibleDescription().startswith(
+        "Net sales, summed and Cost, summed for each Region › Site"
+    )
+    assert driver.workspace.sentence.accessibleDescription() == driver.workspace.grid.accessibleDescription()
+
+
+def test_recent_and_trusted_baskets_are_remembered_newest_first_and_only_while_they_exist(tmp_path):
+    paths = [tmp_path / f"{number}.basket" for number in range(12)]
+    for path in paths:
+        path.touch()
+        memory.remember(path)
+    memory.remember(paths[9])
+    assert memory.recent()[:2] == [paths[9], paths[11]]
+    assert len(memory.recent()) == memory.MOST_RECENT
+    paths[9].unlink()
+    assert memory.recent()[0] == paths[11]
+    assert not memory.is_trusted(paths[1])
+    memory.trust(paths[1])
+    assert memory.is_trusted(paths[1])
+    memory._file().write_text("not json")
+    assert memory.recent() == []
+
+
+def members(driver):
+    return driver.workspace.card.findChild(QListView, "members").model().sourceModel()
+
+
+def press_link(driver, text):
+    button = next(each for each in driver.workspace.card.findChildren(QPushButton) if each.text() == text)
+    driver.qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+    driver.settle()
+
+
+def test_members_are_kept_all_none_or_by_search_and_new_ones_as_chosen(driver, demo):
+    driver.open(demo)
+    driver.qtbot.mouseClick(driver.word("Channel"), Qt.MouseButton.LeftButton)
+    assert isinstance(members(driver), MemberModel)
+    press_link(driver, "keep all")
+    assert all(members(driver).kept(row) for row in range(4))
+    assert (
+        driver.word("Channel").text() == "Channel: Counter, Phone, Trade, Web"
+        or "Counter" in driver.word("Channel").text()
+    )
+    press_link(driver, "keep none")
+    assert driver.desk.report.kept == 0
+    search = next(
+        each for each in driver.workspace.card.findChildren(QLineEdit) if each.accessibleName() == "Find a member"
+    )
+    driver.qtbot.keyClicks(search, "tra")
+    press_link(driver, "keep all")
+    assert driver.word("Channel").text() == "Channel: Trade"
+    kept = driver.desk.report.kept
+    later = driver.workspace.card.findChild(QCheckBox)
+    assert not later.isChecked()
+    later.click()
+    driver.settle()
+    assert driver.word("Channel").text() == "Channel: not Counter, Phone, Web"
+    assert driver.desk.report.kept == kept
+
+
+def test_a_count_of_records_stays_a_measure_and_a_word_that_is_gone_is_no_longer_selected(driver, demo):
+    driver.open(demo)
+    driver.desk.place_count()
+    driver.settle()
+    word = driver.desk.word
+    driver.desk.move(word, "rows")
+    assert "stays among the measures" in driver.errors.pop().what
+    driver.desk.remove(word)
+    driver.settle()
+    assert driver.desk.word is None
+
+
+def test_fields_of_tables_that_are_not_linked_say_so_instead_of_a_report(driver, demo):
+    driver.open(demo)
+    driver.desk.place(FieldRef("Plan", "Line"), "rows")
+    driver.settle()
+    assert driver.desk.report is None
+    assert "no links lead from one table to" in driver.desk.problem.what
+    driver.key(Qt.Key.Key_Z)
+    assert driver.desk.report is not None
+
+
+def test_work_that_is_cancelled_leaves_things_as_they_were(driver, demo, monkeypatch):
+    import threading
+
+    driver.open(demo)
+    before = driver.table()
+    gate, entered = threading.Event(), threading.Event()
+    real = driver.desk.engine.fold
+
+    def slow(fold, progress):
+        entered.set()
+        gate.wait(10)
+        progress.step("Folding", 0.5)
+        return real(fold, progress)
+
+    monkeypatch.setattr(driver.desk.engine, "fold", slow)
+    driver.desk.turn()
+    assert entered.wait(5)
+    driver.desk.cancel()
+    gate.set()
+    driver.settle()
+    assert driver.table() == before
+    driver.desk.undo()
+    driver.settle()
+    assert driver.table() == before
