@@ -107,9 +107,11 @@ def test_cells_are_written_as_records_and_a_bad_ending_is_said(driver, demo, tmp
     driver.open(demo)
     driver.save_to(tmp_path / "cells")
     driver.window.write_cells()
+    driver.settle()
     assert (tmp_path / "cells.csv").read_text("utf-8").startswith("Region,Site,Quarter of order date,Row total")
     driver.save_to(tmp_path / "report.doc")
     driver.window.write_report()
+    driver.settle()
     assert "no format ends in “.doc”" in driver.errors.pop().what
 
 

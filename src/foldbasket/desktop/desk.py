@@ -33,6 +33,7 @@ from foldbasket.folding.report import Report
 from foldbasket.folding.sentence import field_phrase, words_of
 from foldbasket.folding.spec import Fold
 from foldbasket.links.source import FieldRef, Source
+from foldbasket.outputs.formats import save_report
 from foldbasket.tables.column import Column
 from foldbasket.tables.profile import Profile, profile_of
 from foldbasket.tables.readers import read_table, table_name
@@ -67,13 +68,16 @@ class Desk(QObject):
         self.profiles: dict[tuple[int, str], Profile] = {}
         self._folder_worker = Worker("fold", self)
         self._reader = Worker("read", self)
+        self._writer = Worker("write", self)
         self._profiler = Worker("profile", self)
-        for worker in (self._folder_worker, self._reader):
+        for worker in (self._folder_worker, self._reader, self._writer):
             worker.told.connect(self.told)
         self._folder_worker.finished.connect(self._folded)
         self._folder_worker.failed.connect(self._not_folded)
         self._reader.finished.connect(lambda then: then())
-        self._reader.failed.connect(self._not_read)
+        self._reader.failed.connect(self._not_done)
+        self._writer.finished.connect(lambda _: self.rested.emit())
+        self._writer.failed.connect(self._not_done)
         self._profiler.finished.connect(self._profiled)
         self._aside = QTimer(self)
         self._aside.setInterval(recovery.SECONDS * 1000)
@@ -93,7 +97,7 @@ class Desk(QObject):
 
     @property
     def busy(self) -> bool:
-        return self._reader.busy or self._folder_worker.busy
+        return self._reader.busy or self._folder_worker.busy or self._writer.busy
 
     def column(self, ref: FieldRef) -> Column | None:
         """The column a field names, or None when it is gone."""
@@ -122,7 +126,7 @@ class Desk(QObject):
         """Ends all work in good order; the desk is not used afterwards."""
         self._aside.stop()
         recovery.forget()
-        for worker in (self._folder_worker, self._reader, self._profiler):
+        for worker in (self._folder_worker, self._reader, self._writer, self._profiler):
             worker.close()
 
     # --- editing ------------------------------------------------------------
@@ -356,7 +360,7 @@ class Desk(QObject):
         else:
             self._after_change()
 
-    def _not_read(self, error: FoldBasketError) -> None:
+    def _not_done(self, error: FoldBasketError) -> None:
         self.rested.emit()
         self.failed.emit(error)
 
@@ -403,6 +407,18 @@ class Desk(QObject):
         self.write_aside()
         recovery.forget(left.found)
         self.rested.emit()
+
+    def write_report(self, path: Path, shape: str = "table") -> None:
+        """Writes the report in view to a file in the background; it appears whole or not at all."""
+        report = self.report
+        if report is None:
+            return
+
+        def write(progress: Any) -> None:
+            progress.step(f"Writing {path.name}", 0.0)
+            save_report(report, path, shape)
+
+        self._writer.start(write)
 
     # --- profiles -----------------------------------------------------------
 

@@ -318,6 +318,7 @@ class Spine(QFrame):
         for name, extra in lines:
             item = QStandardItem(name)
             item.setData(name, NAME)
+            item.setToolTip(name)
             item.setData(extra, EXTRA)
             item.setData(folds, Qt.ItemDataRole.UserRole + 3)
             model.appendRow(item)

@@ -255,17 +255,14 @@ class MainWindow(QMainWindow):
 
     def _write(self, path: Path, shape: str) -> None:
         from foldbasket.desktop import pictures
-        from foldbasket.outputs.formats import save_report
 
-        report = self.desk.report
-        assert report is not None
-        try:
-            if path.suffix.lower() in pictures.ENDINGS:
-                pictures.save_picture(report, path)
-            else:
-                save_report(report, path, shape)
-        except FoldBasketError as error:
-            self.say_error(error)
+        if path.suffix.lower() not in pictures.ENDINGS:
+            self.desk.write_report(path, shape)
+        elif self.desk.report is not None:
+            try:
+                pictures.save_picture(self.desk.report, path)
+            except FoldBasketError as error:
+                self.say_error(error)
 
     # --- editing ------------------------------------------------------------
 
