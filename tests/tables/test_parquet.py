@@ -76,3 +76,17 @@ def test_a_type_that_cannot_be_read_is_named(tmp_path):
     pq.write_table(pa.table({"lists": [[1], [2]]}), path)
     with pytest.raises(ReadError, match="lists"):
         read_parquet(path, "Nested")
+
+
+def test_varied_text_is_put_off_and_repeating_text_is_not(tmp_path, monkeypatch):
+    from foldbasket.tables import parquet
+    from foldbasket.tables.column import DeferredColumn
+
+    monkeypatch.setattr(parquet, "PUT_OFF", 100)
+    path = tmp_path / "orders.parquet"
+    names = [f"Q-{number}" for number in range(5_000)]
+    pq.write_table(pa.table({"No": names, "Channel": ["Web", None] * 2_500}), path)
+    table = read_parquet(path, "Orders")
+    assert [isinstance(column, DeferredColumn) for column in table.columns.values()] == [True, False]
+    assert [table.columns["No"].text(at) for at in range(5_000)] == names
+    assert (table.columns["Channel"].blank_count, len(table.columns["Channel"].dictionary)) == (2_500, 1)

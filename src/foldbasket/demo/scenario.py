@@ -40,7 +40,7 @@ def write_demo(
 def write_table(table: pa.Table, path: Path) -> None:
     """Writes a table as CSV or Parquet, by the ending of `path`."""
     if path.suffix == ".parquet":
-        pq.write_table(table, path)
+        pq.write_table(table, path, store_schema=False)
         return
     # No value of the demo needs quotes; a header without them and plain values is what most exports look like.
     with path.open("wb") as file:

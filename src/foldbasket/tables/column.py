@@ -22,6 +22,9 @@ from foldbasket.tables.types import FieldType, canonical, parse_canonical
 
 Codes = npt.NDArray[np.unsignedinteger]
 
+PUT_OFF = 1_000_000
+"""Text columns of more records than this are encoded on first use when their values are mostly different."""
+
 
 def smallest_codes(highest: int) -> np.dtype[np.unsignedinteger]:
     """The smallest unsigned type that can hold `highest`."""

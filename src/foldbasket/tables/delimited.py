@@ -23,7 +23,7 @@ import pyarrow as pa
 import pyarrow.csv as pc
 
 from foldbasket.errors import ReadError
-from foldbasket.tables.column import CodedColumn, Column, DeferredColumn, NumberColumn, joined
+from foldbasket.tables.column import PUT_OFF, CodedColumn, Column, DeferredColumn, NumberColumn, joined
 from foldbasket.tables.conversion import converted, detected, exact_units, from_arrow
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.sniffing import ColumnType, Look, look_at, single_byte_encoding, wrong_encoding
@@ -33,8 +33,6 @@ from foldbasket.tables.types import FieldType
 ENDINGS = (".csv", ".tsv", ".txt", ".tab")
 BLOCK = 1 << 20
 STRETCH = 192 << 20
-PUT_OFF = 1_000_000
-"""Text columns of more records than this are encoded on first use when their values are mostly different."""
 _TEXT = pa.dictionary(pa.int32(), pa.string())
 _BAD_COLUMN = re.compile(r"In CSV column #(\d+): (.*)", re.DOTALL)
 

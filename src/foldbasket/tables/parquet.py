@@ -9,13 +9,15 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from foldbasket.errors import ReadError
-from foldbasket.tables.column import CodedColumn, Column
+from foldbasket.tables.column import PUT_OFF, CodedColumn, Column, DeferredColumn
 from foldbasket.tables.conversion import from_arrow
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 
 ENDINGS = (".parquet", ".pq")
+MOST_BYTES = 2.5
+"""Bytes a value of a repeating text takes: its number in the file's dictionary, at most 16 bits, and a share of the dictionary."""
 
 
 def read_parquet(path: Path, name: str, progress: Progress | None = None) -> Table:
@@ -24,12 +26,15 @@ def read_parquet(path: Path, name: str, progress: Progress | None = None) -> Tab
     try:
         with pq.ParquetFile(path) as probe:
             schema = probe.schema_arrow
-        texts = [field.name for field in schema if pa.types.is_string(field.type)]
-        columns = []
+            varied = _varied(probe.metadata, schema)
+        texts = [field.name for field in schema if pa.types.is_string(field.type) and field.name not in varied]
+        columns: list[Column] = []
         with pq.ParquetFile(path, read_dictionary=texts) as file:
             for at, field in enumerate(schema.names):
                 progress.step(f"Reading {path.name}", at / max(1, len(schema.names)))
-                columns.append(from_arrow(field, file.read([field]).column(0)))
+                values = file.read([field]).column(0)
+                put_off = field in varied and len(values) > PUT_OFF
+                columns.append(DeferredColumn(field, values) if put_off else from_arrow(field, values))
     except (pa.ArrowInvalid, OSError) as error:
         raise ReadError(
             f"this is not a Parquet file that can be read ({str(error).splitlines()[0]})",
@@ -37,6 +42,24 @@ def read_parquet(path: Path, name: str, progress: Progress | None = None) -> Tab
             todo="Export it again.",
         ) from None
     return Table.of(name, columns, str(path))
+
+
+def _varied(metadata: pq.FileMetaData, schema: pa.Schema) -> set[str]:
+    """Text columns whose values are mostly different, judged by the bytes a value takes in the first group of records."""
+    varied: set[str] = set()
+    if metadata.num_row_groups == 0:
+        return varied
+    group = metadata.row_group(0)
+    for at in range(group.num_columns):
+        column = group.column(at)
+        name = column.path_in_schema
+        if (
+            name in schema.names
+            and pa.types.is_string(schema.field(name).type)
+            and column.total_uncompressed_size > MOST_BYTES * max(1, column.num_values)
+        ):
+            varied.add(name)
+    return varied
 
 
 def to_arrow(table: Table) -> pa.Table:
@@ -67,4 +90,5 @@ def _array(column: Column) -> pa.Array:
 
 def write_parquet(table: Table, path: Path) -> None:
     """Writes a table of ours as a Parquet file that `read_parquet` gives back as it was."""
-    pq.write_table(to_arrow(table), path, compression="zstd")
+    # Without the schema of the writer, a reader is free to read text as text, which for varied text is many times as fast.
+    pq.write_table(to_arrow(table), path, compression="zstd", store_schema=False)
