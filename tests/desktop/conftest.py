@@ -1,5 +1,7 @@
 """The window as tests drive it: made, shown, and waited for; no dialog ever blocks."""
 
+import threading
+
 import pytest
 from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
@@ -83,6 +85,24 @@ class Driver:
             self.window.activateWindow()
             self.qtbot.waitUntil(lambda: QApplication.activeWindow() is self.window)
         self.press(self.window, key, modifier)
+
+    def edge(self, strand):
+        """The middle of the grid's edge that a strand receives drops on."""
+        return self.workspace.grid.edges()[strand].center().toPoint()
+
+    def hold_folds(self):
+        """Makes folds wait: two events, set when one has begun, and to be set to let it go on."""
+        entered, gate = threading.Event(), threading.Event()
+        real = self.desk.engine.fold
+
+        def slow(fold, progress):
+            entered.set()
+            gate.wait(10)
+            progress.step("Folding", 0.5)
+            return real(fold, progress)
+
+        self.monkeypatch.setattr(self.desk.engine, "fold", slow)
+        return entered, gate
 
     def table(self):
         """The report as texts."""

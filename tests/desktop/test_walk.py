@@ -52,7 +52,7 @@ def test_from_a_csv_to_a_saved_report_and_back(driver, demo, tmp_path):
     driver.double_click_field(line("Order date"))
     assert driver.words() == [("measures", "Net, summed"), ("columns", "Quarter of order date")]
 
-    driver.drop_field(line("Channel"), workspace.grid.viewport(), workspace.grid.point_in("rows"))
+    driver.drop_field(line("Channel"), workspace.grid.viewport(), driver.edge("rows"))
     qtbot.mouseClick(workspace.sentence.pluses["measures"], Qt.MouseButton.LeftButton)
     qtbot.keyClicks(finder().line, "quant")
     driver.press(finder().line, Key.Key_Return)
@@ -156,11 +156,11 @@ def test_words_are_dropped_between_words_and_on_the_grids_edges(driver, demo):
     )
     assert [text for strand, text in driver.words() if strand == "columns"] == ["Quarter of order date", "Channel"]
     grid = driver.workspace.grid
-    driver.drop(carried("region"), grid.viewport(), grid.point_in("columns"))
+    driver.drop(carried("region"), grid.viewport(), driver.edge("columns"))
     assert ("columns", "Region") in driver.words()
-    driver.drop(carried("cost"), grid.viewport(), grid.point_in("rows"))
+    driver.drop(carried("cost"), grid.viewport(), driver.edge("rows"))
     assert ("rows", "Cost") in driver.words()
-    driver.drop(carried("channel"), grid.viewport(), grid.point_in("measures"))
+    driver.drop(carried("channel"), grid.viewport(), driver.edge("measures"))
     assert ("measures", "Channel, values counted") in driver.words()
     assert driver.errors == []
 
@@ -369,20 +369,9 @@ def test_a_strangers_basket_asks_before_it_reads_elsewhere(driver, tmp_path, mon
     assert driver.desk.tables["S"].count == 1
 
 
-def test_the_window_answers_while_a_long_fold_runs_and_drops_an_outdated_result(driver, demo, monkeypatch):
-    import threading
-
+def test_the_window_answers_while_a_long_fold_runs_and_drops_an_outdated_result(driver, demo):
     driver.open(demo)
-    gate, entered = threading.Event(), threading.Event()
-    real = driver.desk.engine.fold
-
-    def slow(fold, progress):
-        entered.set()
-        gate.wait(10)
-        progress.step("Folding", 0.5)
-        return real(fold, progress)
-
-    monkeypatch.setattr(driver.desk.engine, "fold", slow)
+    entered, gate = driver.hold_folds()
     before = driver.desk.report
     driver.desk.turn()
     assert entered.wait(5)
@@ -445,7 +434,7 @@ def test_unsaved_work_is_written_aside_and_taken_up_after_a_crash(driver, demo, 
     turned = driver.table()
     crashed = aside.with_name("999999999.json")
     aside.rename(crashed)
-    driver.window.forget_basket()
+    driver.desk.begin_anew()
     (left,) = recovery.left_over()
     assert isinstance(left, Recovered)
     driver.window.start.offer([left])

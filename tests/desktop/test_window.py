@@ -217,21 +217,10 @@ def test_fields_of_tables_that_are_not_linked_say_so_instead_of_a_report(driver,
     assert driver.desk.report is not None
 
 
-def test_work_that_is_cancelled_leaves_things_as_they_were(driver, demo, monkeypatch):
-    import threading
-
+def test_work_that_is_cancelled_leaves_things_as_they_were(driver, demo):
     driver.open(demo)
     before = driver.table()
-    gate, entered = threading.Event(), threading.Event()
-    real = driver.desk.engine.fold
-
-    def slow(fold, progress):
-        entered.set()
-        gate.wait(10)
-        progress.step("Folding", 0.5)
-        return real(fold, progress)
-
-    monkeypatch.setattr(driver.desk.engine, "fold", slow)
+    entered, gate = driver.hold_folds()
     driver.desk.turn()
     assert entered.wait(5)
     driver.desk.cancel()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 from foldbasket.folding.aggregates import NUMBERS
 from foldbasket.folding.filters import Filter, Members
 from foldbasket.folding.spec import Fold, Measure, Placed
@@ -46,11 +48,7 @@ def default_part(column: Column) -> str | None:
 
 def word_for(strand: str, ref: FieldRef, column: Column, fold: Fold) -> Word:
     """The word that a field becomes on a strand of a fold, with an id that is free in that fold."""
-    taken = {word.id for word in fold.words()}
-    number = 1
-    while f"w{number}" in taken:
-        number += 1
-    new = f"w{number}"
+    new = _free_id(fold)
     if strand == "measures":
         return Measure(id=new, aggregate=default_aggregate(column), field=ref)
     if strand == "filters":
@@ -60,8 +58,10 @@ def word_for(strand: str, ref: FieldRef, column: Column, fold: Fold) -> Word:
 
 def records_measure(fold: Fold) -> Measure:
     """The measure that counts records."""
+    return Measure(id=_free_id(fold), aggregate="count")
+
+
+def _free_id(fold: Fold) -> str:
+    """An id that no word of the fold has."""
     taken = {word.id for word in fold.words()}
-    number = 1
-    while f"w{number}" in taken:
-        number += 1
-    return Measure(id=f"w{number}", aggregate="count")
+    return next(new for number in itertools.count(1) if (new := f"w{number}") not in taken)

@@ -349,6 +349,11 @@ class Desk(QObject):
         self._take_up(with_full_paths(opened), tables, opened.path.resolve())
         self.rested.emit()
 
+    def begin_anew(self) -> None:
+        """Puts an empty basket on the desk."""
+        self.cancel()
+        self._take_up(Basket(), {}, None)
+
     def _take_up(self, basket: Basket, tables: dict[str, Table], path: Path | None) -> None:
         self.tables = tables
         self.history = History(basket)

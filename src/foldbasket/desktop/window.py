@@ -153,7 +153,9 @@ class MainWindow(QMainWindow):
 
     def open_paths(self, paths: Sequence[Path]) -> None:
         """Opens data or a basket."""
-        opens_basket = any(path.suffix.lower() in (".basket", ".json") for path in paths)
+        from foldbasket.baskets.files import ENDINGS
+
+        opens_basket = any(path.suffix.lower() in ENDINGS for path in paths)
         if opens_basket and not self.may_leave():
             return
         self.desk.open_paths(paths)
@@ -175,17 +177,7 @@ class MainWindow(QMainWindow):
     def new_basket(self) -> None:
         """Begins anew, with the start view."""
         if self.may_leave():
-            MainWindow.forget_basket(self)
-
-    def forget_basket(self) -> None:
-        from foldbasket.baskets.basket import Basket
-        from foldbasket.baskets.history import History
-
-        desk = self.desk
-        desk.cancel()
-        desk.history, desk.path, desk.tables = History(Basket()), None, {}
-        desk.fold_name = desk.word = desk.report = None
-        desk._after_change()
+            self.desk.begin_anew()
 
     def _ask_trust(self, path: Path, outside: Sequence[Path]) -> None:
         listed = "\n".join(str(each) for each in outside[:8]) + ("\n…" if len(outside) > 8 else "")

@@ -75,11 +75,6 @@ class Engine:
             used = [next(iter(self.source.tables))]
         return self.source.base_for(used)
 
-    def members(self, ref: FieldRef, part: str | None = None) -> Domain:
-        """The members of a field, for lists to choose from."""
-        with self._lock:
-            return self._coded(self.source.base_for([ref.table]), ref, part)[1]
-
     def _fold(self, fold: Fold, progress: Progress) -> Report:
         base = self.base_of(fold)
         records = self.source.table(base).count
@@ -198,6 +193,7 @@ class Engine:
     ) -> list[Block]:
         present = spread(State.RECORDS, cube.records, *trees, *lines)
         matrices: dict[tuple[FieldRef | None, State], np.ndarray] = {(None, State.RECORDS): present}
+        has_records = present > 0
         blocks = []
         for measure, (aggregate, operand) in zip(fold.measures, operands, strict=True):
             ref = measure.field
@@ -210,7 +206,7 @@ class Engine:
                     assert of is not None
                     matrices[of, state] = spread(state, cube.states[of, state], *trees, *lines)
                 states[state] = matrices[of, state]
-            blocks.append(aggregate.finish(states, present > 0, operand or Operand(next(iter(aggregate.takes)))))
+            blocks.append(aggregate.finish(states, has_records, operand or Operand(next(iter(aggregate.takes)))))
         return blocks
 
     def _spread_coarse(

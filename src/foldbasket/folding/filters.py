@@ -19,7 +19,7 @@ from foldbasket.errors import FoldError
 from foldbasket.folding.domain import BLANK, NO_MATCH, Domain, part_of
 from foldbasket.links.source import FieldRef, Source
 from foldbasket.tables.column import CodedColumn, NumberColumn
-from foldbasket.tables.types import FieldType
+from foldbasket.tables.types import FieldType, parse_canonical
 
 if TYPE_CHECKING:
     Mask = npt.NDArray[np.bool_]
@@ -182,8 +182,6 @@ def _codes_by(domain: Domain, field: FieldRef, decide: Callable[[npt.NDArray, in
 
 
 def _values_by(column: NumberColumn, field: FieldRef, text: str, decide: Callable[[object], Mask]) -> Mask:
-    from foldbasket.tables.types import parse_canonical
-
     try:
         exact = parse_canonical(column.type, text)
     except ValueError as error:

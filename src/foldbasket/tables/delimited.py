@@ -57,7 +57,7 @@ class _Feed(io.RawIOBase):
         self._done, self._stop = start, stop
         self._lines = 1
         self._decoder = None
-        if look.encoding in ("utf-8", "ascii"):
+        if look.is_utf8:
             self._view = memoryview(mmap.mmap(self._file.fileno(), 0, access=mmap.ACCESS_READ))
         else:
             self._decoder = codecs.getincrementaldecoder(look.encoding)()
@@ -103,7 +103,7 @@ class _Feed(io.RawIOBase):
 def _stretches(path: Path, look: Look, quoted_breaks: bool) -> list[tuple[int, int]]:
     """Where to cut the records of a file into stretches of whole lines, so that only one at a time is held as Arrow has it."""
     size = path.stat().st_size
-    if quoted_breaks or look.encoding not in ("utf-8", "ascii"):
+    if quoted_breaks or not look.is_utf8:
         return [(look.header_bytes, size)]
     cuts = [look.header_bytes]
     with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as data:

@@ -55,6 +55,11 @@ class Look:
     header_chars: int
     header_bytes: int
 
+    @property
+    def is_utf8(self) -> bool:
+        """Whether the bytes can be handed on as they are."""
+        return self.encoding in ("utf-8", "ascii")
+
 
 def type_of(values: Iterable[str], decimal_mark: str = ".") -> ColumnType | None:
     """The narrowest type that every given non-blank text fits; None when there is no value to judge by."""

@@ -67,14 +67,8 @@ def axis_card(desk: Desk, placed: Placed, strand: str, parent: QWidget) -> CardB
         lambda value: desk.do(edits.ChangeFold(fold.name, {attribute: value}, f"Grand total of {strand}")),
     )
 
-    body.section("Name")
     default = placed_heading(msgspec.structs.replace(placed, heading=None))
-    body.entry(
-        "Heading",
-        placed.heading or "",
-        default,
-        lambda text: desk.change(placed.id, f"Rename {default}", heading=text.strip() or None),
-    )
+    body.renaming(placed.heading, default, lambda text: desk.change(placed.id, f"Rename {default}", heading=text))
     body.section("Place")
     other = "columns" if strand == "rows" else "rows"
     body.link(f"Move it to {other}", lambda: desk.move(placed.id, other))

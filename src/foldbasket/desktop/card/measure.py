@@ -98,14 +98,8 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
         lambda value: restyle("Change how negatives look", negatives=value),
     )
 
-    body.section("Name")
     default = measure_heading(msgspec.structs.replace(measure, heading=None))
-    body.entry(
-        "Heading",
-        measure.heading or "",
-        default,
-        lambda text: desk.change(measure.id, f"Rename {default}", heading=text.strip() or None),
-    )
+    body.renaming(measure.heading, default, lambda text: desk.change(measure.id, f"Rename {default}", heading=text))
     body.section("Place")
     if measure.field is not None:
         body.link("Make rows of it", lambda: desk.move(measure.id, "rows"))

@@ -99,12 +99,3 @@ class CardPanel(QScrollArea):
                 members.setCurrentIndex(members.model().index(row, 0))
             if focused:
                 members.setFocus()
-
-    def first_control(self) -> QWidget | None:
-        """The first thing on the card that takes the keyboard."""
-        card = self.widget()
-        if card is None:
-            return None
-        return next(
-            (child for child in card.findChildren(QWidget) if child.focusPolicy() & Qt.FocusPolicy.TabFocus), None
-        )

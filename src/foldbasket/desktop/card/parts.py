@@ -157,6 +157,11 @@ class CardBody(QWidget):
         self.row(label, line)
         return line
 
+    def renaming(self, heading: str | None, default: str, act: Callable[[str | None], None]) -> None:
+        """The section that gives a word a heading of its own; an empty one goes back to the default."""
+        self.section("Name")
+        self.entry("Heading", heading or "", default, lambda text: act(text.strip() or None))
+
     def link(self, label: str, act: Callable[[], None]) -> QPushButton:
         """A quiet action in words."""
         button = QPushButton(label, self)

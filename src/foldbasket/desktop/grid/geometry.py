@@ -10,7 +10,7 @@ from PyQt6.QtGui import QFont, QFontMetricsF
 
 from foldbasket.desktop import theme
 from foldbasket.folding.report import Kind, Report
-from foldbasket.outputs.sheet import Sheet
+from foldbasket.outputs.sheet import Sheet, Span
 
 ROW, HEAD, GAP = 23, 25, 7
 PAD = 9
@@ -35,6 +35,22 @@ class Geometry:
     @cached_property
     def sheet(self) -> Sheet:
         return Sheet(self.report)
+
+    @cached_property
+    def spans(self) -> list[Span]:
+        """Every heading over the cells."""
+        return list(self.sheet.column_heads())
+
+    @cached_property
+    def _text_widths(self) -> dict[tuple[str, int], float]:
+        return {}
+
+    def text_width(self, text: str, font: QFont) -> float:
+        """How wide a heading is in one of this geometry's fonts; kept, since the same ones are drawn frame after frame."""
+        key = (text, font.weight())
+        if key not in self._text_widths:
+            self._text_widths[key] = QFontMetricsF(font).horizontalAdvance(text)
+        return self._text_widths[key]
 
     def scaled(self, pixels: float) -> float:
         return round(pixels * self.zoom)
@@ -124,7 +140,7 @@ class Geometry:
         widths = np.tile(np.array(self.measure_widths, float), len(report.columns))
         bold = QFontMetricsF(self.font(QFont.Weight.DemiBold))
         if report.width <= 4000:
-            for span in self.sheet.column_heads():
+            for span in self.spans:
                 if span.row < report.columns.depth:
                     lack = (
                         bold.horizontalAdvance(span.text)

@@ -181,15 +181,9 @@ class GridPainter:
 
     def _elided(self, text: str, font: QFont, width: float) -> str:
         """The text, shortened where it does not fit; most do, so their widths are kept."""
-        kept = self.at.__dict__.setdefault("text_widths", {})
-        key = (text, font.weight())
-        if key not in kept:
-            kept[key] = QFontMetricsF(font).horizontalAdvance(text)
-        return (
-            text
-            if kept[key] <= width + 2
-            else QFontMetricsF(font).elidedText(text, Qt.TextElideMode.ElideRight, width + 2)
-        )
+        if self.at.text_width(text, font) <= width + 2:
+            return text
+        return QFontMetricsF(font).elidedText(text, Qt.TextElideMode.ElideRight, width + 2)
 
     def _column_heads(self, painter: QPainter, columns: range, x: float, width: float) -> None:
         at, report, colours = self.at, self.report, self.colours
@@ -227,17 +221,8 @@ class GridPainter:
         if not len(columns):
             return []
         return [
-            span
-            for span in self._all_spans
-            if span.column < columns.stop and span.column + span.columns > columns.start
+            span for span in self.at.spans if span.column < columns.stop and span.column + span.columns > columns.start
         ]
-
-    @property
-    def _all_spans(self):  # type: ignore[no-untyped-def]
-        kept = self.at.__dict__.get("spans")
-        if kept is None:
-            kept = self.at.__dict__["spans"] = list(self.at.sheet.column_heads())
-        return kept
 
     def _corner(self, painter: QPainter) -> None:
         at = self.at

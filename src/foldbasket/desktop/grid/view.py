@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QMimeData, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QKeyEvent, QKeySequence, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QWidget
 
@@ -416,7 +416,3 @@ class GridView(QAbstractScrollArea):
         heading = self.heading_at(QPointF(event.pos()))
         if heading is not None:
             self.heading_chosen.emit(heading)
-
-    def point_in(self, strand: str) -> QPoint:
-        """The middle of a strand's edge, for tests that drop there."""
-        return self.edges()[strand].center().toPoint()
