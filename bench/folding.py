@@ -13,8 +13,7 @@ from foldbasket.folding.filters import Members
 from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.source import FieldRef, Source
 from foldbasket.tables.column import CodedColumn, Column
-from foldbasket.tables.conversion import from_arrow
-from foldbasket.tables.parquet import to_arrow
+from foldbasket.tables.conversion import from_arrow, to_arrow
 from foldbasket.tables.table import Table
 
 

@@ -12,7 +12,7 @@ import pyarrow.csv as pc
 from bench.timing import Row, compare
 from foldbasket.demo.generator import quillmoor
 from foldbasket.demo.scenario import write_table
-from foldbasket.tables.readers import read_table
+from foldbasket.tables.reading.readers import read_table
 
 BYTES_PER_LINE = 53
 
@@ -48,7 +48,7 @@ def memory(path: Path) -> list[Row]:
     """Peak and resting memory of a process that opens the file, in bytes of its encoded columns (said as seconds)."""
     code = (
         "import sys, resource, gc; from pathlib import Path; import pyarrow as pa\n"
-        "import pyarrow.csv, foldbasket.tables.readers as r\n"
+        "import pyarrow.csv, foldbasket.tables.reading.readers as r\n"
         "def now():\n    return int(open('/proc/self/statm').read().split()[1]) * resource.getpagesize()\n"
         "before = now(); t = r.read_table(Path(sys.argv[1]), 'x'); gc.collect(); pa.default_memory_pool().release_unused()\n"
         "peak = int(open('/proc/self/status').read().split('VmHWM:')[1].split()[0]) * 1024\n"

@@ -6,13 +6,13 @@ from decimal import Decimal
 import numpy as np
 import pyarrow as pa
 import pytest
-from tests.folding.build import table
 
 from foldbasket.errors import FoldError
 from foldbasket.tables.column import CodedColumn, DeferredColumn, NumberColumn, joined, smallest_codes, text_column
 from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.profile import profile_of
 from foldbasket.tables.types import FieldType, canonical, exact_decimal, parse_canonical
+from tests.folding.build import table
 
 
 @pytest.mark.parametrize(("highest", "size"), [(0, 1), (255, 1), (256, 2), (65_535, 2), (65_536, 4), (2**32, 8)])

@@ -10,7 +10,7 @@ import msgspec
 from foldbasket.errors import BasketError
 from foldbasket.folding.spec import Fold
 from foldbasket.links.link import Link
-from foldbasket.tables.delimited import DelimitedOptions
+from foldbasket.tables.reading.contract import Reading
 
 FORMAT = "fold-basket"
 VERSION = 1
@@ -24,7 +24,7 @@ class SourceSpec(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
 
     name: str
     path: str
-    reading: DelimitedOptions = DelimitedOptions()
+    reading: Reading = Reading()
     data: str | None = None
 
 

@@ -20,9 +20,9 @@ import msgspec
 
 from foldbasket.baskets.basket import FORMAT, VERSION, Basket, BasketFile, SourceSpec
 from foldbasket.errors import BasketError, ReadError
-from foldbasket.tables.parquet import read_parquet, write_parquet
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.readers import read_table
+from foldbasket.tables.reading.parquet import read_parquet, write_parquet
+from foldbasket.tables.reading.readers import read_table
 from foldbasket.tables.table import Table
 
 ENDINGS = (".basket", ".json")
@@ -259,7 +259,7 @@ def _carried(path: Path, source: SourceSpec, progress: Progress | None) -> Table
                         todo="Open the earlier copy.",
                     ) from None
             unpacked.flush()
-            return read_parquet(Path(unpacked.name), source.name, progress)
+            return read_parquet(Path(unpacked.name), source.name, progress=progress)
 
 
 def with_full_paths(opened: Opened) -> Basket:

@@ -18,7 +18,7 @@ from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.link import Link
 from foldbasket.links.source import FieldRef
 from foldbasket.styling.numbers import NumberStyle
-from foldbasket.tables.readers import table_name
+from foldbasket.tables.reading.readers import table_name
 
 BASKET = "quillmoor.basket"
 

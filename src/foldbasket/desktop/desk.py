@@ -36,7 +36,7 @@ from foldbasket.links.source import FieldRef, Source
 from foldbasket.outputs.formats import save_report
 from foldbasket.tables.column import Column
 from foldbasket.tables.profile import Profile, profile_of
-from foldbasket.tables.readers import read_table, table_name
+from foldbasket.tables.reading.readers import read_table, table_name
 from foldbasket.tables.table import Table
 
 

@@ -1,8 +1,6 @@
-"""From text to types: a coded text column read as numbers, dates or yes/no, on its dictionary, never record by record."""
+"""Between Arrow's columns and ours: typed values encoded once, exact where they can be, and given back as they were."""
 
 from __future__ import annotations
-
-import datetime
 
 import numpy as np
 import numpy.typing as npt
@@ -19,49 +17,10 @@ from foldbasket.tables.column import (
     coded_from_arrow,
     smallest_codes,
 )
-from foldbasket.tables.sniffing import ColumnType, type_of
+from foldbasket.tables.table import Table
 from foldbasket.tables.types import MAX_SCALE, FieldType
 
 _CHUNK = 1 << 16  # stays in cache
-
-
-def detected(column: CodedColumn, decimal_mark: str = ".") -> Column:
-    """The column in the narrowest type that all its values fit; text where none does, or where it holds no value."""
-    found = type_of(column.dictionary.texts, decimal_mark)
-    if found is None or found.type is FieldType.TEXT:
-        return column
-    return converted(column, found, decimal_mark)
-
-
-def converted(column: CodedColumn, wanted: ColumnType, decimal_mark: str = ".") -> Column:
-    """A text column as another type. Raises ReadError when a value does not fit."""
-    if wanted.type is FieldType.TEXT:
-        return column
-    texts = [text.strip() for text in column.dictionary.texts]
-    if wanted.type.is_number and decimal_mark != ".":
-        texts = [text.replace(decimal_mark, ".") for text in texts]
-    try:
-        members = _parse(texts, wanted)
-    except (ValueError, pa.ArrowInvalid) as error:
-        raise ReadError(f"not every value is a {wanted.type.value}: {error}", where=f"Field “{column.name}”") from None
-    if wanted.type in (FieldType.DATE, FieldType.YESNO):
-        return _recoded(column.name, wanted.type, members, column.codes)
-    values = np.append(members, members.dtype.type(0))[column.codes]
-    valid = None if column.blank_count == 0 else column.codes != len(members)
-    return NumberColumn(column.name, wanted.type, values, valid, wanted.scale)
-
-
-def _parse(texts: list[str], wanted: ColumnType) -> npt.NDArray:
-    if wanted.type is FieldType.YESNO:
-        return np.array([text.lower() in ("true", "yes") for text in texts], np.bool_)
-    if wanted.type is FieldType.DATE:
-        return np.array([datetime.date.fromisoformat(text).toordinal() for text in texts], np.int64) - 719163
-    if wanted.type is FieldType.TIMESTAMP:
-        return np.array([np.datetime64(text.replace(" ", "T"), "us") for text in texts], "M8[us]").astype(np.int64)
-    if wanted.type is FieldType.REAL:
-        return np.array([float(text) for text in texts], np.float64)
-    exact = pa.array([text.removeprefix("+") for text in texts], pa.string()).cast(pa.decimal128(18, wanted.scale))
-    return decimal_units(exact)
 
 
 def decimal_units(values: pa.Array) -> npt.NDArray[np.int64]:
@@ -91,11 +50,25 @@ def exact_units(column: NumberColumn, scale: int) -> NumberColumn | None:
     return NumberColumn(column.name, FieldType.DECIMAL, units, column.valid, scale)
 
 
-def _recoded(name: str, kind: FieldType, members: npt.NDArray, codes: npt.NDArray) -> CodedColumn:
-    """Codes into sorted different `members`, from codes into `members` that may repeat."""
-    different, inverse = np.unique(members, return_inverse=True)
-    target = np.append(inverse, len(different)).astype(smallest_codes(len(different)))
-    return CodedColumn(name, target[codes], Dictionary(kind, different))
+def decimals_of(column: NumberColumn) -> NumberColumn:
+    """A column of reals as exact decimals where each has at most 6 fraction digits within the 15 that a spreadsheet keeps.
+
+    Workbooks and JSON hold 0.1 + 0.2 as 0.30000000000000004; 15 significant digits is what their makers show and mean.
+    """
+    if column.type is not FieldType.REAL or not len(column):
+        return column
+    largest = float(np.abs(column.values).max())
+    if not np.isfinite(largest):
+        return column
+    for scale in range(MAX_SCALE + 1):
+        if largest * 10**scale > 2.0**53:
+            return column
+        scaled = column.values * 10.0**scale
+        units = np.rint(scaled)
+        if (np.abs(scaled - units) <= np.maximum(np.abs(scaled), 1e-300) * 4e-15).all():
+            kind = FieldType.DECIMAL if scale else FieldType.WHOLE
+            return NumberColumn(column.name, kind, units.astype(np.int64), column.valid, scale)
+    return column
 
 
 def from_arrow(name: str, values: pa.ChunkedArray) -> Column:
@@ -189,3 +162,30 @@ def _coded_numbers(
         codes[~valid] = len(different)
     members = different.astype(np.bool_) if kind is FieldType.YESNO else different.astype(np.int64)
     return CodedColumn(name, codes, Dictionary(kind, members))
+
+
+def to_arrow(table: Table) -> pa.Table:
+    """A table of ours as an Arrow table, types kept: text dictionary-encoded, decimals as decimal128(18, scale)."""
+    return pa.table({name: as_arrow(column) for name, column in table.columns.items()})
+
+
+def as_arrow(column: Column) -> pa.Array:
+    """One column of ours as an Arrow array; see `to_arrow`."""
+    if isinstance(column, CodedColumn):
+        members = len(column.dictionary)
+        indices = pa.array(column.codes.astype("int32"), mask=column.codes == members)
+        if column.type is FieldType.TEXT:
+            return pa.DictionaryArray.from_arrays(indices, column.dictionary.values)
+        kind = pa.bool_() if column.type is FieldType.YESNO else pa.int32()
+        values = pa.array(column.dictionary.values).cast(kind).take(indices)
+        return values.cast(pa.date32()) if column.type is FieldType.DATE else values
+    mask = None if column.valid is None else ~column.valid
+    if column.type is FieldType.TIMESTAMP:
+        return pa.array(column.values.view("M8[us]"), mask=mask)
+    if column.type is not FieldType.DECIMAL:
+        return pa.array(column.values, mask=mask)
+    units = column.values.astype(np.int64, copy=False)
+    words = units.repeat(2)
+    words[1::2] = units >> 63  # the upper half of each 128-bit number is its sign
+    blank = None if mask is None else pa.array(column.values, mask=mask).buffers()[0]
+    return pa.Array.from_buffers(pa.decimal128(18, column.scale), len(column), [blank, pa.py_buffer(words)])

@@ -17,6 +17,12 @@ _IDENTIFIER = re.compile(
 )
 
 
+def names_identifier(name: str) -> bool:
+    """Whether a field's name says that its values name things: their leading zeros then matter."""
+    found = _IDENTIFIER.search(name)
+    return found is not None and found[0].lower() != "year"
+
+
 class Nature(enum.Enum):
     """The value is the word shown to the user."""
 

@@ -1,4 +1,4 @@
-"""A table: named columns of one length, and where they came from."""
+"""A table: named columns of one length, where they came from, and what was noticed while they were read."""
 
 from __future__ import annotations
 
@@ -6,24 +6,62 @@ import itertools
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
+import numpy as np
+import numpy.typing as npt
+
 from foldbasket.errors import FoldError
-from foldbasket.tables.column import Column
+from foldbasket.tables.column import CodedColumn, Column, NumberColumn
+from foldbasket.tables.types import FieldType
 
 _serial = itertools.count(1)
 
 
 @dataclass(frozen=True, eq=False)
 class Table:
-    """Columns by name, in the order of the source. `serial` differs for every table read, so caches can name it."""
+    """Columns by name, in the order of the source. `serial` differs for every table read, so caches can name it.
+
+    `texts` holds, for a field of which some values did not fit its type, the column as text: those values are blank in
+    `columns` and can be shown and mended from there. `notes` are sentences about the reading itself.
+    """
 
     name: str
     columns: Mapping[str, Column]
     origin: str = ""
+    texts: Mapping[str, CodedColumn] = field(default_factory=dict)
+    notes: tuple[str, ...] = ()
+    decimal_mark: str = "."
     serial: int = field(default_factory=lambda: next(_serial))
 
     @classmethod
     def of(cls, name: str, columns: Iterable[Column], origin: str = "") -> Table:
         return cls(name, {column.name: column for column in columns}, origin)
+
+    def with_columns(self, columns: Mapping[str, Column], texts: Mapping[str, CodedColumn]) -> Table:
+        """The same table with other columns, as a table of its own."""
+        return Table(self.name, columns, self.origin, texts, self.notes, self.decimal_mark)
+
+    def named(self, name: str) -> Table:
+        """The same records under another name; caches still know them."""
+        return Table(name, self.columns, self.origin, self.texts, self.notes, self.decimal_mark, self.serial)
+
+    def text_of(self, name: str) -> CodedColumn | None:
+        """A field as the text that was read: of a text field, or of one with values that did not fit its type."""
+        if name in self.texts:
+            return self.texts[name]
+        column = self.column(name)
+        return column.coded() if isinstance(column, CodedColumn) and column.type is FieldType.TEXT else None
+
+    def misfits(self, name: str) -> npt.NDArray[np.bool_] | None:
+        """Which members of ``texts[name]`` did not fit the field's type; None when all values fit."""
+        text = self.texts.get(name)
+        if text is None:
+            return None
+        column = self.columns[name]
+        blank = column.codes == len(column.dictionary) if isinstance(column, CodedColumn) else ~valid_of(column)
+        members = len(text.dictionary)
+        found = np.zeros(members + 1, np.bool_)
+        found[text.codes[blank]] = True
+        return found[:members]
 
     @property
     def count(self) -> int:
@@ -40,6 +78,11 @@ class Table:
         if found is None:
             raise unknown_field(self.name, name, self.columns)
         return found
+
+
+def valid_of(column: NumberColumn) -> npt.NDArray[np.bool_]:
+    """The mask of the records that have a value, written out."""
+    return np.ones(len(column), np.bool_) if column.valid is None else column.valid
 
 
 def unknown_field(table: str, name: str, known: Iterable[str]) -> FoldError:

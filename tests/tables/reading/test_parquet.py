@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from foldbasket.errors import ReadError
 from foldbasket.tables.conversion import from_arrow
-from foldbasket.tables.parquet import read_parquet, write_parquet
+from foldbasket.tables.reading.parquet import read_parquet, write_parquet
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 
@@ -79,8 +79,8 @@ def test_a_type_that_cannot_be_read_is_named(tmp_path):
 
 
 def test_varied_text_is_put_off_and_repeating_text_is_not(tmp_path, monkeypatch):
-    from foldbasket.tables import parquet
     from foldbasket.tables.column import DeferredColumn
+    from foldbasket.tables.reading import parquet
 
     monkeypatch.setattr(parquet, "PUT_OFF", 100)
     path = tmp_path / "orders.parquet"

@@ -12,38 +12,30 @@ import io
 import mmap
 import os
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from itertools import pairwise
 from pathlib import Path
 
-import msgspec
 import numpy as np
 import pyarrow as pa
 import pyarrow.csv as pc
 
 from foldbasket.errors import ReadError
 from foldbasket.tables.column import PUT_OFF, CodedColumn, Column, DeferredColumn, NumberColumn, joined
-from foldbasket.tables.conversion import converted, detected, exact_units, from_arrow
+from foldbasket.tables.conversion import exact_units, from_arrow
+from foldbasket.tables.detection import Judged, judged, read_as
+from foldbasket.tables.nature import names_identifier
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.sniffing import ColumnType, Look, look_at, single_byte_encoding, wrong_encoding
+from foldbasket.tables.reading.contract import AS_FOUND, Reader, Reading, title_note
+from foldbasket.tables.reading.sniffing import ColumnType, Look, look_at, single_byte_encoding, wrong_encoding
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 
-ENDINGS = (".csv", ".tsv", ".txt", ".tab")
 BLOCK = 1 << 20
 STRETCH = 192 << 20
 _TEXT = pa.dictionary(pa.int32(), pa.string())
 _BAD_COLUMN = re.compile(r"In CSV column #(\d+): (.*)", re.DOTALL)
-
-
-class DelimitedOptions(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """What the user corrected about how a delimited file is read; None means: as detected."""
-
-    encoding: str | None = None
-    delimiter: str | None = None
-    decimal_mark: str | None = None
-    types: Mapping[str, FieldType] = msgspec.field(default_factory=dict)
 
 
 class _Feed(io.RawIOBase):
@@ -115,19 +107,28 @@ def _stretches(path: Path, look: Look, quoted_breaks: bool) -> list[tuple[int, i
     return list(pairwise([*cuts, size]))
 
 
-def read_delimited(
-    path: Path, name: str, options: DelimitedOptions | None = None, progress: Progress | None = None
-) -> Table:
+def read_delimited(path: Path, name: str, options: Reading = AS_FOUND, progress: Progress | None = None) -> Table:
     """The table in the delimited file at `path`. Raises ReadError: what, which line, what to do."""
-    options = options or DelimitedOptions()
     progress = progress or Progress()
-    look = look_at(path, encoding=options.encoding, delimiter=options.delimiter, decimal_mark=options.decimal_mark)
+
+    def look_again(encoding: str | None) -> Look:
+        return look_at(
+            path,
+            encoding=encoding,
+            delimiter=options.delimiter,
+            decimal_mark=options.decimal_mark,
+            header=options.header,
+        )
+
+    look = look_again(options.encoding)
     for wanted in options.types:
         if wanted not in look.names:
             raise ReadError(f"there is no field “{wanted}” to read as another type.", where=path.name)
     types: list[ColumnType | None] = [
         (None if options.types[field] is not FieldType.TEXT else ColumnType(FieldType.TEXT))
         if field in options.types
+        else None  # a leading zero anywhere makes it a code, which only its text can tell
+        if kind is not None and kind.type is FieldType.WHOLE and names_identifier(field)
         else kind
         for field, kind in zip(look.names, look.types, strict=True)
     ]
@@ -140,9 +141,7 @@ def read_delimited(
         except pa.ArrowInvalid as error:
             misfit = _BAD_COLUMN.match(str(error))
             if "invalid UTF8" in str(error) and options.encoding is None and look.encoding == "utf-8":
-                look = look_at(
-                    path, encoding=_second_guess(path), delimiter=options.delimiter, decimal_mark=options.decimal_mark
-                )
+                look = look_again(_second_guess(path))
             elif "invalid UTF8" in str(error):
                 raise wrong_encoding(path, look.encoding, _first_bad_line(path, look.encoding)) from None
             elif misfit is not None:
@@ -152,12 +151,17 @@ def read_delimited(
                     types = [kind if kind and kind.type is FieldType.TEXT else None for kind in types]
             else:
                 raise _ragged(path, look, str(error)) from None
+    texts: dict[str, CodedColumn] = {}
     for at, field in enumerate(look.names):
         column = columns[at]
         if types[at] is None and isinstance(column, CodedColumn):
             progress.step(f"Judging {path.name}", at / len(look.names))
-            columns[at] = _as_chosen(column, options.types.get(field), look.decimal_mark)
-    return Table.of(name, columns, str(path))
+            found = _as_chosen(column.coded(), options.types.get(field), look.decimal_mark)
+            columns[at] = found.column
+            if found.text is not None:
+                texts[field] = found.text
+    notes = (title_note(look.titles),) if look.titles else ()
+    return Table(name, dict(zip(look.names, columns, strict=True)), str(path), texts, notes, look.decimal_mark)
 
 
 def _read_columns(
@@ -222,14 +226,11 @@ def _mostly_different(values: pa.ChunkedArray) -> bool:
     return len(values) > PUT_OFF and sum(len(chunk.dictionary) for chunk in values.chunks) > len(values) // 4
 
 
-def _as_chosen(column: CodedColumn, chosen: FieldType | None, decimal_mark: str) -> Column:
+def _as_chosen(column: CodedColumn, chosen: FieldType | None, decimal_mark: str) -> Judged:
     if chosen is None:
-        return detected(column, decimal_mark)
-    scale = 0
-    if chosen is FieldType.DECIMAL:
-        texts = column.dictionary.texts
-        scale = max((len(text.strip().partition(decimal_mark)[2]) for text in texts), default=0)
-    return converted(column, ColumnType(chosen, scale), decimal_mark)
+        return judged(column, decimal_mark)
+    made, fits = read_as(column, chosen, decimal_mark=decimal_mark)
+    return Judged(made, None if fits.all() else column)
 
 
 def _parse(
@@ -348,3 +349,11 @@ def _ragged(path: Path, look: Look, told: str) -> ReadError:
         where=path.name,
         todo="Mend the file, or choose another delimiter.",
     )
+
+
+READER = Reader(
+    "Delimited text",
+    (".csv", ".tsv", ".txt", ".tab"),
+    read_delimited,
+    ("encoding", "delimiter", "decimal_mark", "header", "types"),
+)

@@ -17,14 +17,14 @@ from pathlib import Path
 
 from foldbasket.errors import ReadError
 from foldbasket.tables.types import MAX_SCALE, FieldType
+from foldbasket.tables.written import MAX_DIGITS
 
 HEAD_BYTES = 128 * 1024
 SPREAD_BLOCKS = 8
 SPREAD_BYTES = 8 * 1024
+TITLES = 20
+"""Title lines that may stand above a header."""
 DELIMITERS = (",", ";", "\t", "|")
-MAX_DIGITS = 18
-"""Digits that always fit 64 bits; longer whole numbers are names, not amounts, and stay text."""
-
 csv.field_size_limit(1 << 30)
 
 _WESTERN = re.compile(r"[A-Za-zÀ-ÖØ-öø-ÿŒœŠšŽžŸ€£¥§°«»‘’‚“”„–—…·±²³µ¼½¾ºª¿¡©®™\x00-\x7f\xa0]*")
@@ -45,7 +45,7 @@ class ColumnType:
 
 @dataclass(frozen=True)
 class Look:
-    """What a file looks like. `header_chars` characters (BOM not counted) come before the first record."""
+    """What a file looks like. `header_chars` characters (BOM not counted) come before the first record; `titles` lines stand above the header."""
 
     encoding: str
     delimiter: str
@@ -54,6 +54,7 @@ class Look:
     types: tuple[ColumnType | None, ...]
     header_chars: int
     header_bytes: int
+    titles: int = 0
 
     @property
     def is_utf8(self) -> bool:
@@ -118,8 +119,27 @@ def field_names(header: Sequence[str]) -> tuple[str, ...]:
     return tuple(names)
 
 
+def header_line(rows: Sequence[Sequence[object]]) -> int:
+    """The row that names the fields, counted from 0: the first that is about as wide as most, below any title lines."""
+    widths = [sum(cell is not None and str(cell).strip() != "" for cell in row) for row in rows]
+    spans = Counter(len(row) for row in rows)
+    if not rows or max(widths) < 2:
+        return 0
+    usual = sorted(widths)[len(widths) * 3 // 4]
+    span = max(spans, key=lambda each: (spans[each], each))
+    for at, row in enumerate(rows[:TITLES]):
+        if widths[at] >= max(2, 0.6 * usual) and (len(row) == span or len(rows) < 3):
+            return at
+    return 0
+
+
 def look_at(
-    path: Path, *, encoding: str | None = None, delimiter: str | None = None, decimal_mark: str | None = None
+    path: Path,
+    *,
+    encoding: str | None = None,
+    delimiter: str | None = None,
+    decimal_mark: str | None = None,
+    header: int | None = None,
 ) -> Look:
     """What the file at `path` looks like; what the caller gives is taken as given. Raises ReadError when it is no such file."""
     with path.open("rb") as file:
@@ -136,12 +156,13 @@ def look_at(
         if size > len(head):  # drop the record that the sample cuts
             text = text[: text.rfind("\n") + 1] or text
         delimiter = delimiter or _delimiter(text)
-        records = _records(text, delimiter)
-        header_chars, header = next(records)
-        names = field_names(header)
-        rows = [row for _, row in records]
+        read = list(_records(text, delimiter))
+        at = header_line([row for _, row, _ in read[:200]]) if header is None else _chosen_line(read, header, path)
+        header_chars, first, line = read[at] if at >= 0 else (0, [""] * len(read[0][1]), 0)
+        names = field_names(first)
+        rows = [row for _, row, _ in read[at + 1 :]]
         for block in _spread(file, size, encoding):
-            rows += [row for _, row in _records(block, delimiter) if len(row) == len(names)]
+            rows += [row for _, row, _ in _records(block, delimiter) if len(row) == len(names)]
     decimal_mark = decimal_mark or _decimal_mark(rows, delimiter)
     columns: list[list[str]] = [[] for _ in names]
     for row in rows:
@@ -156,7 +177,17 @@ def look_at(
         header_chars=header_chars,
         header_bytes=bom
         + len(text[:header_chars].encode(encoding if bom == 0 or encoding == "utf-8" else "utf-16-le")),
+        titles=max(0, line - 1),
     )
+
+
+def _chosen_line(read: Sequence[tuple[int, list[str], int]], header: int, path: Path) -> int:
+    if header == 0:
+        return -1
+    for at, (_, _, line) in enumerate(read):
+        if line >= header:
+            return at
+    raise ReadError(f"there is no line {header} to name the fields.", where=path.name, todo="Choose an earlier line.")
 
 
 def _encoding(path: Path, head: bytes, wanted: str | None) -> tuple[str, int]:
@@ -229,20 +260,21 @@ def wrong_encoding(path: Path, encoding: str, line: int | None) -> ReadError:
     )
 
 
-def _records(text: str, delimiter: str) -> Iterator[tuple[int, list[str]]]:
-    """Each record that is not empty, with the number of characters up to its end."""
-    consumed = 0
+def _records(text: str, delimiter: str) -> Iterator[tuple[int, list[str], int]]:
+    """Each record that is not empty, between the number of characters up to its end and the line it ends on."""
+    consumed = number = 0
 
     def lines() -> Iterator[str]:
-        nonlocal consumed
+        nonlocal consumed, number
         for line in io.StringIO(text, newline=""):
             consumed += len(line)
+            number += 1
             yield line
 
     try:
         for row in csv.reader(lines(), delimiter=delimiter):
             if row:
-                yield consumed, row
+                yield consumed, row, number
     except csv.Error:
         return
 
@@ -251,7 +283,7 @@ def _delimiter(text: str) -> str:
     best, best_score = ",", (0.0, 0)
     for candidate in DELIMITERS:
         counts: Counter[int] = Counter()
-        for at, (_, row) in enumerate(_records(text, candidate)):
+        for at, (_, row, _) in enumerate(_records(text, candidate)):
             counts[len(row)] += 1
             if at == 200:
                 break

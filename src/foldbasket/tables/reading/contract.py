@@ -1,0 +1,105 @@
+"""What every reader is held to.
+
+A reader takes a place, the user's corrections and a `Progress`, and hands on a `Table`. Most do it as a stream: batches of
+records, each field's values typed as the format types them, gathered here into encoded columns. A reader calls
+`progress.step` for every batch, which is also where it learns that it was cancelled, and raises ReadError for everything
+that is wrong with what it reads. Nothing is kept from a reading that failed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from foldbasket.tables.cells import Gathered, Judging
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.table import Table
+from foldbasket.tables.types import FieldType
+
+
+class Reading(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """What the user corrected about how a source is read; None means: as found. A reader ignores what does not concern it.
+
+    `header` is the line that names the fields, counted from 1; 0 when no line does. `cells` is a range such as ``B3:F200``; `table` or `query` say what
+    to read from a database.
+    """
+
+    encoding: str | None = None
+    delimiter: str | None = None
+    decimal_mark: str | None = None
+    header: int | None = None
+    sheet: str | None = None
+    cells: str | None = None
+    table: str | None = None
+    query: str | None = None
+    types: Mapping[str, FieldType] = msgspec.field(default_factory=dict)
+
+
+AS_FOUND = Reading()
+"""No corrections."""
+
+
+@dataclass(frozen=True)
+class Reader:
+    """A format: its name for people, the endings of its files, how it is read, and which corrections concern it."""
+
+    label: str
+    endings: tuple[str, ...]
+    read: Callable[[Path, str, Reading, Progress], Table]
+    corrections: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Batch:
+    """Some records of a stream: values by field, each list as long as the others. `share` says how far the reading is."""
+
+    values: Mapping[str, Sequence[Any]]
+    share: float
+
+
+def gathered(
+    name: str,
+    origin: str,
+    batches: Iterable[Batch],
+    progress: Progress,
+    *,
+    judging: Judging = "text",
+    types: Mapping[str, FieldType] | None = None,
+    notes: Sequence[str] = (),
+    loose: bool = False,
+) -> Table:
+    """A stream as a table. Fields that come up late are blank before; `judging` says which text is judged for its type.
+
+    `loose` is for formats that know only doubles and time stamps: doubles with few digits are decimals, midnights are days.
+    """
+    fields: dict[str, Gathered] = {}
+    count = 0
+    for batch in batches:
+        progress.step(f"Reading {Path(origin).name}", batch.share)
+        length = len(next(iter(batch.values.values()))) if batch.values else 0
+        for field, values in batch.values.items():
+            if field not in fields:
+                fields[field] = Gathered(field, count)
+            fields[field].add(values)
+        count += length
+        for gathering in fields.values():
+            gathering.fill_to(count)
+    columns, texts = {}, {}
+    for field, gathering in fields.items():
+        progress.step(f"Encoding {Path(origin).name}", 1.0)
+        found = gathering.column(judging, (types or {}).get(field), loose)
+        columns[field] = found.column
+        if found.text is not None:
+            texts[field] = found.text
+    return Table(name, columns, origin, texts, tuple(notes))
+
+
+def title_note(lines: int) -> str:
+    """The note that lines above the header were passed over."""
+    return (
+        f"{lines} title line{'s' if lines != 1 else ''} above the header {'were' if lines != 1 else 'was'} passed over."
+    )

@@ -1,0 +1,78 @@
+"""Which reader opens which file, by its ending. A new format is one file beside this one and its name in this list."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from foldbasket.errors import ReadError
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading import arrow, database, delimited, json_records, parquet, sheets
+from foldbasket.tables.reading.contract import AS_FOUND, Reader, Reading
+from foldbasket.tables.reading.folder import files_of, read_folder
+from foldbasket.tables.table import Table
+
+READERS: tuple[Reader, ...] = (
+    delimited.READER,
+    parquet.READER,
+    arrow.READER,
+    sheets.READER,
+    json_records.READER,
+    database.READER,
+)
+ENDINGS = tuple(ending for reader in READERS for ending in reader.endings)
+
+
+def reader_of(path: Path) -> Reader:
+    """The reader for a file, by its ending; delimited text for an unknown one."""
+    ending = path.suffix.lower()
+    return next((reader for reader in READERS if ending in reader.endings), delimited.READER)
+
+
+def is_many(path: Path) -> bool:
+    """Whether a path stands for several files: a folder or a pattern."""
+    return path.is_dir() or (any(sign in path.name for sign in "*?[") and not path.exists())
+
+
+def read_table(path: Path, name: str, reading: Reading = AS_FOUND, progress: Progress | None = None) -> Table:
+    """The table in the file, or in the like files of the folder or pattern, at `path`.
+
+    Raises ReadError when it is missing, may not be read, changes while it is read, or is not what its ending says.
+    """
+    progress = progress or Progress()
+    try:
+        if is_many(path):
+            return read_folder(path, name, reading, progress, READERS, read_table)
+        before = stamp(path)
+        table = reader_of(path).read(path, name, reading, progress)
+        if stamp(path) != before:
+            raise ReadError(
+                "the file changed while it was read.", where=path.name, todo="Open it again when it is whole."
+            )
+        return table
+    except FileNotFoundError:
+        raise ReadError(
+            "there is no such file.", where=str(path), todo="Was it moved or renamed? Choose it again."
+        ) from None
+    except PermissionError:
+        raise ReadError("you may not read this file.", where=str(path), todo="Ask for the right to read it.") from None
+    except OSError as error:
+        raise ReadError(
+            f"the file cannot be read ({error.strerror or error}).", where=str(path), todo="Try again."
+        ) from None
+
+
+def stamp(path: Path) -> tuple[tuple[str, int, int, int], ...]:
+    """What tells one state of a file (or of the files of a folder or pattern) from another: name, size, time, inode."""
+    files = files_of(path, READERS) if is_many(path) else [path]
+    states = []
+    for file in files:
+        state = os.stat(file)
+        states.append((str(file), state.st_size, state.st_mtime_ns, state.st_ino))
+    return tuple(states)
+
+
+def table_name(path: Path) -> str:
+    """A readable name for the table in a file: ``order_lines.csv`` is “Order lines”."""
+    words = path.stem.replace("_", " ").replace("-", " ").replace("*", "").strip()
+    return words[:1].upper() + words[1:] if words else path.name
