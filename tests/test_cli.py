@@ -93,7 +93,7 @@ def test_the_demo_is_the_same_every_time_and_any_size(tmp_path):
         )
     first, second = ({path.name: path.read_bytes() for path in (tmp_path / name).glob("*.csv")} for name in ("a", "b"))
     assert first == second
-    assert len(first) == 7
+    assert len(first) == 8
     assert first["order_lines.csv"].count(b"\n") == 1_001
     assert main(["demo", "--lines", "500", "--to", str(tmp_path / "p"), "--format", "parquet"]) == 0
     assert main(["check", str(tmp_path / "p" / "quillmoor.basket")]) == 0

@@ -176,6 +176,7 @@ def _render_all(basket: Path, folder: Path, ending: str) -> None:
 
 def _render(options: argparse.Namespace) -> int:
     from foldbasket.baskets.files import load_tables, open_basket
+    from foldbasket.baskets.sources import mended_tables
     from foldbasket.errors import OutputError
     from foldbasket.folding.engine import Engine
     from foldbasket.links.source import Source
@@ -194,7 +195,8 @@ def _render(options: argparse.Namespace) -> int:
             where=options.basket.name,
             todo=f"Name one with --fold: {listed}.",
         )
-    source = Source(load_tables(opened, allow_outside=options.trust), basket.links)
+    tables = load_tables(opened, allow_outside=options.trust)
+    source = Source(mended_tables(basket, tables), basket.links)
     engine = Engine(source, locale=basket.locale, currency=basket.currency)
     for fold in folds:
         target = Path(options.to.replace("{fold}", _file_name(fold.name)))
@@ -222,6 +224,7 @@ def _file_name(name: str) -> str:
 
 def _check(options: argparse.Namespace) -> int:
     from foldbasket.baskets.files import load_tables, open_basket
+    from foldbasket.baskets.sources import mended_tables
     from foldbasket.folding.engine import Engine
     from foldbasket.links.source import Source
 
@@ -230,7 +233,7 @@ def _check(options: argparse.Namespace) -> int:
     wrong = 0
     for name, table in tables.items():
         print(f"source “{name}”: {table.count:,} records, {len(table.columns)} fields")
-    source = Source(tables, opened.basket.links)
+    source = Source(mended_tables(opened.basket, tables), opened.basket.links)
     for link in source.links:
         try:
             found = source.rows(link.from_table, link.to_table)

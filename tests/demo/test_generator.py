@@ -7,7 +7,7 @@ import pytest
 
 from foldbasket.demo import names
 from foldbasket.demo.generator import FIRST_DAY, LAST_DAY, quillmoor
-from foldbasket.demo.untidy import RECORDS, write_untidy
+from foldbasket.demo.untidy import RECORDS, TITLES, write_untidy, write_untidy_plan
 
 
 @pytest.fixture(scope="module")
@@ -69,10 +69,23 @@ def test_lines_have_margins_of_their_own(tables):
 def test_the_untidy_file_has_each_fault_as_often_as_it_says(tables, tmp_path):
     planted = write_untidy(tables["order_lines"], tmp_path / "untidy.csv")
     with (tmp_path / "untidy.csv").open(encoding="utf-8", newline="") as file:
+        for title in TITLES:
+            assert file.readline() == f"{title}\n"
         rows = list(csv.DictReader(file))
-    assert len(rows) == RECORDS + planted["blank rows"]
-    assert sum(not any(row.values()) for row in rows) == planted["blank rows"]
-    assert sum(row["Channel"] in ("trade", "Trade ", "TRADE") for row in rows) == planted["one name spelled three ways"]
-    assert sum("/" in row["Order date"] for row in rows) == planted["dates held as text"]
-    assert sum(row["Variety code"] in ("V9999", "V0000") for row in rows) == planted["keys that match nothing"]
-    assert all(count > 2 for count in planted.values())
+    extra = planted["empty rows: "] + planted["repeated rows: "] + planted["total lines: Order no."]
+    assert len(rows) == RECORDS + extra
+    assert sum(not any(row.values()) for row in rows) == planted["empty rows: "]
+    odd = ("trade", "Trade ", "TRADE", "Trdae")
+    assert sum(row["Channel"] in odd for row in rows) == planted["spellings: Channel"]
+    assert sum("/" in row["Order date"] for row in rows) == planted["misfits: Order date"]
+    assert sum(row["Variety code"].startswith("VO") for row in rows) == planted["no partner: Variety code"]
+    assert all(planted.values())
+
+
+def test_the_untidy_plan_holds_the_plan_with_its_months_side_by_side(tables, tmp_path):
+    months = write_untidy_plan(tables["plan"], tmp_path / "plan.csv")
+    with (tmp_path / "plan.csv").open(encoding="utf-8", newline="") as file:
+        rows = list(csv.reader(file))
+    assert len(rows[0]) == months + 2
+    total = sum(float(cell) for row in rows[1:] for cell in row[2:])
+    assert total == float(pc.sum(tables["plan"]["Planned net"]).as_py())

@@ -10,22 +10,44 @@ import msgspec
 from foldbasket.errors import BasketError
 from foldbasket.folding.spec import Fold
 from foldbasket.links.link import Link
+from foldbasket.tables.mending.mends import AnyMend
 from foldbasket.tables.reading.contract import Reading
+from foldbasket.tables.reading.database import Server
 
 FORMAT = "fold-basket"
 VERSION = 1
 
 
 class SourceSpec(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """One table: its name, the file it comes from (relative to the basket where possible), and how to read it.
+    """One table: its name, where it comes from, how to read it, and the mends done to it.
 
-    `data` names a Parquet file inside the basket's archive that carries the records; the file is then not needed.
+    It comes from a file, folder or pattern (`path`, relative to the basket where possible), from a `server`, or from a `fold`
+    of the same basket, whose summary it then is. `data` names a Parquet file inside the basket's archive that carries the
+    records as they were read; nothing else is needed then. `left` names the findings that were looked at and left.
     """
 
     name: str
-    path: str
+    path: str = ""
     reading: Reading = Reading()
     data: str | None = None
+    server: Server | None = None
+    fold: str | None = None
+    mends: tuple[AnyMend, ...] = ()
+    left: tuple[str, ...] = ()
+
+    @property
+    def is_file(self) -> bool:
+        """Whether it is read from a file, a folder or a pattern."""
+        return self.server is None and self.fold is None and bool(self.path)
+
+    @property
+    def place(self) -> str:
+        """Where it comes from, in a few words."""
+        if self.server is not None:
+            return self.server.label
+        if self.fold is not None:
+            return f"the fold “{self.fold}”"
+        return self.path.rpartition("/")[2] or "the clipboard"
 
 
 class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -52,6 +74,13 @@ class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
             if source.name == name:
                 return source
         raise BasketError(f"there is no source “{name}”.", where=self.name)
+
+    def with_source(self, name: str, change: Callable[[SourceSpec], SourceSpec]) -> Basket:
+        """The basket with one source changed."""
+        self.source(name)
+        return msgspec.structs.replace(
+            self, sources=tuple(change(source) if source.name == name else source for source in self.sources)
+        )
 
     def with_fold(self, name: str, change: Callable[[Fold], Fold]) -> Basket:
         """The basket with one fold changed."""

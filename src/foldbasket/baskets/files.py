@@ -19,10 +19,11 @@ from pathlib import Path
 import msgspec
 
 from foldbasket.baskets.basket import FORMAT, VERSION, Basket, BasketFile, SourceSpec
-from foldbasket.errors import BasketError, ReadError
+from foldbasket.baskets.sources import read_source
+from foldbasket.baskets.summaries import summary_of
+from foldbasket.errors import BasketError, Cancelled, FoldBasketError
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.parquet import read_parquet, write_parquet
-from foldbasket.tables.reading.readers import read_table
 from foldbasket.tables.table import Table
 
 ENDINGS = (".basket", ".json")
@@ -120,6 +121,13 @@ def _check(basket: Basket, where: str) -> None:
     once("sources", [source.name for source in basket.sources])
     once("folds", [fold.name for fold in basket.folds])
     known = {source.name for source in basket.sources}
+    for source in basket.sources:
+        if source.fold is not None and source.fold not in {fold.name for fold in basket.folds}:
+            raise BasketError(
+                f"the source “{source.name}” is made of the fold “{source.fold}”, which is not there.",
+                where=where,
+                todo="Add the fold, or take the source out.",
+            )
     for link in basket.links:
         for end in (link.from_table, link.to_table):
             if end not in known:
@@ -192,14 +200,18 @@ def _bounded(info: zipfile.ZipInfo, most: int, path: Path) -> None:
         )
 
 
-def outside_paths(opened: Opened) -> list[Path]:
-    """The files a basket would read outside its own folder, which a stranger's basket may do only with consent."""
+def outside_places(opened: Opened) -> list[str]:
+    """The files outside its own folder and the databases that a basket would read, which a stranger's may only with consent."""
     outside = []
     for source in opened.basket.sources:
-        if source.data is None:
+        if source.data is not None:
+            continue
+        if source.server is not None:
+            outside.append(source.server.label)
+        elif source.is_file:
             target = (opened.folder / source.path).resolve()
             if not target.is_relative_to(opened.folder):
-                outside.append(target)
+                outside.append(str(target))
     return outside
 
 
@@ -208,30 +220,37 @@ def load_tables(
     *,
     allow_outside: bool = False,
     progress: Progress | None = None,
-    kept: Mapping[SourceSpec, Table] | None = None,
 ) -> dict[str, Table]:
-    """Every source's table, by name. Either all are read or a BasketError says which one cannot be, and what to do.
+    """Every source's table as it is read, by name. Either all are read or a BasketError says which cannot be, and what to do.
 
-    Files outside the basket's folder are read only with `allow_outside`. `kept` are tables already read.
+    Files outside the basket's folder and databases are read only with `allow_outside`.
     """
-    if not allow_outside and (outside := outside_paths(opened)):
-        listed = ", ".join(str(path) for path in outside)
+    if not allow_outside and (outside := outside_places(opened)):
         raise BasketError(
-            f"it reads files outside its own folder: {listed}.",
+            f"it reads data outside its own folder: {', '.join(outside)}.",
             where=opened.path.name,
             todo="If you trust it, allow that (on the command line: --trust).",
         )
     tables: dict[str, Table] = {}
-    for source in opened.basket.sources:
-        if kept and source in kept:
-            tables[source.name] = kept[source]
-            continue
-        try:
+
+    def fold_table(name: str, progress: Progress | None) -> Table:
+        return summary_of(opened.basket, name, read, progress)
+
+    def read(name: str) -> Table:
+        if name not in tables:
+            source = opened.basket.source(name)
             if source.data is not None:
-                tables[source.name] = _carried(opened.path, source, progress)
+                tables[name] = _carried(opened.path, source, progress)
             else:
-                tables[source.name] = read_table(opened.folder / source.path, source.name, source.reading, progress)
-        except ReadError as error:
+                tables[name] = read_source(source, opened.folder, progress, fold_table)
+        return tables[name]
+
+    for source in opened.basket.sources:
+        try:
+            read(source.name)
+        except FoldBasketError as error:
+            if isinstance(error, Cancelled):
+                raise
             raise BasketError(f"the source “{source.name}” cannot be read: {error}", where=opened.path.name) from None
     return tables
 
@@ -268,6 +287,8 @@ def with_full_paths(opened: Opened) -> Basket:
         opened.basket,
         sources=tuple(
             msgspec.structs.replace(source, path=os.path.normpath(opened.folder / source.path))
+            if source.is_file
+            else source
             for source in opened.basket.sources
         ),
     )
@@ -277,6 +298,8 @@ def relative_to(basket: Basket, folder: Path) -> Basket:
     """The basket, whose paths are full, with those within `folder` said relative to it, as it is saved there."""
 
     def moved(source: SourceSpec) -> SourceSpec:
+        if not source.is_file:
+            return source
         target = Path(os.path.normpath(source.path))
         inside = target.is_relative_to(folder)
         return msgspec.structs.replace(source, path=str(target.relative_to(folder)) if inside else str(target))
@@ -297,7 +320,9 @@ def save_basket(basket: Basket, path: Path, tables: Mapping[str, Table] | None =
         )
     else:
         sources = tuple(
-            msgspec.structs.replace(source, data=f"data/{number}.parquet")
+            msgspec.structs.replace(
+                source, data=f"data/{number}.parquet" if source.name in tables and not source.fold else None
+            )
             for number, source in enumerate(basket.sources, 1)
         )
         written = msgspec.structs.replace(basket, sources=sources)
@@ -315,7 +340,13 @@ def save_basket(basket: Basket, path: Path, tables: Mapping[str, Table] | None =
 
 
 def _without_data(source: SourceSpec, path: Path) -> SourceSpec:
-    if source.data is not None and not (path.parent / source.path).exists():
+    if source.data is None and not source.path and source.server is None and source.fold is None:
+        raise BasketError(
+            f"the source “{source.name}” was pasted, so no file holds it.",
+            where=path.name,
+            todo="Save the basket with its data.",
+        )
+    if source.data is not None and not (source.path and (path.parent / source.path).exists()):
         raise BasketError(
             f"the source “{source.name}” is only held inside the basket.",
             where=path.name,
@@ -332,7 +363,8 @@ def _packed(content: bytes, basket: Basket, tables: Mapping[str, Table] | None) 
         archive.writestr(zipfile.ZipInfo(INNER, (1980, 1, 1, 0, 0, 0)), content, zipfile.ZIP_DEFLATED)
         for source in basket.sources if tables is not None else ():
             assert tables is not None
-            assert source.data is not None
+            if source.data is None:
+                continue
             with tempfile.NamedTemporaryFile(suffix=".parquet") as unpacked:
                 write_parquet(tables[source.name], Path(unpacked.name))
                 archive.write(unpacked.name, source.data, zipfile.ZIP_STORED)

@@ -188,6 +188,7 @@ def _trade(
     line_table = pa.table(
         {
             "Order no.": pa.DictionaryArray.from_arrays(pa.array(of_order.astype(np.int32)), order_names),
+            "Line no.": pa.array((np.arange(count) - np.searchsorted(of_order, of_order) + 1).astype(np.int32)),
             "Order date": _days(order_day[of_order]),
             "Channel": _coded(list(names.CHANNELS), order_channel[of_order]),
             "Variety code": pa.DictionaryArray.from_arrays(

@@ -12,7 +12,7 @@ import pyarrow.parquet as pq
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.files import save_basket
 from foldbasket.demo.generator import DEFAULT_LINES, SEED, quillmoor
-from foldbasket.demo.untidy import write_untidy
+from foldbasket.demo.untidy import UNTIDY_LINES, UNTIDY_PLAN, write_untidy, write_untidy_plan
 from foldbasket.folding.filters import Members
 from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.link import Link
@@ -31,7 +31,8 @@ def write_demo(
     tables = quillmoor(lines, seed)
     for stem, table in tables.items():
         write_table(table, folder / f"{stem}.{kind}")
-    write_untidy(tables["order_lines"], folder / "untidy_order_lines.csv")
+    write_untidy(tables["order_lines"], folder / UNTIDY_LINES)
+    write_untidy_plan(tables["plan"], folder / UNTIDY_PLAN)
     path = folder / BASKET
     save_basket(demo_basket(list(tables), kind), path)
     return path

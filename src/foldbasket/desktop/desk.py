@@ -1,4 +1,4 @@
-"""The desk: what the window works on. The basket with its history, the tables, the fold in view, its report.
+"""The desk: what the window works on. The basket with its history, what is in view, the supply of tables, the report.
 
 Views call its methods and redraw on its signals; it holds no widget. Reading and folding run on workers.
 """
@@ -19,13 +19,15 @@ from foldbasket.baskets.files import (
     Opened,
     load_tables,
     open_basket,
-    outside_paths,
+    outside_places,
     relative_to,
     save_basket,
     with_full_paths,
 )
 from foldbasket.baskets.history import History
+from foldbasket.baskets.sources import read_source
 from foldbasket.desktop import memory
+from foldbasket.desktop.supply import Supply
 from foldbasket.desktop.workers import Worker
 from foldbasket.errors import BasketError, FoldBasketError
 from foldbasket.folding.engine import Engine
@@ -35,8 +37,8 @@ from foldbasket.folding.spec import Fold
 from foldbasket.links.source import FieldRef, Source
 from foldbasket.outputs.formats import save_report
 from foldbasket.tables.column import Column
-from foldbasket.tables.profile import Profile, profile_of
-from foldbasket.tables.reading.readers import read_table, table_name
+from foldbasket.tables.profile import Profile
+from foldbasket.tables.reading.readers import table_name
 from foldbasket.tables.table import Table
 
 
@@ -53,23 +55,26 @@ class Desk(QObject):
     saved = pyqtSignal()
     trust_wanted = pyqtSignal(object, object)
     profiles_changed = pyqtSignal()
+    findings_changed = pyqtSignal()
+    view_changed = pyqtSignal()
+    news = pyqtSignal(str)
+    password_wanted = pyqtSignal(object)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.history = History(Basket())
         self.path: Path | None = None
-        self.tables: dict[str, Table] = {}
-        self.source = Source({})
-        self.engine = Engine(self.source)
+        self.supply = Supply(self)
+        self.engine = Engine(self.supply.source)
+        self.source_name: str | None = None
+        self.field: str | None = None
         self.fold_name: str | None = None
         self.word: str | None = None
         self.report: Report | None = None
         self.problem: FoldBasketError | None = None
-        self.profiles: dict[tuple[int, str], Profile] = {}
         self._folder_worker = Worker("fold", self)
         self._reader = Worker("read", self)
         self._writer = Worker("write", self)
-        self._profiler = Worker("profile", self)
         for worker in (self._folder_worker, self._reader, self._writer):
             worker.told.connect(self.told)
         self._folder_worker.finished.connect(self._folded)
@@ -78,7 +83,13 @@ class Desk(QObject):
         self._reader.failed.connect(self._not_done)
         self._writer.finished.connect(lambda _: self.rested.emit())
         self._writer.failed.connect(self._not_done)
-        self._profiler.finished.connect(self._profiled)
+        self.supply.changed.connect(self._supplied)
+        self.supply.looked.connect(self.findings_changed)
+        self.supply.profiled.connect(self.profiles_changed)
+        self.supply.failed.connect(self._not_supplied)
+        self.supply.news.connect(self.news)
+        self.supply.told.connect(self.told)
+        self.supply.rested.connect(self.rested)
         self._aside = QTimer(self)
         self._aside.setInterval(recovery.SECONDS * 1000)
         self._aside.timeout.connect(self.write_aside)
@@ -91,13 +102,31 @@ class Desk(QObject):
         return self.history.basket
 
     @property
+    def tables(self) -> dict[str, Table]:
+        """The mended tables by the names of their sources."""
+        return self.supply.tables
+
+    @property
+    def source(self) -> Source:
+        return self.supply.source
+
+    @property
+    def profiles(self) -> dict[tuple[int, str], Profile]:
+        return self.supply.profiles
+
+    @property
+    def spec(self) -> SourceSpec | None:
+        """The source in view; None while a fold is."""
+        return next((source for source in self.basket.sources if source.name == self.source_name), None)
+
+    @property
     def fold(self) -> Fold | None:
         """The fold in view."""
         return next((fold for fold in self.basket.folds if fold.name == self.fold_name), None)
 
     @property
     def busy(self) -> bool:
-        return self._reader.busy or self._folder_worker.busy or self._writer.busy
+        return self._reader.busy or self._folder_worker.busy or self._writer.busy or self.supply.busy
 
     def column(self, ref: FieldRef) -> Column | None:
         """The column a field names, or None when it is gone."""
@@ -126,8 +155,9 @@ class Desk(QObject):
         """Ends all work in good order; the desk is not used afterwards."""
         self._aside.stop()
         recovery.forget()
-        for worker in (self._folder_worker, self._reader, self._writer, self._profiler):
+        for worker in (self._folder_worker, self._reader, self._writer):
             worker.close()
+        self.supply.close()
 
     # --- editing ------------------------------------------------------------
 
@@ -162,8 +192,16 @@ class Desk(QObject):
             pass
         self._after_change()
 
+    def show_source(self, name: str, field: str | None = None) -> None:
+        """Brings a source into view, with one of its fields chosen or none."""
+        self.source_name, self.field = name, field
+        self.view_changed.emit()
+
     def show_fold(self, name: str) -> None:
-        """Brings another fold into view."""
+        """Brings a fold into view."""
+        if self.source_name is not None:
+            self.source_name = None
+            self.view_changed.emit()
         if name != self.fold_name:
             self.fold_name, self.word, self.report = name, None, None
             self.basket_changed.emit()
@@ -181,20 +219,35 @@ class Desk(QObject):
             self.fold_name = names[-1] if names else None
         if self.fold is None or self.word not in {word.id for word in self.fold.words()}:
             self.word = None
-        self._renew_source()
+        if self.source_name is not None and self.spec is None:
+            self.source_name = None
+            self.view_changed.emit()
+        self.supply.renew(self.basket)
+        self._renew_engine()
         self.basket_changed.emit()
         self.word_selected.emit()
         self.refold()
 
-    def _renew_source(self) -> None:
-        tables = {source.name: self.tables[source.name] for source in self.basket.sources if source.name in self.tables}
-        source = Source(tables, self.basket.links)
-        locale, currency = self.basket.locale, self.basket.currency
-        if source.key != self.source.key or (self.engine.locale, self.engine.currency) != (locale, currency):
-            self.source = source
-            self.engine = Engine(source, locale=locale, currency=currency)
-            self.sources_changed.emit()
-            self._profile()
+    def _renew_engine(self) -> bool:
+        """A new engine when tables, links or the way numbers are written are others; says whether one was needed."""
+        source, locale, currency = self.supply.source, self.basket.locale, self.basket.currency
+        if self.engine.source is source and (self.engine.locale, self.engine.currency) == (locale, currency):
+            return False
+        self.engine = Engine(source, locale=locale, currency=currency)
+        self.sources_changed.emit()
+        return True
+
+    def _supplied(self) -> None:
+        if self._renew_engine():
+            self.basket_changed.emit()
+            self.refold()
+
+    def _not_supplied(self, error: FoldBasketError) -> None:
+        for spec in self.basket.sources:
+            if spec.server is not None and "password" in error.what:
+                self.password_wanted.emit(spec.server)
+                return
+        self.failed.emit(error)
 
     # --- placing ------------------------------------------------------------
 
@@ -294,6 +347,7 @@ class Desk(QObject):
         """Stops what is being read or folded; things stay as they were."""
         self._reader.cancel()
         self._folder_worker.cancel()
+        self.supply.cancel()
         self.rested.emit()
 
     # --- files --------------------------------------------------------------
@@ -316,13 +370,14 @@ class Desk(QObject):
             specs.append(SourceSpec(name, str(path.absolute())))
 
         def read(progress: Any) -> Any:
-            tables = [read_table(Path(spec.path), spec.name, spec.reading, progress) for spec in specs]
+            tables = [read_source(spec, Path(), progress) for spec in specs]
             return lambda: self._added(specs, tables)
 
         self._reader.start(read)
 
     def _added(self, specs: list[SourceSpec], tables: list[Table]) -> None:
-        self.tables.update({table.name: table for table in tables})
+        for spec, table in zip(specs, tables, strict=True):
+            self.supply.adopt(spec, table)
         fresh = not self.basket.sources and not self.basket.folds
         if fresh and self.path is None:
             self.history = History(msgspec.structs.replace(self.basket, name=specs[0].name))
@@ -336,7 +391,7 @@ class Desk(QObject):
 
         def read(progress: Any) -> Any:
             opened = open_basket(path)
-            outside = outside_paths(opened)
+            outside = outside_places(opened)
             if outside and not trusted and not memory.is_trusted(path):
                 return lambda: self.trust_wanted.emit(path, outside)
             tables = load_tables(opened, allow_outside=True, progress=progress)
@@ -355,8 +410,13 @@ class Desk(QObject):
         self._take_up(Basket(), {}, None)
 
     def _take_up(self, basket: Basket, tables: dict[str, Table], path: Path | None) -> None:
-        self.tables = tables
+        self.supply.forget()
+        for spec in basket.sources:
+            if spec.name in tables and spec.fold is None:
+                self.supply.adopt(spec, tables[spec.name])
+        self.source_name = self.field = None
         self.history = History(basket)
+        self.view_changed.emit()
         self.path = path
         self.fold_name = basket.folds[0].name if basket.folds else None
         self.word, self.report = None, None
@@ -372,7 +432,10 @@ class Desk(QObject):
     def save(self, path: Path, *, with_data: bool = False) -> bool:
         """Saves the basket; data goes with it when asked for, or when it was there before. Says whether it could be."""
         carried = with_data or any(source.data for source in self.basket.sources)
-        tables = {source.name: self.tables[source.name] for source in self.basket.sources} if carried else None
+        tables = None
+        if carried:
+            as_read = {source.name: self.supply.as_read(source.name) for source in self.basket.sources}
+            tables = {name: table for name, table in as_read.items() if table is not None}
         try:
             save_basket(relative_to(self.basket, path.resolve().parent), path, tables)
         except FoldBasketError as error:
@@ -424,28 +487,3 @@ class Desk(QObject):
             save_report(report, path, shape)
 
         self._writer.start(write)
-
-    # --- profiles -----------------------------------------------------------
-
-    def _profile(self) -> None:
-        """Works out the small drawings of distributions that are still missing, in the background."""
-        wanted = [
-            (table.serial, column)
-            for table in self.source.tables.values()
-            for column in table.columns.values()
-            if (table.serial, column.name) not in self.profiles
-        ]
-
-        def work(progress: Any) -> dict[tuple[int, str], Profile]:
-            found = {}
-            for serial, column in wanted:
-                progress.step("Profiling", 0.0)
-                found[serial, column.name] = profile_of(column)
-            return found
-
-        if wanted:
-            self._profiler.start(work)
-
-    def _profiled(self, found: dict[tuple[int, str], Profile]) -> None:
-        self.profiles.update(found)
-        self.profiles_changed.emit()

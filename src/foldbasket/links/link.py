@@ -5,6 +5,8 @@ A blank key finds nothing. Keys that repeat on the one side are refused, since a
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import msgspec
 import numpy as np
 import numpy.typing as npt
@@ -12,7 +14,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from foldbasket.errors import LinkError
-from foldbasket.tables.column import CodedColumn
+from foldbasket.tables.column import CodedColumn, blank_mask
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 
@@ -30,7 +32,92 @@ def find_partners(link: Link, near: Table, far: Table) -> npt.NDArray[np.int32]:
 
     Raises LinkError when a key repeats in `far` or the two fields of a pair hold different types of value.
     """
-    where = f"Link from “{link.from_table}” to “{link.to_table}”"
+    keys = _keys(link, near, far)
+    order = np.flatnonzero(keys.far_known)[np.argsort(keys.far[keys.far_known], kind="stable")]
+    ordered = keys.far[order]
+    repeats = np.flatnonzero(ordered[1:] == ordered[:-1])
+    if len(repeats):
+        shown = _shown(link, far, int(order[repeats[0]]))
+        raise LinkError(
+            f"{len(np.unique(ordered[repeats])):,} keys stand on more than one record of “{link.to_table}” (first: {shown}).",
+            where=where_of(link),
+            todo="Choose another key, keep one record for each, or turn the link round.",
+        )
+    found = np.full(near.count, -1, np.int32)
+    if len(ordered):
+        at = np.minimum(np.searchsorted(ordered, keys.near), len(ordered) - 1)
+        hit = keys.near_known & (ordered[at] == keys.near)
+        found[hit] = order[at[hit]]
+    return found
+
+
+def where_of(link: Link) -> str:
+    """Names a link in a message."""
+    return f"Link from “{link.from_table}” to “{link.to_table}”"
+
+
+@dataclass(frozen=True)
+class Match:
+    """How a link fits: records of the near table that find a partner, that have a key but find none, and that have no key;
+    keys that stand on several records of the far table, with how often (the first few); records of the far table unused."""
+
+    matched: int
+    not_found: int
+    blank: int
+    repeats: int
+    repeated: tuple[tuple[str, int], ...]
+    unused: int
+
+    @property
+    def label(self) -> str:
+        """In a few words, as the map says it."""
+        if self.repeats:
+            return f"{self.repeats:,} key{'s' if self.repeats != 1 else ''} repeated"
+        if not self.not_found:
+            return "all found"
+        return f"{self.not_found:,} not found"
+
+
+def match_of(link: Link, near: Table, far: Table, most: int = 20) -> Match:
+    """How a link fits, keys repeated on the one side included. Raises LinkError when the types of a pair do not go together."""
+    keys = _keys(link, near, far)
+    known = keys.far[keys.far_known]
+    different, first, counts = np.unique(known, return_index=True, return_counts=True)
+    hit = keys.near_known & np.isin(keys.near, different)
+    several = np.flatnonzero(counts > 1)
+    records = np.flatnonzero(keys.far_known)[first[several[:most]]]
+    listed = tuple(
+        (_shown(link, far, int(record), bare=True), int(counts[at]))
+        for record, at in zip(records, several[:most], strict=True)
+    )
+    has_key = np.ones(near.count, np.bool_)
+    for name, _ in link.keys:
+        has_key &= ~blank_mask(near.column(name))
+    used = np.isin(different, keys.near[hit])
+    matched = int(hit.sum())
+    return Match(
+        matched,
+        int(has_key.sum()) - matched,
+        near.count - int(has_key.sum()),
+        len(several),
+        listed,
+        far.count - int(counts[used].sum()),
+    )
+
+
+@dataclass(frozen=True)
+class _Keys:
+    """One number for each record's key in both tables, alike where the keys are; and which records have a whole key (near:
+    one whose every part occurs in the far table)."""
+
+    near: npt.NDArray[np.int64]
+    far: npt.NDArray[np.int64]
+    near_known: npt.NDArray[np.bool_]
+    far_known: npt.NDArray[np.bool_]
+
+
+def _keys(link: Link, near: Table, far: Table) -> _Keys:
+    where = where_of(link)
     if not link.keys:
         raise LinkError("it names no key fields.", where=where, todo="Give at least one pair of fields.")
     near_keys = np.zeros(near.count, np.int64)
@@ -48,23 +135,12 @@ def find_partners(link: Link, near: Table, far: Table) -> npt.NDArray[np.int32]:
         far_known &= other.codes < members
         near_keys = near_keys * (members + 1) + matched
         far_keys = far_keys * (members + 1) + other.codes
-    order = np.flatnonzero(far_known)[np.argsort(far_keys[far_known], kind="stable")]
-    ordered = far_keys[order]
-    repeats = np.flatnonzero(ordered[1:] == ordered[:-1])
-    if len(repeats):
-        record = int(order[repeats[0]])
-        shown = ", ".join(f"{name} = {far.column(name).text(record)}" for _, name in link.keys)
-        raise LinkError(
-            f"{len(np.unique(ordered[repeats])):,} keys stand on more than one record of “{link.to_table}” (first: {shown}).",
-            where=where,
-            todo="Choose another key, or keep one record for each.",
-        )
-    found = np.full(near.count, -1, np.int32)
-    if len(ordered):
-        at = np.minimum(np.searchsorted(ordered, near_keys), len(ordered) - 1)
-        hit = near_known & (ordered[at] == near_keys)
-        found[hit] = order[at[hit]]
-    return found
+    return _Keys(near_keys, far_keys, near_known, far_known)
+
+
+def _shown(link: Link, far: Table, record: int, bare: bool = False) -> str:
+    parts = [(name, far.column(name).text(record)) for _, name in link.keys]
+    return ", ".join(str(text) if bare else f"{name} = {text}" for name, text in parts)
 
 
 def _matched_codes(one: CodedColumn, other: CodedColumn, where: str) -> npt.NDArray[np.int64]:

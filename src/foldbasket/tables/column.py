@@ -160,6 +160,13 @@ class DeferredColumn(CodedColumn):
             made: CodedColumn = state[1]
             return made
 
+    def sample(self, most: int) -> pa.ChunkedArray:
+        """The text of some records at even steps, without encoding all of them."""
+        values = self._state[0]
+        if values is None:
+            raise AssertionError("asked for a sample of what is encoded already")
+        return values.take(pa.array(np.arange(0, len(values), max(1, len(values) // most))))
+
     @property
     def type(self) -> FieldType:
         return FieldType.TEXT
@@ -235,6 +242,48 @@ class NumberColumn:
 
 
 Column = CodedColumn | NumberColumn
+
+
+def picked(column: Column, at: npt.NDArray[np.integer]) -> Column:
+    """The values of some records, by their numbers, in that order."""
+    if isinstance(column, NumberColumn):
+        valid = None if column.valid is None else column.valid[at]
+        return NumberColumn(column.name, column.type, column.values[at], valid, column.scale)
+    coded = column.coded()
+    return CodedColumn(coded.name, coded.codes[at], coded.dictionary)
+
+
+def compacted(column: Column) -> Column:
+    """The same column with only the members that a record has, as after records were dropped."""
+    if isinstance(column, NumberColumn):
+        return column
+    coded = column.coded()
+    members = len(coded.dictionary)
+    used = np.bincount(coded.codes, minlength=members + 1)[:members] > 0
+    if used.all():
+        return coded
+    kept = np.flatnonzero(used)
+    target = np.full(members + 1, len(kept), smallest_codes(len(kept)))
+    target[kept] = np.arange(len(kept))
+    values = coded.dictionary.values
+    left = values.take(pa.array(kept)) if isinstance(values, pa.Array) else values[kept]
+    return CodedColumn(coded.name, target[coded.codes], Dictionary(coded.type, left, coded.scale))
+
+
+def renamed(column: Column, name: str) -> Column:
+    """The same column under another name."""
+    if isinstance(column, NumberColumn):
+        return NumberColumn(name, column.type, column.values, column.valid, column.scale)
+    coded = column.coded()
+    return CodedColumn(name, coded.codes, coded.dictionary)
+
+
+def blank_mask(column: Column) -> npt.NDArray[np.bool_]:
+    """The records without a value, as a mask of shape (records,)."""
+    if isinstance(column, NumberColumn):
+        return np.zeros(len(column), np.bool_) if column.valid is None else ~column.valid
+    coded = column.coded()
+    return np.asarray(coded.codes == len(coded.dictionary), np.bool_)
 
 
 def joined(parts: Sequence[Column]) -> Column:

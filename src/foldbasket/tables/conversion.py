@@ -165,8 +165,11 @@ def _coded_numbers(
 
 
 def to_arrow(table: Table) -> pa.Table:
-    """A table of ours as an Arrow table, types kept: text dictionary-encoded, decimals as decimal128(18, scale)."""
-    return pa.table({name: as_arrow(column) for name, column in table.columns.items()})
+    """A table of ours as an Arrow table, types kept: text dictionary-encoded, decimals as decimal128(18, scale).
+
+    A field with values that did not fit its type is given as the text that was read, so that nothing is lost.
+    """
+    return pa.table({name: as_arrow(table.texts.get(name, column)) for name, column in table.columns.items()})
 
 
 def as_arrow(column: Column) -> pa.Array:

@@ -6,7 +6,7 @@ hand so that they can be shown and mended. Day and month are never guessed: wher
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -14,6 +14,7 @@ import pyarrow as pa
 
 from foldbasket.errors import ReadError
 from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn, smallest_codes
+from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import FieldType
 from foldbasket.tables.written import (
     BLANK_WORDS,
@@ -167,6 +168,29 @@ def read_as(
         )
     moments = moments_of(texts, chosen)
     return moment_column(column, moments, moments.fits, kind), moments.fits
+
+
+def put(table: Table, column: Column, text: CodedColumn | None = None, chosen: Chosen | None = None) -> Table:
+    """The table with a column in the place of the one of that name."""
+    columns = dict(table.columns)
+    columns[column.name] = column
+    texts = {name: each for name, each in table.texts.items() if name != column.name}
+    if text is not None:
+        texts[column.name] = text
+    made = table.with_columns(columns, texts)
+    if chosen is not None:
+        made = replace(made, chosen={**made.chosen, column.name: chosen})
+    return made
+
+
+def retyped(table: Table, text: CodedColumn) -> Table:
+    """The table with a text column in the type that was chosen for the field, or that its values have."""
+    chosen = table.chosen.get(text.name)
+    if chosen is None:
+        found = judged(text, table.decimal_mark)
+        return put(table, found.column, found.text)
+    column, fits = read_as(text, chosen.type, chosen.order, chosen.decimal_mark)
+    return put(table, column, None if fits.all() else text)
 
 
 def number_column(column: CodedColumn, read: Numbers) -> NumberColumn:

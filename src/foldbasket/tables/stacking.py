@@ -26,21 +26,25 @@ class Stacked:
 
 def stacked(field: str, tables: Sequence[Table]) -> Stacked:
     """One field of several tables; blank for the records of tables that lack it."""
-    parts = [(table, table.columns.get(field)) for table in tables]
-    types = {column.type for _, column in parts if column is not None and not _is_empty(column)}
-    plain = not any(field in table.texts for table in tables)
-    if plain and (len(types) <= 1 or all(kind.is_number for kind in types)):
-        widest = _widest([column for _, column in parts if column is not None and not _is_empty(column)])
+    columns = [table.columns.get(field, _blanks(field, table.count)) for table in tables]
+    return stacked_columns(field, columns, [table.texts.get(field) for table in tables])
+
+
+def _blanks(field: str, count: int) -> CodedColumn:
+    return coded_from_arrow(field, pa.chunked_array([pa.nulls(count, pa.string())]))
+
+
+def stacked_columns(name: str, columns: Sequence[Column], texts: Sequence[CodedColumn | None]) -> Stacked:
+    """Columns one below the other; `texts` are their texts where some values did not fit the type."""
+    types = {column.type for column in columns if not _is_empty(column)}
+    if not any(text is not None for text in texts) and (len(types) <= 1 or all(kind.is_number for kind in types)):
+        widest = _widest([column for column in columns if not _is_empty(column)])
         arrays = [
-            pa.nulls(table.count, widest) if column is None or _is_empty(column) else as_arrow(column).cast(widest)
-            for table, column in parts
+            pa.nulls(len(column), widest) if _is_empty(column) else as_arrow(column).cast(widest) for column in columns
         ]
-        return Stacked(from_arrow(field, pa.chunked_array(arrays, widest)))
-    texts = [
-        pa.nulls(table.count, pa.string()) if column is None else text_array(table.texts.get(field, column))
-        for table, column in parts
-    ]
-    found = judged(coded_from_arrow(field, pa.chunked_array(texts, pa.string())))
+        return Stacked(from_arrow(name, pa.chunked_array(arrays, widest)))
+    said = [text_array(text or column) for text, column in zip(texts, columns, strict=True)]
+    found = judged(coded_from_arrow(name, pa.chunked_array(said, pa.string())))
     mixed = ", ".join(sorted(kind.value for kind in types)) if len(types) > 1 else ""
     return Stacked(found.column, found.text, mixed)
 
@@ -69,13 +73,15 @@ def _widest(columns: Sequence[Column]) -> pa.DataType:
     }[kinds.pop()]
 
 
+def key_array(column: CodedColumn) -> pa.Array:
+    """The members of a coded column as Arrow text, each as canonical text."""
+    if column.type is FieldType.TEXT:
+        return column.dictionary.values
+    return pa.array([column.dictionary.key(code) for code in range(len(column.dictionary))], pa.string())
+
+
 def text_array(column: Column) -> pa.Array:
     """Any column as Arrow text, each value as canonical text."""
     coded = column.coded()
-    members = len(coded.dictionary)
-    if coded.type is FieldType.TEXT:
-        values = coded.dictionary.values
-    else:
-        values = pa.array([coded.dictionary.key(code) for code in range(members)], pa.string())
-    indices = pa.array(coded.codes.astype(np.int64), mask=coded.codes == members)
-    return values.take(indices)
+    indices = pa.array(coded.codes.astype(np.int64), mask=coded.codes == len(coded.dictionary))
+    return key_array(coded).take(indices)

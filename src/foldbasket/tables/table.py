@@ -4,16 +4,26 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.tables.column import CodedColumn, Column, NumberColumn
+from foldbasket.tables.column import CodedColumn, Column, blank_mask
 from foldbasket.tables.types import FieldType
+from foldbasket.tables.written import Order
 
 _serial = itertools.count(1)
+
+
+@dataclass(frozen=True)
+class Chosen:
+    """A type that the user chose for a field, and the notation to read it in."""
+
+    type: FieldType
+    order: Order | None = None
+    decimal_mark: str = "."
 
 
 @dataclass(frozen=True, eq=False)
@@ -21,7 +31,8 @@ class Table:
     """Columns by name, in the order of the source. `serial` differs for every table read, so caches can name it.
 
     `texts` holds, for a field of which some values did not fit its type, the column as text: those values are blank in
-    `columns` and can be shown and mended from there. `notes` are sentences about the reading itself.
+    `columns` and can be shown and mended from there. `chosen` says how the user wants a field read, which later steps keep
+    to. `notes` are sentences about the reading itself; `titles` lines stood above the header and were passed over.
     """
 
     name: str
@@ -29,7 +40,9 @@ class Table:
     origin: str = ""
     texts: Mapping[str, CodedColumn] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
+    titles: int = 0
     decimal_mark: str = "."
+    chosen: Mapping[str, Chosen] = field(default_factory=dict)
     serial: int = field(default_factory=lambda: next(_serial))
 
     @classmethod
@@ -38,11 +51,11 @@ class Table:
 
     def with_columns(self, columns: Mapping[str, Column], texts: Mapping[str, CodedColumn]) -> Table:
         """The same table with other columns, as a table of its own."""
-        return Table(self.name, columns, self.origin, texts, self.notes, self.decimal_mark)
+        return replace(self, columns=columns, texts=texts, serial=next(_serial))
 
     def named(self, name: str) -> Table:
         """The same records under another name; caches still know them."""
-        return Table(name, self.columns, self.origin, self.texts, self.notes, self.decimal_mark, self.serial)
+        return replace(self, name=name)
 
     def text_of(self, name: str) -> CodedColumn | None:
         """A field as the text that was read: of a text field, or of one with values that did not fit its type."""
@@ -57,7 +70,7 @@ class Table:
         if text is None:
             return None
         column = self.columns[name]
-        blank = column.codes == len(column.dictionary) if isinstance(column, CodedColumn) else ~valid_of(column)
+        blank = blank_mask(column)
         members = len(text.dictionary)
         found = np.zeros(members + 1, np.bool_)
         found[text.codes[blank]] = True
@@ -78,11 +91,6 @@ class Table:
         if found is None:
             raise unknown_field(self.name, name, self.columns)
         return found
-
-
-def valid_of(column: NumberColumn) -> npt.NDArray[np.bool_]:
-    """The mask of the records that have a value, written out."""
-    return np.ones(len(column), np.bool_) if column.valid is None else column.valid
 
 
 def unknown_field(table: str, name: str, known: Iterable[str]) -> FoldError:

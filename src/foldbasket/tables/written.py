@@ -27,7 +27,7 @@ Bools = npt.NDArray[np.bool_]
 _CODES = "EUR|USD|GBP|CHF|SEK|NOK|DKK|PLN|CZK|HUF|RON|BGN|ISK|TRY|CAD|AUD|NZD|JPY|CNY|INR|BRL|MXN|ZAR|ILS|SGD|HKD|KRW"
 _CURRENCY = rf"(?:\p{{Sc}}|{_CODES})"
 _SPACES = "\u00a0\u202f\u2009 '’"
-_MONTHS = ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"]
+MONTHS = ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"]
 _TIME = (
     r"(?:[T ]+(?P<hour>\d{1,2}):(?P<minute>\d{2})(?::(?P<second>\d{2})(?:[.,](?P<part>\d{1,9}))?)?"
     r"(?: ?(?P<half>[AaPp])\.?[Mm]\.?)?)? ?(?P<zone>Z|[+-]\d{2}:?\d{2})?"
@@ -214,8 +214,8 @@ def _named_month(parts: pa.Array) -> npt.NDArray[np.int64]:
     numbers = []
     for name in names.dictionary.to_pylist():
         short = name.lower()[:3]
-        fine = short in _MONTHS and (full[_MONTHS.index(short)].startswith(name.lower()) or name.lower() == "sept")
-        numbers.append(_MONTHS.index(short) + 1 if fine else 0)
+        fine = short in MONTHS and (full[MONTHS.index(short)].startswith(name.lower()) or name.lower() == "sept")
+        numbers.append(MONTHS.index(short) + 1 if fine else 0)
     return np.array(numbers, np.int64)[names.indices.to_numpy()]
 
 

@@ -196,7 +196,7 @@ def test_the_header_is_found_below_title_lines_and_empty_margins(book):
     table = read_table(path, "Sales")
     assert list(table.columns) == ["Region", "Net", "Pieces"]
     assert values(table) == [["Nordmark", "12.5", "3"], ["Westerlund", "7.0", None]]
-    assert table.notes == ("4 title lines above the header were passed over.",)
+    assert table.titles == 4
 
 
 def test_a_sheet_a_range_and_a_header_line_can_be_chosen(book):

@@ -17,7 +17,7 @@ import msgspec
 
 from foldbasket.tables.cells import Gathered, Judging
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.table import Table
+from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import FieldType
 
 
@@ -70,6 +70,7 @@ def gathered(
     judging: Judging = "text",
     types: Mapping[str, FieldType] | None = None,
     notes: Sequence[str] = (),
+    titles: int = 0,
     loose: bool = False,
 ) -> Table:
     """A stream as a table. Fields that come up late are blank before; `judging` says which text is judged for its type.
@@ -95,11 +96,5 @@ def gathered(
         columns[field] = found.column
         if found.text is not None:
             texts[field] = found.text
-    return Table(name, columns, origin, texts, tuple(notes))
-
-
-def title_note(lines: int) -> str:
-    """The note that lines above the header were passed over."""
-    return (
-        f"{lines} title line{'s' if lines != 1 else ''} above the header {'were' if lines != 1 else 'was'} passed over."
-    )
+    chosen = {field: Chosen(kind) for field, kind in (types or {}).items()}
+    return Table(name, columns, origin, texts, tuple(notes), titles, chosen=chosen)

@@ -22,14 +22,22 @@ import pyarrow as pa
 import pyarrow.csv as pc
 
 from foldbasket.errors import ReadError
-from foldbasket.tables.column import PUT_OFF, CodedColumn, Column, DeferredColumn, NumberColumn, joined
+from foldbasket.tables.column import (
+    PUT_OFF,
+    CodedColumn,
+    Column,
+    DeferredColumn,
+    NumberColumn,
+    coded_from_arrow,
+    joined,
+)
 from foldbasket.tables.conversion import exact_units, from_arrow
 from foldbasket.tables.detection import Judged, judged, read_as
 from foldbasket.tables.nature import names_identifier
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading.contract import AS_FOUND, Reader, Reading, title_note
+from foldbasket.tables.reading.contract import AS_FOUND, Reader, Reading
 from foldbasket.tables.reading.sniffing import ColumnType, Look, look_at, single_byte_encoding, wrong_encoding
-from foldbasket.tables.table import Table
+from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import FieldType
 
 BLOCK = 1 << 20
@@ -154,14 +162,21 @@ def read_delimited(path: Path, name: str, options: Reading = AS_FOUND, progress:
     texts: dict[str, CodedColumn] = {}
     for at, field in enumerate(look.names):
         column = columns[at]
-        if types[at] is None and isinstance(column, CodedColumn):
+        if (
+            isinstance(column, CodedColumn)
+            and column.type is FieldType.TEXT
+            and _is_worth_judging(column, field, options)
+        ):
             progress.step(f"Judging {path.name}", at / len(look.names))
             found = _as_chosen(column.coded(), options.types.get(field), look.decimal_mark)
             columns[at] = found.column
             if found.text is not None:
                 texts[field] = found.text
-    notes = (title_note(look.titles),) if look.titles else ()
-    return Table(name, dict(zip(look.names, columns, strict=True)), str(path), texts, notes, look.decimal_mark)
+    columns_by_name = dict(zip(look.names, columns, strict=True))
+    chosen = {field: Chosen(kind, None, look.decimal_mark) for field, kind in options.types.items()}
+    return Table(
+        name, columns_by_name, str(path), texts, titles=look.titles, decimal_mark=look.decimal_mark, chosen=chosen
+    )
 
 
 def _read_columns(
@@ -224,6 +239,16 @@ def _encoded(name: str, values: pa.ChunkedArray, kind: ColumnType | None, at: in
 def _mostly_different(values: pa.ChunkedArray) -> bool:
     """Whether text is long and so varied that encoding it is put off: judged by the dictionaries of its blocks."""
     return len(values) > PUT_OFF and sum(len(chunk.dictionary) for chunk in values.chunks) > len(values) // 4
+
+
+def _is_worth_judging(column: CodedColumn, field: str, options: Reading) -> bool:
+    """All text is, but for text chosen as such, and long varied text that a sample tells to be nothing else."""
+    if options.types.get(field) is FieldType.TEXT:
+        return False
+    if field in options.types or not isinstance(column, DeferredColumn):
+        return True
+    sample = coded_from_arrow(column.name, column.sample(1_000))
+    return judged(sample).column.type is not FieldType.TEXT
 
 
 def _as_chosen(column: CodedColumn, chosen: FieldType | None, decimal_mark: str) -> Judged:

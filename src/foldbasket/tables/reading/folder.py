@@ -66,4 +66,6 @@ def read_folder(
     names = pa.array([file.name for file in files], pa.string())
     columns = {own: CodedColumn(own, codes, Dictionary(FieldType.TEXT, names)), **columns}
     notes += [f"{file.name}: {note}" for file, table in zip(files, tables, strict=True) for note in table.notes]
-    return Table(name, columns, str(path), texts, tuple(notes), tables[0].decimal_mark)
+    titles = sum(table.titles for table in tables)
+    mark, chosen = tables[0].decimal_mark, tables[0].chosen
+    return Table(name, columns, str(path), texts, tuple(notes), titles, mark, chosen)

@@ -2,20 +2,48 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
+import msgspec
 import pyarrow as pa
 import pyarrow.parquet as pq
 
 from foldbasket.errors import ReadError
-from foldbasket.tables.column import PUT_OFF, Column, DeferredColumn
+from foldbasket.tables.column import PUT_OFF, CodedColumn, Column, DeferredColumn
 from foldbasket.tables.conversion import from_arrow, to_arrow
+from foldbasket.tables.detection import retyped
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import AS_FOUND, Reader, Reading
-from foldbasket.tables.table import Table
+from foldbasket.tables.table import Chosen, Table
+from foldbasket.tables.types import FieldType
+from foldbasket.tables.written import Order
 
 MOST_BYTES = 2.5
 """Bytes a value of a repeating text takes: its number in the file's dictionary, at most 16 bits, and a share of the dictionary."""
+
+
+OWN = b"fold-basket"
+"""Under this name the file's metadata holds what Parquet itself cannot say of a table of ours."""
+
+
+class _Told(msgspec.Struct, omit_defaults=True):
+    judged: tuple[str, ...] = ()
+    notes: tuple[str, ...] = ()
+    titles: int = 0
+    decimal_mark: str = "."
+    chosen: dict[str, tuple[FieldType, Order | None, str]] = {}
+
+
+def _as_it_was(table: Table, told: _Told) -> Table:
+    """The table with the notes of its first reading, and the fields that had values of no fitting type judged again."""
+    chosen = {field: Chosen(*how) for field, how in told.chosen.items()}
+    table = replace(table, notes=told.notes, titles=told.titles, decimal_mark=told.decimal_mark, chosen=chosen)
+    for field in told.judged:
+        column = table.columns.get(field)
+        if isinstance(column, CodedColumn) and column.type is FieldType.TEXT:
+            table = retyped(table, column)
+    return table
 
 
 def read_parquet(path: Path, name: str, reading: Reading = AS_FOUND, progress: Progress | None = None) -> Table:
@@ -39,7 +67,9 @@ def read_parquet(path: Path, name: str, reading: Reading = AS_FOUND, progress: P
             where=path.name,
             todo="Export it again.",
         ) from None
-    return Table.of(name, columns, str(path))
+    table = Table.of(name, columns, str(path))
+    told = (schema.metadata or {}).get(OWN)
+    return table if told is None else _as_it_was(table, msgspec.json.decode(told, type=_Told))
 
 
 def _varied(metadata: pq.FileMetaData, schema: pa.Schema) -> set[str]:
@@ -62,8 +92,13 @@ def _varied(metadata: pq.FileMetaData, schema: pa.Schema) -> set[str]:
 
 def write_parquet(table: Table, path: Path) -> None:
     """Writes a table of ours as a Parquet file that `read_parquet` gives back as it was."""
+    chosen = {field: (how.type, how.order, how.decimal_mark) for field, how in table.chosen.items()}
+    told = msgspec.json.encode(_Told(tuple(table.texts), table.notes, table.titles, table.decimal_mark, chosen))
+    arrow = to_arrow(table)
+    if told != b"{}":
+        arrow = arrow.replace_schema_metadata({OWN: told})
     # Without the schema of the writer, a reader is free to read text as text, which for varied text is many times as fast.
-    pq.write_table(to_arrow(table), path, compression="zstd", store_schema=False)
+    pq.write_table(arrow, path, compression="zstd", store_schema=False)
 
 
 READER = Reader("Parquet", (".parquet", ".pq"), read_parquet)

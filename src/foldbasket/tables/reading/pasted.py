@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import tempfile
 from pathlib import Path
 
@@ -29,4 +30,4 @@ def read_pasted(text: str, name: str, reading: Reading = AS_FOUND, progress: Pro
             table = read_delimited(path, name, reading, progress)
         except ReadError as error:
             raise ReadError(error.what, where=error.where.replace("pasted.txt", ORIGIN), todo=error.todo) from None
-    return Table(name, table.columns, ORIGIN, table.texts, table.notes, table.decimal_mark)
+    return dataclasses.replace(table, origin=ORIGIN)

@@ -62,11 +62,20 @@ def read_table(path: Path, name: str, reading: Reading = AS_FOUND, progress: Pro
         ) from None
 
 
+def files_of_source(path: Path) -> list[Path]:
+    """The files that a place stands for: itself, or those of a folder or pattern."""
+    return files_of(path, READERS) if is_many(path) else [path]
+
+
+def is_text_file(path: Path) -> bool:
+    """Whether a file is read line by line, so that its last line may be half written."""
+    return reader_of(path) is delimited.READER or path.suffix.lower() in (".jsonl", ".ndjson")
+
+
 def stamp(path: Path) -> tuple[tuple[str, int, int, int], ...]:
     """What tells one state of a file (or of the files of a folder or pattern) from another: name, size, time, inode."""
-    files = files_of(path, READERS) if is_many(path) else [path]
     states = []
-    for file in files:
+    for file in files_of_source(path):
         state = os.stat(file)
         states.append((str(file), state.st_size, state.st_mtime_ns, state.st_ino))
     return tuple(states)

@@ -15,7 +15,7 @@ from typing import Any
 from foldbasket.errors import ReadError
 from foldbasket.tables.cells import records
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading.contract import AS_FOUND, Batch, Reader, Reading, gathered, title_note
+from foldbasket.tables.reading.contract import AS_FOUND, Batch, Reader, Reading, gathered
 from foldbasket.tables.reading.sniffing import field_names, header_line
 from foldbasket.tables.table import Table
 
@@ -54,7 +54,7 @@ def read_sheet(path: Path, name: str, reading: Reading = AS_FOUND, progress: Pro
         if not 0 <= at < len(block):
             raise ReadError(f"there is no line {reading.header} to name the fields.", where=path.name)
         names = field_names(["" if _blank(cell) else _heading(cell) for cell in block[at]])
-    notes = [title_note(at)] if at > 0 else []
+    notes = []
     if len(sheets) > 1 and reading.sheet is None:
         notes.append(f"Sheet “{wanted}” of {len(sheets)} was read.")
 
@@ -64,7 +64,9 @@ def read_sheet(path: Path, name: str, reading: Reading = AS_FOUND, progress: Pro
             known = [[None if _blank(cell) else cell for cell in row] for row in part]
             yield Batch(records(known, names), start / len(block))
 
-    return gathered(name, str(path), batches(), progress, types=reading.types, notes=notes, loose=True)
+    return gathered(
+        name, str(path), batches(), progress, types=reading.types, notes=notes, titles=max(0, at), loose=True
+    )
 
 
 def sheets_of(path: Path) -> list[str]:

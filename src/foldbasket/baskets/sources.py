@@ -1,0 +1,82 @@
+"""From a source as the basket says it to its table: read, then mended. Both are kept until what they come from changes."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Mapping
+from pathlib import Path
+
+import msgspec
+
+from foldbasket.baskets.basket import Basket, SourceSpec
+from foldbasket.baskets.passwords import password_of
+from foldbasket.errors import ReadError
+from foldbasket.tables.mending.mend import Outcome, mended
+from foldbasket.tables.mending.mends import AnyMend
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.database import read_server
+from foldbasket.tables.reading.readers import read_table
+from foldbasket.tables.table import Table
+
+FoldReader = Callable[[str, Progress | None], Table]
+"""Gives the summary table of a fold by its name."""
+
+
+def read_source(
+    spec: SourceSpec, folder: Path, progress: Progress | None = None, fold_table: FoldReader | None = None
+) -> Table:
+    """The table of a source as it is read, not mended. Paths are taken from `folder`. Raises ReadError."""
+    if spec.server is not None:
+        return read_server(spec.server, spec.name, spec.reading, password_of(spec.server), progress)
+    if spec.fold is not None:
+        if fold_table is None:
+            raise ReadError(f"the fold “{spec.fold}” cannot be folded here.", where=spec.name)
+        return fold_table(spec.fold, progress).named(spec.name)
+    if not spec.path:
+        raise ReadError(
+            "its records were pasted and are not held in the basket.", where=spec.name, todo="Paste them again."
+        )
+    return read_table(folder / spec.path, spec.name, spec.reading, progress)
+
+
+def mended_tables(basket: Basket, tables: Mapping[str, Table]) -> dict[str, Table]:
+    """Tables as they are read, by name, with the mends of their sources done."""
+    return {name: mended(table, basket.source(name).mends)[0] for name, table in tables.items()}
+
+
+class Mending:
+    """Mended tables by what they were made from, so that undoing a mend or adding one does the others only once."""
+
+    def __init__(self, most: int = 60) -> None:
+        self._kept: dict[tuple[int, bytes], tuple[Table, tuple[Outcome, ...]]] = {}
+        self._most = most
+        self._lock = threading.Lock()
+
+    def is_ready(self, table: Table, spec: SourceSpec) -> bool:
+        """Whether the mended table is at hand."""
+        return not spec.mends or (table.serial, _key(spec.mends)) in self._kept
+
+    def table(
+        self, table: Table, spec: SourceSpec, progress: Progress | None = None
+    ) -> tuple[Table, tuple[Outcome, ...]]:
+        """The table after the source's mends, and what became of each of them."""
+        with self._lock:
+            result: tuple[Table, tuple[Outcome, ...]] = (table, ())
+            for count in range(1, len(spec.mends) + 1):
+                key = (table.serial, _key(spec.mends[:count]))
+                if key not in self._kept:
+                    done, outcome = mended(result[0], spec.mends[count - 1 : count], progress)
+                    self._kept[key] = (done, (*result[1], *outcome))
+                result = self._kept[key]
+            while len(self._kept) > self._most:
+                self._kept.pop(next(iter(self._kept)))
+            return result
+
+
+def _key(mends: tuple[AnyMend, ...]) -> bytes:
+    return msgspec.msgpack.encode(mends)
+
+
+def origin_key(spec: SourceSpec) -> bytes:
+    """What decides the records as they are read: two sources with the same key read the same."""
+    return msgspec.msgpack.encode((spec.path, spec.reading, spec.data, spec.server, spec.fold))

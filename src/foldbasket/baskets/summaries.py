@@ -1,0 +1,114 @@
+"""A fold as a source of other folds: its innermost lines as records, one field for each word and each measure."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+import numpy as np
+
+from foldbasket.baskets.basket import Basket
+from foldbasket.errors import FoldError
+from foldbasket.folding.engine import Engine
+from foldbasket.folding.report import Axis, Kind, Report
+from foldbasket.links.source import Source
+from foldbasket.tables.cells import Gathered
+from foldbasket.tables.mending.mend import mended
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.sniffing import field_names
+from foldbasket.tables.table import Table
+from foldbasket.tables.types import FieldType
+
+
+def needed_sources(basket: Basket, fold: str) -> tuple[str, ...]:
+    """The sources whose records decide a fold: those of its fields, and every one that links lead to or from."""
+    names = {ref.table for ref in basket.fold(fold).fields()}
+    grown = True
+    while grown:
+        linked = {
+            end
+            for link in basket.links
+            if names & {link.from_table, link.to_table}
+            for end in (link.from_table, link.to_table)
+        }
+        grown = not linked <= names
+        names |= linked
+    return tuple(source.name for source in basket.sources if source.name in names)
+
+
+def circle_of(basket: Basket) -> tuple[str, ...] | None:
+    """Sources made of folds that need, over any number of steps, themselves; None when there is no such circle."""
+    folds = {fold.name for fold in basket.folds}
+    needs = {
+        source.name: set(needed_sources(basket, source.fold)) if source.fold in folds else set()
+        for source in basket.sources
+        if source.fold is not None
+    }
+    for start in needs:
+        path, seen = [start], set[str]()
+
+        def visit(name: str, path: list[str], seen: set[str], start: str = start) -> tuple[str, ...] | None:
+            for other in sorted(needs.get(name, ())):
+                if other == start:
+                    return (*path, start)
+                if other in needs and other not in seen:
+                    seen.add(other)
+                    found = visit(other, [*path, other], seen)
+                    if found:
+                        return found
+            return None
+
+        found = visit(start, path, seen)
+        if found:
+            return found
+    return None
+
+
+def summary_of(basket: Basket, fold: str, read: Callable[[str], Table], progress: Progress | None = None) -> Table:
+    """The summary table of a fold. `read` gives the table of a source as it is read. Raises FoldError for a circle."""
+    circle = circle_of(basket)
+    if circle is not None:
+        raise FoldError(
+            f"the fold “{fold}” would be made of itself ({' → '.join(circle)}).", todo="Take one of the sources out."
+        )
+    tables = {}
+    for name in needed_sources(basket, fold):
+        spec = basket.source(name)
+        tables[name] = mended(read(name), spec.mends, progress)[0]
+    engine = Engine(Source(tables, basket.links), locale=basket.locale, currency=basket.currency)
+    return table_of(engine.fold(basket.fold(fold), progress))
+
+
+def table_of(report: Report) -> Table:
+    """A report as a table: a record for each innermost line of rows and columns that holds any value."""
+    rows, columns = _leaves(report.rows), _leaves(report.columns)
+    heads = [*report.rows.heads, *report.columns.heads]
+    names = field_names([*(head.heading for head in heads), *(measure.heading for measure in report.measures)])
+    many = max(1, len(report.measures))
+    values: list[list[object]] = [[] for _ in names]
+    for row in rows:
+        for line in columns:
+            cells = [report.value(row, line * many + at) for at in range(len(report.measures))]
+            if all(cell is None for cell in cells):
+                continue
+            members = [*_members(report.rows, row), *_members(report.columns, line)]
+            for gathering, value in zip(values, [*members, *cells], strict=True):
+                gathering.append(value)
+    made = {}
+    for at, name in enumerate(names):
+        gathered = Gathered(name)
+        gathered.add(values[at])
+        is_text = at >= len(heads) or heads[at].domain.type is FieldType.TEXT
+        made[name] = gathered.column("none" if is_text else "text").column
+    return Table(report.name, made, f"the fold “{report.name}”")
+
+
+def _leaves(axis: Axis) -> list[int]:
+    """The innermost lines of an axis; the only line of an axis without fields."""
+    if not axis.heads:
+        return list(range(min(1, len(axis))))
+    return np.flatnonzero((axis.kind == Kind.MEMBER) & (axis.level == len(axis.heads))).tolist()
+
+
+def _members(axis: Axis, line: int) -> Iterator[str | None]:
+    for field in range(len(axis.heads)):
+        yield axis.key(line, field)

@@ -1,0 +1,328 @@
+"""The supply: the tables behind the desk. Read, mended, looked through and watched in the background; no widget.
+
+What was read is kept by where and how it was read, so that undoing a change of that brings the earlier records back at once.
+A source that cannot be read again keeps its last records, with a note.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from foldbasket.baskets.basket import Basket, SourceSpec
+from foldbasket.baskets.sources import Mending, origin_key, read_source
+from foldbasket.baskets.summaries import circle_of, needed_sources, summary_of
+from foldbasket.desktop.watching import Watcher
+from foldbasket.desktop.workers import Worker
+from foldbasket.errors import FoldBasketError, FoldError, LinkError
+from foldbasket.links.findings import link_findings
+from foldbasket.links.link import Link, Match, match_of
+from foldbasket.links.source import Source
+from foldbasket.links.suggest import suggested
+from foldbasket.tables.changes import changes_between
+from foldbasket.tables.findings.finding import Finding
+from foldbasket.tables.findings.findings import findings_of
+from foldbasket.tables.mending.mend import Outcome
+from foldbasket.tables.profile import Profile, profile_of
+from foldbasket.tables.table import Table
+
+SMALL = 100_000
+"""Tables of up to so many records are mended on the spot, so that a mend is seen at once."""
+
+
+class Supply(QObject):
+    """`changed`: other tables or links. `looked`: findings, matches or suggestions are new. `news`: a line about fresh data."""
+
+    changed = pyqtSignal()
+    looked = pyqtSignal()
+    profiled = pyqtSignal()
+    failed = pyqtSignal(object)
+    news = pyqtSignal(str)
+    told = pyqtSignal(str, float)
+    rested = pyqtSignal()
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.basket = Basket()
+        self.tables: dict[str, Table] = {}
+        self.outcomes: dict[str, tuple[Outcome, ...]] = {}
+        self.source = Source({})
+        self.profiles: dict[tuple[int, str], Profile] = {}
+        self.matches: dict[Link, Match | FoldBasketError] = {}
+        self.suggestions: tuple[Link, ...] = ()
+        self.notes: dict[str, str] = {}
+        """By source: why its records are not the latest."""
+        self._read: dict[object, Table] = {}
+        self._failures: dict[object, FoldBasketError] = {}
+        self._mending = Mending()
+        self._findings: dict[int, list[Finding]] = {}
+        self._link_findings: dict[str, list[Finding]] = {}
+        self._preparer = Worker("prepare", self)
+        self._refresher = Worker("refresh", self)
+        self._looker = Worker("look", self)
+        self._preparer.finished.connect(self._prepared)
+        self._preparer.failed.connect(self.failed)
+        self._preparer.told.connect(self.told)
+        self._refresher.finished.connect(self._refreshed)
+        self._looker.finished.connect(self._has_looked)
+        self._waiting: list[str] = []
+        self.watcher = Watcher(self)
+        self.watcher.came.connect(self.refresh)
+        self.watcher.vanished.connect(self._vanished)
+        self.watcher.waiting.connect(
+            lambda place: self.news.emit(f"{Path(place).name} ends in half a line; it will be read when it is whole.")
+        )
+
+    @property
+    def busy(self) -> bool:
+        return self._preparer.busy or self._refresher.busy
+
+    @property
+    def looking(self) -> bool:
+        """Whether findings are still being worked out."""
+        return self._looker.busy
+
+    def cancel(self) -> None:
+        self._preparer.cancel()
+
+    def close(self) -> None:
+        self.watcher.watch(())
+        for worker in (self._preparer, self._refresher, self._looker):
+            worker.close()
+
+    # --- tables -------------------------------------------------------------
+
+    def adopt(self, spec: SourceSpec, table: Table) -> None:
+        """Takes up a table that was just read for a source."""
+        self._read[self._key(spec)] = table
+        self._failures.pop(self._key(spec), None)
+
+    def forget(self) -> None:
+        """Drops everything that was read: another basket comes onto the desk."""
+        self._preparer.cancel()
+        self._refresher.cancel()
+        self._looker.cancel()
+        for kept in (self._read, self._failures, self.tables, self.outcomes, self._findings, self._link_findings):
+            kept.clear()
+        self.notes.clear()
+        self.suggestions = ()
+
+    def as_read(self, name: str) -> Table | None:
+        """The table of a source before its mends."""
+        spec = next((each for each in self.basket.sources if each.name == name), None)
+        return self._read.get(self._key(spec)) if spec is not None else None
+
+    def _key(self, spec: SourceSpec) -> object:
+        if spec.fold is None:
+            return origin_key(spec)
+        if not any(fold.name == spec.fold for fold in self.basket.folds):
+            return origin_key(spec)
+        needed = needed_sources(self.basket, spec.fold)
+        serials = tuple(self.tables[name].serial for name in needed if name in self.tables and name != spec.name)
+        return origin_key(spec), self.basket.fold(spec.fold), self.basket.links, serials
+
+    def renew(self, basket: Basket) -> None:
+        """Brings the tables in step with the basket: at once what is at hand, the rest in the background."""
+        self.basket = basket
+        circle = circle_of(basket)
+        to_do: list[SourceSpec] = []
+        names = [spec.name for spec in basket.sources]
+        for kept in (self.tables, self.outcomes, self.notes):
+            for gone in set(kept) - set(names):
+                del kept[gone]  # type: ignore[attr-defined]
+        for spec in sorted(basket.sources, key=lambda spec: spec.fold is not None):
+            if circle is not None and spec.name in circle:
+                self.tables.pop(spec.name, None)
+                self.notes[spec.name] = f"it is made of itself: {' → '.join(circle)}"
+                continue
+            key = self._key(spec)
+            if key in self._failures:
+                continue
+            read = self._read.get(key)
+            if read is None:
+                to_do.append(spec)
+            elif self._mending.is_ready(read, spec) or read.count <= SMALL:
+                table, self.outcomes[spec.name] = self._mending.table(read, spec)
+                self.tables[spec.name] = table.named(spec.name)
+            else:
+                to_do.append(spec)
+        if to_do:
+            self._prepare(to_do)
+        self._renew_source()
+        self.watcher.watch(spec.path for spec in basket.sources if spec.is_file and spec.data is None)
+
+    def _prepare(self, specs: Sequence[SourceSpec]) -> None:
+        basket = self.basket
+        known = {spec.name: self._read.get(self._key(spec)) for spec in basket.sources}
+        keys = {spec.name: self._key(spec) for spec in specs}
+
+        def work(progress: Any) -> Any:
+            done: dict[object, Table | FoldBasketError] = {}
+
+            def read(name: str) -> Table:
+                table = known.get(name)
+                if table is None:
+                    known[name] = table = read_source(basket.source(name), Path(), progress, fold_table)
+                return table
+
+            def fold_table(name: str, progress: Any) -> Table:
+                return summary_of(basket, name, read, progress)
+
+            for spec in specs:
+                try:
+                    table = read(spec.name)
+                    self._mending.table(table, spec, progress)
+                    done[keys[spec.name]] = table
+                except FoldBasketError as error:
+                    progress.step("Reading", 0.0)
+                    done[keys[spec.name]] = error
+            return done
+
+        self._preparer.start(work)
+
+    def _prepared(self, done: dict[object, Table | FoldBasketError]) -> None:
+        for key, result in done.items():
+            if isinstance(result, FoldBasketError):
+                self._failures[key] = result
+                for spec in self.basket.sources:
+                    if self._key(spec) == key:
+                        self.notes[spec.name] = str(result)
+                if not isinstance(result, FoldError):
+                    self.failed.emit(result)
+            else:
+                self._read[key] = result
+        self.renew(self.basket)
+        self.rested.emit()
+
+    def retry(self) -> None:
+        """Tries again to read what could not be read, as after a password was typed."""
+        self._failures.clear()
+        self.renew(self.basket)
+
+    def _renew_source(self) -> None:
+        tables = {spec.name: self.tables[spec.name] for spec in self.basket.sources if spec.name in self.tables}
+        source = Source(tables, self.basket.links)
+        if source.key != self.source.key:
+            self.source = source
+            self.changed.emit()
+            self.look()
+
+    # --- looking through ----------------------------------------------------
+
+    def findings(self, name: str, *, left: bool = False) -> list[Finding]:
+        """The findings in a source, without those that were left unless `left`."""
+        table = self.tables.get(name)
+        if table is None:
+            return []
+        spec = self.basket.source(name)
+        found = [*self._findings.get(table.serial, []), *self._link_findings.get(name, [])]
+        return found if left else [finding for finding in found if finding.key not in spec.left]
+
+    def look(self) -> None:
+        """Works out findings, matches, suggestions and profiles that are missing, in the background."""
+        source, links = self.source, self.basket.links
+        fresh = [table for table in source.tables.values() if table.serial not in self._findings]
+        columns = [
+            (table.serial, column)
+            for table in source.tables.values()
+            for column in table.columns.values()
+            if (table.serial, column.name) not in self.profiles
+        ]
+
+        def work(progress: Any) -> Any:
+            profiles, findings, matches = {}, {}, {}
+            for serial, column in columns:
+                progress.step("Profiling", 0.0)
+                profiles[serial, column.name] = profile_of(column)
+            for table in fresh:
+                findings[table.serial] = findings_of(table, progress)
+            for link in links:
+                progress.step("Matching", 0.0)
+                try:
+                    matches[link] = match_of(link, source.table(link.from_table), source.table(link.to_table))
+                except (LinkError, FoldError) as error:
+                    matches[link] = error
+            by_table = {name: link_findings(source, name) for name in source.tables}
+            progress.step("Suggesting", 0.0)
+            proposals = suggested(source.tables, links) if len(source.tables) > 1 else ()
+            return profiles, findings, matches, by_table, proposals
+
+        self._looker.start(work)
+
+    def _has_looked(self, result: Any) -> None:
+        profiles, findings, self.matches, self._link_findings, self.suggestions = result
+        self.profiles.update(profiles)
+        self._findings.update(findings)
+        if profiles:
+            self.profiled.emit()
+        self.looked.emit()
+
+    # --- fresh data ---------------------------------------------------------
+
+    def refresh(self, place: str) -> None:
+        """Reads a place again in the background, whose file has changed; several are read one after the other."""
+        if place not in self._waiting:
+            self._waiting.append(place)
+        if not self._refresher.busy:
+            self._refresh_next()
+
+    def refresh_all(self) -> None:
+        """Reads every source again."""
+        self._failures.clear()
+        for spec in self.basket.sources:
+            if spec.is_file and spec.data is None:
+                self.refresh(spec.path)
+            elif spec.server is not None:
+                self._read.pop(self._key(spec), None)
+        self.renew(self.basket)
+
+    def _refresh_next(self) -> None:
+        if not self._waiting:
+            return
+        place = self._waiting.pop(0)
+        specs = [spec for spec in self.basket.sources if spec.is_file and spec.path == place and spec.data is None]
+
+        def work(progress: Any) -> Any:
+            done: list[tuple[SourceSpec, Table | FoldBasketError]] = []
+            for spec in specs:
+                try:
+                    table = read_source(spec, Path(), progress)
+                    self._mending.table(table, spec, progress)
+                    done.append((spec, table))
+                except FoldBasketError as error:
+                    done.append((spec, error))
+            return done
+
+        self._refresher.start(work)
+
+    def _refreshed(self, done: list[tuple[SourceSpec, Table | FoldBasketError]]) -> None:
+        said = []
+        for spec, result in done:
+            if isinstance(result, FoldBasketError):
+                self.notes[spec.name] = f"the last records are kept: {result}"
+                said.append(
+                    f"{spec.name} could not be read again ({result.what.rstrip('.')}); the last records are kept."
+                )
+                continue
+            before = self._read.get(self._key(spec))
+            self.adopt(spec, result)
+            self.notes.pop(spec.name, None)
+            if before is not None:
+                said.append(f"{spec.name}: {changes_between(before, result).sentence}.")
+        self.renew(self.basket)
+        if said:
+            self.news.emit(" ".join(said))
+        self.rested.emit()
+        self._refresh_next()
+
+    def _vanished(self, place: str) -> None:
+        for spec in self.basket.sources:
+            if spec.path == place:
+                self.notes[spec.name] = f"{Path(place).name} is gone; the last records are kept"
+                self.news.emit(
+                    f"{Path(place).name} is gone. The last records are kept; choose another file on the source's card."
+                )
+        self.looked.emit()

@@ -1,0 +1,74 @@
+"""What a finding is: a sentence, the records it is about, and the ways out, each of them a mend."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+
+from foldbasket.tables.column import CodedColumn
+from foldbasket.tables.mending.mend import Mend
+
+
+@dataclass(frozen=True)
+class Offer:
+    """A way out, in the words of a button, and what it does; a finding can always be left as it is."""
+
+    label: str
+    mends: tuple[Mend, ...]
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something to look at in `field` (empty: the whole table).
+
+    `kind` and `about` name it from one reading to the next, so that one that was left stays left. `brief` says it in a few
+    words on the field's head. `find` gives the numbers of the records, when they are asked for.
+    """
+
+    kind: str
+    field: str
+    about: str
+    title: str
+    brief: str
+    count: int
+    offers: tuple[Offer, ...]
+    find: Callable[[], npt.NDArray[np.int64]]
+    remark: str = ""
+    counted: str = "record"
+
+    @property
+    def key(self) -> str:
+        """Names the finding in a basket."""
+        return f"{self.kind}: {self.field}: {self.about}"
+
+    @cached_property
+    def records(self) -> npt.NDArray[np.int64]:
+        """The numbers of the records it is about, from 0."""
+        return self.find()
+
+    @property
+    def where(self) -> str:
+        """The field and how many records: “Channel · 3,104 records”."""
+        many = f"{self.count:,} {self.counted}{'' if self.count == 1 else 's'}" if self.count else ""
+        return " · ".join(part for part in (self.field, many) if part)
+
+
+def records_of(text: CodedColumn, members: npt.NDArray[np.bool_]) -> Callable[[], npt.NDArray[np.int64]]:
+    """Finds the records that have one of some members; the mask has shape (members,)."""
+    wanted = np.append(members, False)
+    return lambda: np.flatnonzero(wanted[text.codes])
+
+
+def number_list(records: npt.NDArray[np.int64], most: int = 3) -> str:
+    """Which records, counted from 1 as people do: “records 311, 902, 1,440 …”."""
+    said = ", ".join(f"{record + 1:,}" for record in records[:most])
+    return f"record{'s' if len(records) != 1 else ''} {said}" + (" …" if len(records) > most else "")
+
+
+def some(values: Sequence[str], most: int = 3) -> str:
+    """A few values in quotes: “n/a”, “?” …"""
+    return ", ".join(f"“{value}”" for value in values[:most]) + (" …" if len(values) > most else "")

@@ -1,0 +1,139 @@
+"""Mends of fields: other names, hidden ones, several joined to one, and side-by-side fields gathered into records."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from foldbasket.errors import ReadError
+from foldbasket.tables.column import (
+    CodedColumn,
+    Column,
+    Dictionary,
+    blank_mask,
+    coded_from_arrow,
+    picked,
+    renamed,
+    smallest_codes,
+)
+from foldbasket.tables.detection import judged, put
+from foldbasket.tables.mending.mend import Mend, Mended, free_field
+from foldbasket.tables.stacking import stacked_columns, text_array
+from foldbasket.tables.table import Table
+from foldbasket.tables.types import FieldType
+
+
+class RenameField(Mend, frozen=True):
+    """Gives a field another name."""
+
+    field: str
+    to: str
+    counts = "fields"
+
+    @property
+    def label(self) -> str:
+        return f"Rename {self.field} to {self.to}"
+
+    def apply(self, table: Table) -> Mended:
+        table.column(self.field)
+        free_field(table, self.to)
+
+        def named(name: str) -> str:
+            return self.to if name == self.field else name
+
+        columns = {
+            named(name): renamed(column, named(name)) if name == self.field else column
+            for name, column in table.columns.items()
+        }
+        texts = {
+            named(name): renamed(text, named(name)) if name == self.field else text
+            for name, text in table.texts.items()
+        }
+        made = table.with_columns(columns, texts)  # type: ignore[arg-type]
+        return Mended(replace(made, chosen={named(name): how for name, how in table.chosen.items()}), 1)
+
+
+class HideFields(Mend, frozen=True):
+    """Leaves fields out that no report needs."""
+
+    fields: tuple[str, ...]
+    counts = "fields"
+
+    @property
+    def label(self) -> str:
+        return f"Hide {', '.join(self.fields)}"
+
+    def apply(self, table: Table) -> Mended:
+        for field in self.fields:
+            table.column(field)
+        columns = {name: column for name, column in table.columns.items() if name not in self.fields}
+        if not columns:
+            raise ReadError("it would leave no field.", todo="Keep at least one.")
+        texts = {name: text for name, text in table.texts.items() if name not in self.fields}
+        return Mended(table.with_columns(columns, texts), len(table.columns) - len(columns))
+
+
+class JoinFields(Mend, frozen=True):
+    """Makes one text field of several, their values joined by a sign; blanks are left out."""
+
+    fields: tuple[str, ...]
+    sign: str
+    into: str
+
+    @property
+    def label(self) -> str:
+        return f"Join {', '.join(self.fields)} into {self.into}"
+
+    def apply(self, table: Table) -> Mended:
+        if len(self.fields) < 2:
+            raise ReadError("at least two fields are joined.", todo="Choose another field.")
+        if self.into not in self.fields:
+            free_field(table, self.into)
+        texts = [text_array(table.texts.get(field, table.column(field))) for field in self.fields]
+        joined = pc.binary_join_element_wise(*texts, self.sign, null_handling="skip")
+        made = coded_from_arrow(self.into, pa.chunked_array([joined]))
+        return Mended(put(table, made), len(made) - made.blank_count)
+
+
+class GatherFields(Mend, frozen=True):
+    """Turns fields that stand side by side, such as one for each month, into records: a field for their names and one for
+    their values. All other fields are repeated; blank values make no record."""
+
+    fields: tuple[str, ...]
+    names: str
+    values: str
+    counts = "records"
+
+    @property
+    def label(self) -> str:
+        return f"Gather {self.fields[0]} to {self.fields[-1]} into {self.names} and {self.values}"
+
+    def apply(self, table: Table) -> Mended:
+        if len(self.fields) < 2:
+            raise ReadError("at least two fields are gathered.", todo="Choose another field.")
+        kept = {name: column for name, column in table.columns.items() if name not in self.fields}
+        for name in (self.names, self.values):
+            if name in kept or not name.strip():
+                raise ReadError(f"“{name}” is not a free name for a field.", where=table.name, todo="Choose another.")
+        count, width = table.count, len(self.fields)
+        parts = [table.column(field) for field in self.fields]
+        gathered = stacked_columns(self.values, parts, [table.texts.get(field) for field in self.fields])
+        # Records of one line stay together: line 1 of every field, then line 2.
+        order = np.arange(count * width).reshape(width, count).T.ravel()
+        value = picked(gathered.column, order)
+        known = ~blank_mask(value if gathered.text is None else picked(gathered.text, order))
+        lines = np.repeat(np.arange(count), width)[known]
+        codes = np.tile(np.arange(width, dtype=smallest_codes(width)), count)[known]
+        members = pa.array(list(self.fields), pa.string())
+        label = judged(CodedColumn(self.names, codes, Dictionary(FieldType.TEXT, members))).column
+        at = np.flatnonzero(known)
+        columns: dict[str, Column] = {name: picked(column, lines) for name, column in kept.items()}
+        columns[self.names] = label
+        columns[self.values] = picked(value, at)
+        texts = {name: picked(text, lines) for name, text in table.texts.items() if name in kept}
+        if gathered.text is not None:
+            texts[self.values] = picked(picked(gathered.text, order), at)
+        return Mended(table.with_columns(columns, texts), len(at))  # type: ignore[arg-type]

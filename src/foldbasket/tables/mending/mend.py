@@ -1,0 +1,138 @@
+"""What every mend is: a small immutable value with a sentence, and a pure function from one table to the next.
+
+A mend names fields and values, never records, so that it fits the data again after a refresh.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import msgspec
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from foldbasket.errors import FoldBasketError, ReadError
+from foldbasket.tables.column import CodedColumn, Column, coded_from_arrow, compacted, picked
+from foldbasket.tables.detection import retyped
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.stacking import text_array
+from foldbasket.tables.table import Table
+from foldbasket.tables.types import FieldType
+
+
+@dataclass(frozen=True)
+class Mended:
+    """A table after a mend, and how many values (or records, where a mend drops them) it changed."""
+
+    table: Table
+    changed: int
+
+
+class Mend(
+    msgspec.Struct,
+    frozen=True,
+    forbid_unknown_fields=True,
+    omit_defaults=True,
+    tag_field="mend",
+    tag=lambda name: "".join(f" {sign.lower()}" if sign.isupper() else sign for sign in name).strip(),
+):
+    """Base of all mends."""
+
+    counts = "values"
+    """What `Mended.changed` counts."""
+
+    @property
+    def label(self) -> str:
+        """What is done, for the list of mends: “Trim spaces in Channel”."""
+        raise NotImplementedError
+
+    def apply(self, table: Table) -> Mended:
+        """The table after the mend. Raises a FoldBasketError when it names a field that is not there."""
+        raise NotImplementedError
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What became of one mend: how much it changed, or why it could not be applied and was passed over."""
+
+    mend: Mend
+    changed: int
+    problem: FoldBasketError | None = None
+
+
+def mended(table: Table, mends: Sequence[Mend], progress: Progress | None = None) -> tuple[Table, tuple[Outcome, ...]]:
+    """The table after all mends, in their order. One that no longer fits is passed over and says so."""
+    outcomes = []
+    for at, mend in enumerate(mends):
+        if progress is not None:
+            progress.step(f"Mending {table.name}", at / len(mends))
+        try:
+            done = mend.apply(table)
+        except FoldBasketError as error:
+            outcomes.append(Outcome(mend, 0, ReadError(error.what, where=mend.label, todo=error.todo)))
+            continue
+        outcomes.append(Outcome(mend, done.changed))
+        table = done.table
+    return table, tuple(outcomes)
+
+
+# --- what mends are made of ---------------------------------------------------
+
+
+def as_text(table: Table, field: str) -> CodedColumn:
+    """A field as text: as it was read where that is kept, else the canonical text of its values."""
+    text = table.text_of(field)
+    if text is not None:
+        return text
+    return coded_from_arrow(field, pa.chunked_array([text_array(table.column(field))]))
+
+
+def weights_of(column: CodedColumn) -> npt.NDArray[np.int64]:
+    """How many records have each member of a column."""
+    members = len(column.dictionary)
+    return np.bincount(column.codes, minlength=members + 1)[:members].astype(np.int64)
+
+
+def rewritten(table: Table, field: str, text: CodedColumn, members: pa.Array) -> Mended:
+    """A field with each member of its text become another (null: blank), in the type that its values then have."""
+    old = text.dictionary.values
+    same = pc.fill_null(pc.equal(old, members), False).to_numpy(zero_copy_only=False)
+    changed = int(weights_of(text)[~same].sum())
+    if not changed:
+        return Mended(table, 0)
+    indices = pa.array(text.codes.astype(np.int64), mask=text.codes == len(text.dictionary))
+    spread = members.cast(pa.string()).take(indices)
+    return Mended(retyped(table, coded_from_arrow(field, pa.chunked_array([spread]))), changed)
+
+
+def with_records(table: Table, kept: npt.NDArray[np.bool_]) -> Table:
+    """The table with only the records of a mask of shape (records,)."""
+    at = np.flatnonzero(kept)
+    columns = {name: compacted(picked(column, at)) for name, column in table.columns.items()}
+    texts = {name: compacted(picked(column, at)) for name, column in table.texts.items()}
+    return table.with_columns(columns, texts)  # type: ignore[arg-type]
+
+
+def is_text(column: Column) -> bool:
+    """Whether a column holds text."""
+    return column.type is FieldType.TEXT
+
+
+def free_field(table: Table, wanted: str) -> str:
+    """A field name that the table does not have yet. Raises ReadError when `wanted` is empty."""
+    if not wanted.strip():
+        raise ReadError("a field needs a name.", todo="Type at least one letter.")
+    if wanted in table.columns:
+        raise ReadError(f"there is a field “{wanted}” already.", where=table.name, todo="Choose another name.")
+    return wanted
+
+
+def listed(names: Sequence[str], most: int = 3) -> str:
+    """Names in a sentence: “a”, “b” and 2 more."""
+    quoted = [f"“{name}”" for name in names[:most]]
+    if len(names) > most:
+        return ", ".join(quoted) + f" and {len(names) - most:,} more"
+    return quoted[0] if len(quoted) == 1 else ", ".join(quoted[:-1]) + f" and {quoted[-1]}" if quoted else ""

@@ -1,0 +1,182 @@
+"""Mends of text: spaces, spellings, values, parts. Each works on the different values of a field, never record by record."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Literal
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from foldbasket.errors import ReadError
+from foldbasket.tables.column import CodedColumn, blank_mask, coded_from_arrow, picked
+from foldbasket.tables.detection import put, retyped
+from foldbasket.tables.mending.mend import Mend, Mended, as_text, free_field, is_text, listed, rewritten, weights_of
+from foldbasket.tables.table import Table
+
+SPACES = r"[\s\p{Z}\x{200B}\x{FEFF}]+"
+
+
+def folded_spaces(texts: pa.Array) -> pa.Array:
+    """Texts without spaces at their ends and with single plain spaces within."""
+    return pc.utf8_trim(pc.replace_substring_regex(texts, SPACES, " "), " ")
+
+
+class TrimSpaces(Mend, frozen=True):
+    """Takes spaces off both ends and makes doubled and odd spaces within a single plain one; without fields in all text."""
+
+    fields: tuple[str, ...] = ()
+
+    @property
+    def label(self) -> str:
+        return f"Trim spaces in {', '.join(self.fields)}" if self.fields else "Trim spaces in all text"
+
+    def apply(self, table: Table) -> Mended:
+        changed = 0
+        fields = self.fields or tuple(
+            name for name, column in table.columns.items() if is_text(column) or name in table.texts
+        )
+        for field in fields:
+            text = as_text(table, field)
+            done = rewritten(table, field, text, folded_spaces(text.dictionary.values))
+            table, changed = done.table, changed + done.changed
+        return Mended(table, changed)
+
+
+class Unify(Mend, frozen=True):
+    """Makes several spellings of a value one."""
+
+    field: str
+    into: str
+    spellings: tuple[str, ...]
+
+    @property
+    def label(self) -> str:
+        return f"Make {listed(self.spellings)} “{self.into}” in {self.field}"
+
+    def apply(self, table: Table) -> Mended:
+        return _replaced(table, self.field, dict.fromkeys(self.spellings, self.into))
+
+
+class ReplaceValues(Mend, frozen=True):
+    """Puts other values in the place of some; an empty one means blank."""
+
+    field: str
+    values: Mapping[str, str]
+
+    @property
+    def label(self) -> str:
+        if len(self.values) == 1:
+            old, new = next(iter(self.values.items()))
+            return f"Replace “{old}” by {f'“{new}”' if new else 'blank'} in {self.field}"
+        return f"Replace {len(self.values)} values in {self.field}"
+
+    def apply(self, table: Table) -> Mended:
+        return _replaced(table, self.field, dict(self.values))
+
+
+class BlankOut(Mend, frozen=True):
+    """Makes values blank that only stand for nothing, such as n/a."""
+
+    field: str
+    values: tuple[str, ...]
+
+    @property
+    def label(self) -> str:
+        return f"Read {listed(self.values)} as blank in {self.field}"
+
+    def apply(self, table: Table) -> Mended:
+        return _replaced(table, self.field, dict.fromkeys(self.values, ""))
+
+
+def _replaced(table: Table, field: str, values: Mapping[str, str]) -> Mended:
+    text = as_text(table, field)
+    old = text.dictionary.values
+    at = pc.index_in(old, value_set=pa.array(list(values), pa.string()))
+    new = pa.array([value or None for value in values.values()], pa.string()).take(at)
+    found = pc.is_valid(at)
+    return rewritten(table, field, text, pc.if_else(found, new, old))
+
+
+class FillDown(Mend, frozen=True):
+    """Gives a blank the value of the record above it, as when a report names each group once."""
+
+    field: str
+
+    @property
+    def label(self) -> str:
+        return f"Fill blanks in {self.field} from above"
+
+    def apply(self, table: Table) -> Mended:
+        column = table.column(self.field)
+        blank = blank_mask(table.texts.get(self.field, column))  # what does not fit the type is no blank
+        above = np.maximum.accumulate(np.where(blank, -1, np.arange(len(blank))))
+        filled = blank & (above >= 0)
+        source = np.where(above < 0, np.arange(len(blank)), above)
+        if self.field in table.texts:
+            text = table.texts[self.field]
+            made = CodedColumn(self.field, text.codes[source], text.dictionary)
+            return Mended(retyped(table, made), int(filled.sum()))
+        return Mended(put(table, picked(column, source)), int(filled.sum()))
+
+
+class KeepPart(Mend, frozen=True):
+    """Keeps the part of a text before or after a sign, or between two places counted from 1."""
+
+    field: str
+    part: Literal["before", "after", "letters"]
+    sign: str = ""
+    start: int = 1
+    stop: int | None = None
+
+    @property
+    def label(self) -> str:
+        if self.part == "letters":
+            end = f" to {self.stop}" if self.stop else " on"
+            return f"Keep letters {self.start}{end} of {self.field}"
+        return f"Keep what stands {self.part} “{self.sign}” in {self.field}"
+
+    def apply(self, table: Table) -> Mended:
+        text = as_text(table, self.field)
+        old = text.dictionary.values
+        if self.part == "letters":
+            new = pc.utf8_slice_codeunits(old, max(0, self.start - 1), self.stop)
+        else:
+            _need_sign(self.sign)
+            halves = [value.partition(self.sign) for value in text.dictionary.texts]
+            kept = [head if self.part == "before" or not sign else tail for head, sign, tail in halves]
+            new = pc.utf8_trim_whitespace(pa.array(kept, pa.string()))
+        return rewritten(table, self.field, text, pc.if_else(pc.equal(new, ""), None, new))
+
+
+class SplitField(Mend, frozen=True):
+    """Makes several fields of one, cut at a sign; the last takes the rest."""
+
+    field: str
+    sign: str
+    into: tuple[str, ...]
+
+    @property
+    def label(self) -> str:
+        return f"Split {self.field} at “{self.sign}” into {', '.join(self.into)}"
+
+    def apply(self, table: Table) -> Mended:
+        _need_sign(self.sign)
+        if len(self.into) < 2:
+            raise ReadError("a field is split into at least two.", todo="Name the new fields.")
+        text = as_text(table, self.field)
+        pieces = [value.split(self.sign, len(self.into) - 1) for value in text.dictionary.texts]
+        changed = int(weights_of(text).sum())
+        indices = pa.array(text.codes.astype(np.int64), mask=text.codes == len(text.dictionary))
+        for at, name in enumerate(self.into):
+            if name != self.field:
+                free_field(table, name)
+            part = pa.array([each[at].strip() or None if at < len(each) else None for each in pieces], pa.string())
+            table = retyped(table, coded_from_arrow(name, pa.chunked_array([part.take(indices)])))
+        return Mended(table, changed)
+
+
+def _need_sign(sign: str) -> None:
+    if not sign:
+        raise ReadError("no sign is given to cut at.", todo="Type the sign, such as a dash.")
