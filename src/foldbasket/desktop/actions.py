@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 class ActionSpec(NamedTuple):
     """`run` names a method of the window. A `line` is drawn before the action in its menu. `needs` is what must be there:
-    a fold, a report, or nothing."""
+    a fold, a report, a source in view, or nothing."""
 
     name: str
     menu: str
@@ -19,6 +19,9 @@ class ActionSpec(NamedTuple):
 
 ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("Open…", "File", "open_dialog", "Ctrl+O"),
+    ActionSpec("Open a folder of like files…", "File", "open_folder"),
+    ActionSpec("Open a database…", "File", "open_database"),
+    ActionSpec("Paste as data", "File", "paste_data", "Ctrl+Shift+V"),
     ActionSpec("Open the demo", "File", "open_demo"),
     ActionSpec("New basket", "File", "new_basket", "Ctrl+N"),
     ActionSpec("Save", "File", "save", "Ctrl+S", line=True, needs="basket"),
@@ -48,10 +51,19 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("Count records", "Fold", "count_records", needs="fold"),
     ActionSpec("Turn rows into columns", "Fold", "turn", "Ctrl+T", line=True, needs="fold"),
     ActionSpec("Rename the selected word", "Fold", "rename_word", "F2", needs="fold"),
-    ActionSpec("Larger", "View", "zoom_in", "Ctrl++", needs="basket"),
+    ActionSpec("Accept the suggested links", "Source", "accept_links", needs="suggestions"),
+    ActionSpec("Trim spaces in all text", "Source", "trim_all", line=True, needs="source"),
+    ActionSpec("Drop empty rows", "Source", "drop_empty", needs="source"),
+    ActionSpec("Read another file in its place…", "Source", "repoint", line=True, needs="source"),
+    ActionSpec("Read all sources again", "Source", "refresh_all", "F5", needs="basket"),
+    ActionSpec("Use the fold as a source", "Source", "fold_as_source", line=True, needs="fold"),
+    ActionSpec("Take the source out", "Source", "remove_source", needs="source"),
+    ActionSpec("Fold", "View", "show_fold_view", "Ctrl+1", needs="basket"),
+    ActionSpec("Source", "View", "show_source_view", "Ctrl+2", needs="sources"),
+    ActionSpec("Larger", "View", "zoom_in", "Ctrl++", line=True, needs="basket"),
     ActionSpec("Smaller", "View", "zoom_out", "Ctrl+-", needs="basket"),
     ActionSpec("Usual size", "View", "zoom_usual", "Ctrl+0", needs="basket"),
     ActionSpec("Full screen", "View", "full_screen", "F11", line=True),
     ActionSpec("About Fold Basket", "Help", "about"),
 )
-MENUS = ("File", "Edit", "Fold", "View", "Help")
+MENUS = ("File", "Edit", "Fold", "Source", "View", "Help")

@@ -5,7 +5,7 @@ Views call its methods and redraw on its signals; it holds no widget. Reading an
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -34,11 +34,21 @@ from foldbasket.folding.engine import Engine
 from foldbasket.folding.report import Report
 from foldbasket.folding.sentence import field_phrase, words_of
 from foldbasket.folding.spec import Fold
+from foldbasket.links.link import Link
 from foldbasket.links.source import FieldRef, Source
+from foldbasket.links.suggest import names_records
 from foldbasket.outputs.formats import save_report
+from foldbasket.tables.changes import changes_between
 from foldbasket.tables.column import Column
+from foldbasket.tables.findings.finding import Finding
+from foldbasket.tables.mending.mend import Mend
+from foldbasket.tables.mending.rows import DropRepeatedRows
 from foldbasket.tables.profile import Profile
+from foldbasket.tables.reading.contract import Reading
+from foldbasket.tables.reading.database import Server
+from foldbasket.tables.reading.pasted import read_pasted
 from foldbasket.tables.reading.readers import table_name
+from foldbasket.tables.reading.sheets import sheets_of
 from foldbasket.tables.table import Table
 
 
@@ -59,6 +69,7 @@ class Desk(QObject):
     view_changed = pyqtSignal()
     news = pyqtSignal(str)
     password_wanted = pyqtSignal(object)
+    repoint_wanted = pyqtSignal()
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -67,6 +78,7 @@ class Desk(QObject):
         self.supply = Supply(self)
         self.engine = Engine(self.supply.source)
         self.source_name: str | None = None
+        self.last_source: str | None = None
         self.field: str | None = None
         self.fold_name: str | None = None
         self.word: str | None = None
@@ -194,7 +206,7 @@ class Desk(QObject):
 
     def show_source(self, name: str, field: str | None = None) -> None:
         """Brings a source into view, with one of its fields chosen or none."""
-        self.source_name, self.field = name, field
+        self.source_name, self.field, self.last_source = name, field, name
         self.view_changed.emit()
 
     def show_fold(self, name: str) -> None:
@@ -219,7 +231,10 @@ class Desk(QObject):
             self.fold_name = names[-1] if names else None
         if self.fold is None or self.word not in {word.id for word in self.fold.words()}:
             self.word = None
-        if self.source_name is not None and self.spec is None:
+        names = {source.name for source in self.basket.sources}
+        if self.last_source not in names:
+            self.last_source = None
+        if self.source_name is not None and self.source_name not in names:
             self.source_name = None
             self.view_changed.emit()
         self.supply.renew(self.basket)
@@ -248,6 +263,104 @@ class Desk(QObject):
                 self.password_wanted.emit(spec.server)
                 return
         self.failed.emit(error)
+
+    # --- sources --------------------------------------------------------------
+
+    def mend(self, *mends: Mend) -> bool:
+        """Adds mends to the source in view."""
+        return self.source_name is not None and self.do(edits.AddMends(self.source_name, mends))
+
+    def leave(self, source: str, finding: Finding) -> None:
+        """Leaves a finding as it is: it is not shown again."""
+        left = (*self.basket.source(source).left, finding.key)
+        self.do(edits.ChangeSource(source, {"left": left}, f"Leave “{finding.title}”"))
+
+    def link(self, one: FieldRef, other: FieldRef) -> bool:
+        """Links two fields, from the many to the one: the one is the side on which the field names each record once."""
+        ends = [self.column(one), self.column(other)]
+        if ends[0] is None or ends[1] is None:
+            return False
+        if names_records(ends[0]) and not names_records(ends[1]):
+            one, other = other, one
+        return self.do(edits.AddLinks((Link(one.table, other.table, ((one.field, other.field),)),)))
+
+    def accept_links(self) -> None:
+        """Accepts every suggested link."""
+        if self.supply.suggestions:
+            self.do(edits.AddLinks(self.supply.suggestions))
+
+    def keep_one(self, link: Link) -> None:
+        """Mends a link's far table so that each key stands on one record."""
+        fields = tuple(far for _, far in link.keys)
+        self.do(edits.AddMends(link.to_table, (DropRepeatedRows(fields),)))
+
+    def sheets(self, path: str) -> list[str]:
+        """The sheets of a workbook, or none when it cannot be read now."""
+        try:
+            return sheets_of(Path(path))
+        except (FoldBasketError, OSError):
+            return []
+
+    def repoint(self, path: Path) -> None:
+        """Reads another file in the place of the source in view. Fields are matched by name; what is missing is said."""
+        spec = self.spec
+        if spec is None:
+            return
+        before = self.supply.as_read(spec.name)
+        changed = msgspec.structs.replace(spec, path=str(path.absolute()), data=None, server=None)
+
+        def read(progress: Any) -> Any:
+            table = read_source(changed, Path(), progress)
+            return lambda: put(table)
+
+        def put(table: Table) -> None:
+            self.supply.adopt(changed, table)
+            changes = {"path": changed.path, "data": None, "server": None}
+            self.do(edits.ChangeSource(spec.name, changes, f"Read {spec.name} from {path.name}"))
+            if before is not None:
+                self.news.emit(f"{spec.name} from {path.name}: {changes_between(before, table).sentence}.")
+            self.rested.emit()
+
+        self._reader.start(read)
+
+    def paste(self, text: str) -> None:
+        """Adds a pasted block as a source; its records are held in the basket when that is saved with its data."""
+        name = free_name("Pasted", {source.name for source in self.basket.sources})
+        spec = SourceSpec(name)
+
+        def read(progress: Any) -> Any:
+            table = read_pasted(text, name, spec.reading, progress)
+            number = sum(source.path.startswith("clipboard:") for source in self.basket.sources) + 1
+            named = msgspec.structs.replace(spec, data=f"pasted/{number}")
+            return lambda: self._added([named], [table])
+
+        self._reader.start(read)
+
+    def add_server(
+        self, server: Server, choices: Sequence[tuple[str, Reading]], links: Callable[[Sequence[str]], Sequence[Link]]
+    ) -> None:
+        """Reads tables or queries of a database and adds them as sources, with the database's own links between them."""
+        taken = {source.name for source in self.basket.sources}
+        specs = []
+        for wanted, reading in choices:
+            name = free_name(wanted, taken)
+            taken.add(name)
+            specs.append(SourceSpec(name, reading=reading, server=server))
+
+        def read(progress: Any) -> Any:
+            tables = [read_source(spec, Path(), progress) for spec in specs]
+            return lambda: self._added(specs, tables, links([spec.name for spec in specs]))
+
+        self._reader.start(read)
+
+    def add_fold_source(self, fold: str) -> None:
+        """Makes the summary of a fold a source of its own, kept in step with it."""
+        name = free_name(f"{fold}, summary", {source.name for source in self.basket.sources})
+        self.do(edits.AddSources((SourceSpec(name, fold=fold),)))
+
+    def complain(self, what: str, todo: str = "") -> None:
+        """Says that something the user typed does not do."""
+        self.failed.emit(BasketError(what, todo=todo))
 
     # --- placing ------------------------------------------------------------
 
@@ -375,13 +488,13 @@ class Desk(QObject):
 
         self._reader.start(read)
 
-    def _added(self, specs: list[SourceSpec], tables: list[Table]) -> None:
+    def _added(self, specs: list[SourceSpec], tables: list[Table], links: Sequence[Link] = ()) -> None:
         for spec, table in zip(specs, tables, strict=True):
             self.supply.adopt(spec, table)
         fresh = not self.basket.sources and not self.basket.folds
         if fresh and self.path is None:
             self.history = History(msgspec.structs.replace(self.basket, name=specs[0].name))
-        self.do(edits.AddSources(tuple(specs)))
+        self.do(edits.AddSources(tuple(specs), tuple(links)))
         if not self.basket.folds:
             self.do(edits.AddFold(Fold("First fold")))
         self.rested.emit()

@@ -1,16 +1,17 @@
-"""The thin line of facts over the grid: how many records are kept, what is being done, and a way to stop it."""
+"""The thin line of facts under the head: how many records are kept, what is being done, and news of fresh data."""
 
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
 from foldbasket.desktop import theme
 from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.working import Working
 
 
 class FactsLine(QFrame):
-    """One line, always there, so that the grid does not jump when work begins."""
+    """One line; over a fold always there, so that the grid does not jump when work begins."""
 
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -22,58 +23,78 @@ class FactsLine(QFrame):
         line.setSpacing(14)
         self.kept = QLabel(self)
         self.kept.setTextFormat(Qt.TextFormat.RichText)
-        self.doing = QLabel(self)
-        self.doing.setProperty("role", "quiet")
-        self.bar = QProgressBar(self)
-        self.bar.setTextVisible(False)
-        self.bar.setFixedWidth(120)
-        self.bar.setAccessibleName("How far the work is")
-        self.stop = QPushButton("Cancel", self)
-        self.stop.setProperty("role", "link")
-        self.stop.clicked.connect(desk.cancel)
+        self.kept.setMinimumWidth(60)
+        self.working = Working(self)
+        self.working.cancel_wanted.connect(desk.cancel)
+        self.news = QLabel(self)
+        self.news.setProperty("role", "news")
+        self.news.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.seen = QPushButton("Seen", self)
+        self.seen.setProperty("role", "link")
+        self.seen.setToolTip("Takes this note away")
+        self.seen.clicked.connect(lambda: self.say(""))
         self.turn = QPushButton("Turn", self)
         self.turn.setProperty("role", "link")
         self.turn.setToolTip("Rows become columns and columns rows (Ctrl+T)")
         self.turn.clicked.connect(desk.turn)
-        for widget in (self.kept, self.doing, self.bar, self.stop):
-            line.addWidget(widget)
-        line.addStretch(1)
+        line.addWidget(self.kept)
+        line.addWidget(self.working, 1)
+        line.addWidget(self.news, 1)
+        line.addWidget(self.seen)
+        line.addStretch(0)
         line.addWidget(self.turn)
         desk.report_changed.connect(self.renew)
         desk.basket_changed.connect(self.renew)
+        desk.view_changed.connect(self.renew)
         desk.told.connect(self._tell)
         desk.rested.connect(self._rest)
-        self._rest()
+        desk.news.connect(self.say)
+        self.say("")
         self.renew()
 
     def renew(self) -> None:
-        """Says the facts of the report in view."""
+        """Says the facts of the report in view; over a source only what is being done, and news."""
         report, muted = self.desk.report, theme.palette().muted
         fold = self.desk.fold
-        self.turn.setVisible(fold is not None and bool(fold.rows or fold.columns))
-        if report is None:
-            self.kept.setText("")
-            return
-        if report.kept == report.records:
-            counted = f"<b>{report.records:,}</b> <span style='color:{muted}'>records, all of {report.base}</span>"
-        else:
-            counted = f"<b>{report.kept:,}</b> <span style='color:{muted}'>of {report.records:,} records of {report.base}</span>"
-        has_totals = fold is not None and (
-            (fold.rows and fold.row_total != "off") or (fold.columns and fold.column_total != "off")
-        )
-        totals = (
-            f"&nbsp;&nbsp;&nbsp;<span style='color:{muted}'>totals cover</span> everything kept" if has_totals else ""
-        )
-        self.kept.setText(f"<span style='font-size:12px'>{counted}{totals}</span>")
+        in_source = self.desk.source_name is not None
+        self.kept.setVisible(not in_source and report is not None)
+        self.turn.setVisible(not in_source and fold is not None and bool(fold.rows or fold.columns))
+        if report is not None:
+            if report.kept == report.records:
+                counted = f"<b>{report.records:,}</b> <span style='color:{muted}'>records, all of {report.base}</span>"
+            else:
+                counted = f"<b>{report.kept:,}</b> <span style='color:{muted}'>of {report.records:,} records of {report.base}</span>"
+            has_totals = fold is not None and (
+                (fold.rows and fold.row_total != "off") or (fold.columns and fold.column_total != "off")
+            )
+            totals = (
+                f"&nbsp;&nbsp;&nbsp;<span style='color:{muted}'>totals cover</span> everything kept"
+                if has_totals
+                else ""
+            )
+            self.kept.setText(f"<span style='font-size:12px'>{counted}{totals}</span>")
         if not self.desk.busy:
             self._rest()
+        self._show_or_hide()
+
+    def say(self, news: str) -> None:
+        """Shows a line about fresh data until it was seen; an empty one takes it away."""
+        self.news.setText(news)
+        self.news.setToolTip(news)
+        self.news.setAccessibleName(news)
+        self._show_or_hide()
 
     def _tell(self, what: str, share: float) -> None:
-        self.doing.setText(f"{what}…")
-        self.bar.setValue(round(share * 100))
-        for widget in (self.doing, self.bar, self.stop):
-            widget.show()
+        self.working.tell(what, share)
+        self._show_or_hide()
 
     def _rest(self) -> None:
-        for widget in (self.doing, self.bar, self.stop):
-            widget.hide()
+        self.working.hide()
+        self._show_or_hide()
+
+    def _show_or_hide(self) -> None:
+        working = not self.working.isHidden()
+        has_news = bool(self.news.text())
+        self.news.setVisible(has_news and not working)
+        self.seen.setVisible(has_news and not working)
+        self.setVisible(self.desk.source_name is None or has_news or working)

@@ -76,16 +76,16 @@ class _Lines(QStyledItemDelegate):
         colours = theme.palette()
         area = QRectF(option.rect)
         name, extra = str(index.data(NAME)), str(index.data(EXTRA) or "")
-        current = (
-            index.data(REF) is None and name == self.desk.fold_name and bool(index.data(Qt.ItemDataRole.UserRole + 3))
-        )
+        in_source = self.desk.source_name
+        is_fold = bool(index.data(Qt.ItemDataRole.UserRole + 3))
+        current = name == (self.desk.fold_name if is_fold and in_source is None else None if is_fold else in_source)
         if current:
             painter.fillRect(area, QColor(colours.page))
             painter.fillRect(QRectF(area.left(), area.top(), 3, area.height()), QColor(colours.ink))
         _mark_keyboard(painter, option, area, colours)
         inner = area.adjusted(14, 0, -14, 0)
         painter.setFont(theme.font(11.5, tabular=True))
-        painter.setPen(QColor(colours.muted))
+        painter.setPen(QColor(colours.columns if extra.endswith("to mend") else colours.muted))
         painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, extra)
         room = inner.adjusted(0, 0, -painter.fontMetrics().horizontalAdvance(extra) - 8, 0)
         painter.setFont(theme.font(theme.BODY, QFont.Weight.DemiBold if current else QFont.Weight.Normal))
@@ -216,6 +216,8 @@ class Spine(QFrame):
         column.addSpacing(8)
         column.addWidget(self._section("Sources", "+", "Open more data", self.add_source_wanted.emit))
         self.sources = self._list("Sources")
+        self.sources.clicked.connect(lambda index: desk.show_source(index.data(NAME)))
+        self.sources.activated.connect(lambda index: desk.show_source(index.data(NAME)))
         column.addWidget(self.sources)
         column.addSpacing(8)
         column.addWidget(self._section("Fields", "find…", "Find a field", lambda: self.search()))
@@ -252,6 +254,8 @@ class Spine(QFrame):
         desk.sources_changed.connect(self._fill_fields)
         desk.profiles_changed.connect(self.fields.viewport().update)
         desk.saved.connect(self.renew)
+        desk.view_changed.connect(self.renew)
+        desk.findings_changed.connect(self.renew)
         desk.report_changed.connect(self._fill_folds)
         self.renew()
         self._fill_fields()
@@ -295,7 +299,9 @@ class Spine(QFrame):
         lines = []
         for source in desk.basket.sources:
             table = desk.tables.get(source.name)
-            lines.append((source.name, f"{table.count:,}" if table else ""))
+            findings = sum(bool(finding.offers) for finding in desk.supply.findings(source.name))
+            said = f"{findings} to mend" if findings else f"{table.count:,}" if table else ""
+            lines.append((source.name, said))
         self._fill(self.sources, lines, folds=False)
 
     def _fill_folds(self) -> None:

@@ -7,7 +7,9 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from foldbasket.desktop.working import Working
 
 
 class StartView(QWidget):
@@ -52,24 +54,15 @@ class StartView(QWidget):
             buttons.addWidget(button)
         buttons.addStretch(1)
         column.addLayout(buttons)
-        hint = QLabel("Or drop a file anywhere in this window: CSV, TSV or Parquet, or a .basket.", self)
+        hint = QLabel(
+            "Or drop a file anywhere in this window: CSV, Parquet, Arrow, JSON, a workbook, SQLite, or a .basket.", self
+        )
         hint.setProperty("role", "quiet")
         column.addWidget(hint)
-        self.doing = QLabel(self)
-        self.doing.setProperty("role", "quiet")
-        self.bar = QProgressBar(self)
-        self.bar.setTextVisible(False)
-        self.bar.setFixedWidth(220)
-        self.stop = QPushButton("Cancel", self)
-        self.stop.setProperty("role", "link")
-        self.stop.clicked.connect(self.cancel_wanted)
-        working = QHBoxLayout()
-        for widget in (self.bar, self.doing, self.stop):
-            working.addWidget(widget)
-        working.addStretch(1)
+        self.working = Working(self)
+        self.working.cancel_wanted.connect(self.cancel_wanted)
         column.addSpacing(10)
-        column.addLayout(working)
-        self.rest()
+        column.addWidget(self.working)
         self._unsaved = QVBoxLayout()
         column.addLayout(self._unsaved)
         if recent:
@@ -96,18 +89,6 @@ class StartView(QWidget):
             button = QPushButton(f"Take up unsaved work: {each.basket.name} ({name})", self)
             button.clicked.connect(lambda _=False, each=each: self.recover_wanted.emit(each))
             self._unsaved.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
-
-    def tell(self, what: str, share: float) -> None:
-        """Shows what is being read and how far it is."""
-        self.doing.setText(f"{what}…")
-        self.bar.setValue(round(share * 100))
-        for widget in (self.doing, self.bar, self.stop):
-            widget.show()
-
-    def rest(self) -> None:
-        """Nothing is being read."""
-        for widget in (self.doing, self.bar, self.stop):
-            widget.hide()
 
 
 def _home_relative(path: Path) -> str:

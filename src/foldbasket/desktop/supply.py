@@ -219,6 +219,7 @@ class Supply(QObject):
             return []
         spec = self.basket.source(name)
         found = [*self._findings.get(table.serial, []), *self._link_findings.get(name, [])]
+        found.sort(key=lambda finding: not finding.offers)  # what can be mended comes first
         return found if left else [finding for finding in found if finding.key not in spec.left]
 
     def look(self) -> None:

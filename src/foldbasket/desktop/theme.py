@@ -143,6 +143,11 @@ def style_sheet(p: Palette) -> str:
     QLabel[role="quiet"], QCheckBox[role="quiet"] {{ color: {p.muted}; font-size: {SMALL}px; }}
     QLabel[role="section"] {{ color: {p.muted}; font-size: {SMALL}px; font-weight: 600; }}
     QLabel[role="warning"] {{ color: {p.columns}; font-size: {SMALL}px; }}
+    QLabel[role="news"] {{ color: {p.rows}; font-size: {SMALL}px; }}
+    QLabel[role="strong"] {{ font-weight: 600; }}
+    QLabel[role="large"] {{ font-size: {LARGE}px; }}
+    QFrame[role="strongLine"] {{ background: {p.ink}; max-height: 2px; min-height: 2px; border: none; }}
+    QFrame#links {{ background: {p.page}; border-top: 2px solid {p.ink}; }}
     QFrame[role="line"] {{ background: {p.line}; max-height: 1px; min-height: 1px; border: none; }}
     QPushButton {{ background: {p.page}; border: 1px solid {p.line}; border-radius: 3px; padding: 3px 9px; }}
     QPushButton:hover {{ border-color: {p.muted}; }}
@@ -155,9 +160,9 @@ def style_sheet(p: Palette) -> str:
     QPushButton[role="link"]:focus {{ color: {p.ink}; text-decoration: underline; }}
     QPushButton[role="row"] {{ border: none; background: transparent; padding: 6px 8px; text-align: left; }}
     QPushButton[role="row"]:hover, QPushButton[role="row"]:focus {{ background: {p.selection}; }}
-    QLineEdit, QComboBox {{ background: {p.page}; border: 1px solid {p.line}; border-radius: 3px; padding: 3px 7px;
+    QLineEdit, QComboBox, QPlainTextEdit {{ background: {p.page}; border: 1px solid {p.line}; border-radius: 3px; padding: 3px 7px;
         selection-background-color: {p.rows}; selection-color: {p.page}; }}
-    QLineEdit:focus, QComboBox:focus {{ border-color: {p.ink}; }}
+    QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus {{ border-color: {p.ink}; }}
     QLineEdit[wrong="true"] {{ border-color: {p.columns}; }}
     QComboBox::drop-down {{ border: none; width: 18px; }}
     QComboBox::down-arrow {{ image: none; width: 0; }}

@@ -7,8 +7,17 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QPoint, QTimer
-from PyQt6.QtGui import QAction, QKeySequence
-from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLineEdit, QMainWindow, QMessageBox, QStackedWidget
+from PyQt6.QtGui import QAction, QCursor, QKeySequence
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QInputDialog,
+    QLineEdit,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QStackedWidget,
+)
 
 from foldbasket import __version__
 from foldbasket.desktop import memory, theme
@@ -20,7 +29,10 @@ if TYPE_CHECKING:
     from foldbasket.desktop.desk import Desk
     from foldbasket.desktop.workspace import Workspace
 
-OPEN_KINDS = "Data and baskets (*.basket *.json *.csv *.tsv *.txt *.tab *.parquet *.pq);;All files (*)"
+OPEN_KINDS = (
+    "Data and baskets (*.basket *.json *.csv *.tsv *.txt *.tab *.parquet *.pq *.arrow *.feather *.ipc *.arrows *.xlsx *.ods"
+    " *.xlsm *.xls *.xlsb *.jsonl *.ndjson *.sqlite *.sqlite3 *.db *.db3);;All files (*)"
+)
 REPORT_KINDS = (
     "Workbook (*.xlsx);;CSV (*.csv);;HTML page (*.html);;PDF (*.pdf);;Picture (*.png);;Text with tabs (*.txt)"
 )
@@ -75,8 +87,12 @@ class MainWindow(QMainWindow):
             self._desk.report_changed.connect(self._renew_actions)
             self._desk.saved.connect(self._renew_title)
             self._desk.trust_wanted.connect(self._ask_trust)
-            self._desk.told.connect(self.start.tell)
-            self._desk.rested.connect(self.start.rest)
+            self._desk.password_wanted.connect(self._ask_password)
+            self._desk.repoint_wanted.connect(self.repoint)
+            self._desk.view_changed.connect(self._renew_actions)
+            self._desk.findings_changed.connect(self._renew_actions)
+            self._desk.told.connect(self.start.working.tell)
+            self._desk.rested.connect(self.start.working.hide)
             self.start.cancel_wanted.connect(self._desk.cancel)
             QTimer.singleShot(400, kernels.warm_in_background)
         return self._desk
@@ -89,7 +105,7 @@ class MainWindow(QMainWindow):
 
             self._workspace = Workspace(self.desk, self)
             self._workspace.spine.add_fold_wanted.connect(self.add_fold)
-            self._workspace.spine.add_source_wanted.connect(self.open_dialog)
+            self._workspace.spine.add_source_wanted.connect(self._offer_sources)
             self._workspace.spine.rename_fold_wanted.connect(self._rename_from_spine)
             self.stack.addWidget(self._workspace)
         return self._workspace
@@ -139,6 +155,9 @@ class MainWindow(QMainWindow):
             "basket": desk is not None and bool(desk.basket.sources or desk.basket.folds),
             "fold": desk is not None and desk.fold is not None,
             "report": desk is not None and desk.report is not None,
+            "sources": desk is not None and bool(desk.basket.sources),
+            "source": desk is not None and desk.spec is not None,
+            "suggestions": desk is not None and bool(desk.supply.suggestions),
         }
         for name, action in self.actions_by_name.items():
             action.setEnabled(there[self._specs[name].needs])
@@ -165,6 +184,58 @@ class MainWindow(QMainWindow):
         if chosen:
             self.open_paths([Path(path) for path in chosen])
 
+    def open_folder(self) -> None:
+        """Asks for a folder, whose like files become one source."""
+        chosen = QFileDialog.getExistingDirectory(self, "Open a folder of like files")
+        if chosen:
+            self.open_paths([Path(chosen)])
+
+    def open_database(self) -> None:
+        """Asks for a database and reads the chosen tables."""
+        from foldbasket.desktop.source.database import DatabaseDialog
+
+        self.database_dialog = DatabaseDialog(self)
+        self.database_dialog.accepted.connect(self._read_database)
+        self.database_dialog.open()
+
+    def _read_database(self) -> None:
+        dialog = self.database_dialog
+        server = dialog.server()
+        if server is not None:
+            self.desk.add_server(server, dialog.choices(), dialog.links)
+
+    def paste_data(self) -> None:
+        """Adds the block on the clipboard as a source."""
+        clipboard = QApplication.clipboard()
+        self.desk.paste(clipboard.text() if clipboard is not None else "")
+
+    def _offer_sources(self) -> None:
+        menu = QMenu(self)
+        for name in (
+            "Open…",
+            "Open a folder of like files…",
+            "Open a database…",
+            "Paste as data",
+            "Use the fold as a source",
+        ):
+            menu.addAction(self.actions_by_name[name])
+        menu.popup(QCursor.pos())
+
+    def _ask_password(self, server: Any) -> None:
+        from foldbasket.baskets import passwords
+        from foldbasket.desktop.source.database import keyed
+
+        typed, good = QInputDialog.getText(self, "Password", keyed(server), QLineEdit.EchoMode.Password)
+        if good:
+            passwords.remember(server, typed)
+            self.desk.supply.retry()
+
+    def repoint(self) -> None:
+        """Asks for the file to read in the place of the source's own."""
+        chosen, _ = QFileDialog.getOpenFileName(self, "Read another file in its place", "", OPEN_KINDS)
+        if chosen:
+            self.desk.repoint(Path(chosen))
+
     def open_demo(self) -> None:
         """Makes the demo in the user's data folder and opens it."""
         import platformdirs
@@ -183,8 +254,8 @@ class MainWindow(QMainWindow):
         listed = "\n".join(str(each) for each in outside[:8]) + ("\n…" if len(outside) > 8 else "")
         answer = QMessageBox.question(
             self,
-            "Read files elsewhere?",
-            f"“{path.name}” reads files outside its own folder:\n\n{listed}\n\nDo you trust it to?",
+            "Read data elsewhere?",
+            f"“{path.name}” reads data outside its own folder:\n\n{listed}\n\nDo you trust it to?",
             QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No,
             QMessageBox.StandardButton.No,
         )
@@ -324,6 +395,46 @@ class MainWindow(QMainWindow):
         if name:
             self.desk.show_fold(name)
             self.rename_fold()
+
+    def accept_links(self) -> None:
+        self.desk.accept_links()
+
+    def trim_all(self) -> None:
+        from foldbasket.tables.mending.texts import TrimSpaces
+
+        self.desk.mend(TrimSpaces())
+
+    def drop_empty(self) -> None:
+        from foldbasket.tables.mending.rows import DropEmptyRows
+
+        self.desk.mend(DropEmptyRows())
+
+    def refresh_all(self) -> None:
+        self.desk.supply.refresh_all()
+
+    def fold_as_source(self) -> None:
+        if self.desk.fold is not None:
+            self.desk.add_fold_source(self.desk.fold.name)
+
+    def remove_source(self) -> None:
+        from foldbasket.baskets.edits import RemoveSource
+
+        if self.desk.spec is not None:
+            self.desk.do(RemoveSource(self.desk.spec.name))
+
+    def show_fold_view(self) -> None:
+        """Brings the fold into view again."""
+        folds = self.desk.basket.folds
+        name = self.desk.fold_name or (folds[0].name if folds else None)
+        if name is not None:
+            self.desk.show_fold(name)
+            self.workspace.grid.setFocus()
+
+    def show_source_view(self) -> None:
+        """Brings a source into view: the one that was there last, or the first."""
+        if self.desk.basket.sources and self.desk.source_name is None:
+            self.desk.show_source(self.desk.last_source or self.desk.basket.sources[0].name)
+            self.workspace.source.preview.setFocus()
 
     def add_measure(self) -> None:
         self.workspace.sentence.open_finder("measures")

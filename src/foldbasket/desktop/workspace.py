@@ -1,27 +1,36 @@
-"""The workspace: spine, sentence, facts, grid and card in their places."""
+"""The workspace: spine, head, middle and card in their places, for a fold or for a source."""
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QStackedWidget, QVBoxLayout, QWidget
 
 from foldbasket.desktop.card.panel import CardPanel
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.facts import FactsLine
 from foldbasket.desktop.grid.view import GridView
 from foldbasket.desktop.sentence import SentenceBar
+from foldbasket.desktop.source.linkmap import LinkPanel
+from foldbasket.desktop.source.view import SourceHead, SourceMiddle
 from foldbasket.desktop.spine import Spine
+
+LINKS_HEIGHT = 212
 
 
 class Workspace(QWidget):
-    """The fold view's frame."""
+    """The frame that the fold view and the source view share."""
 
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.desk = desk
         self.spine = Spine(desk, self)
         self.sentence = SentenceBar(desk, self)
         self.facts = FactsLine(desk, self)
         self.grid = GridView(desk, self)
-        self.card = CardPanel(desk, self)
+        self.source_head = SourceHead(desk, self)
+        self.source = SourceMiddle(desk, self)
+        self.card = CardPanel(desk, self.source.show_finding, self)
+        self.links = self._links_frame()
         self.grid.heading_chosen.connect(desk.select_word)
         across = QHBoxLayout(self)
         across.setContentsMargins(0, 0, 0, 0)
@@ -30,15 +39,54 @@ class Workspace(QWidget):
         right = QVBoxLayout()
         right.setSpacing(0)
         right.addWidget(self.sentence)
+        right.addWidget(self.source_head)
         below = QHBoxLayout()
         below.setSpacing(0)
         middle = QVBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(self.facts)
-        middle.addWidget(self.grid, 1)
+        self.middle = QStackedWidget(self)
+        self.middle.addWidget(self.grid)
+        self.middle.addWidget(self.source)
+        middle.addWidget(self.middle, 1)
         below.addLayout(middle, 1)
         below.addWidget(self.card)
         right.addLayout(below, 1)
+        right.addWidget(self.links)
         across.addLayout(right, 1)
-        for before, after in ((self.spine.fields, self.sentence), (self.sentence, self.grid), (self.grid, self.card)):
+        for before, after in (
+            (self.spine.fields, self.sentence),
+            (self.sentence, self.grid),
+            (self.grid, self.source.preview),
+            (self.source.preview, self.card),
+            (self.card, self.map),
+        ):
             self.setTabOrder(before, after)
+        desk.view_changed.connect(self.renew)
+        self.renew()
+
+    def _links_frame(self) -> QFrame:
+        frame = QFrame(self)
+        frame.setObjectName("links")
+        frame.setFixedHeight(LINKS_HEIGHT)
+        column = QVBoxLayout(frame)
+        column.setContentsMargins(22, 8, 8, 4)
+        column.setSpacing(2)
+        title = QLabel(
+            "<b>Links</b> · how a record finds its partners in other tables. Drag a field onto a table to link it.",
+            frame,
+        )
+        title.setTextFormat(Qt.TextFormat.RichText)
+        column.addWidget(title)
+        panel = LinkPanel(self.desk, frame)
+        self.map = panel.map
+        column.addWidget(panel, 1)
+        return frame
+
+    def renew(self) -> None:
+        """Shows the fold's widgets or the source's."""
+        in_source = self.desk.source_name is not None
+        self.sentence.setVisible(not in_source)
+        self.source_head.setVisible(in_source)
+        self.links.setVisible(in_source)
+        self.middle.setCurrentWidget(self.source if in_source else self.grid)

@@ -160,6 +160,14 @@ class DeferredColumn(CodedColumn):
             made: CodedColumn = state[1]
             return made
 
+    def peek(self, record: int) -> str | None:
+        """Canonical text of one record's value, without encoding the others; None when blank."""
+        values, made = self._state
+        if made is not None:
+            return self.text(record)
+        said = values[record].as_py()
+        return said if said and said.strip() else None
+
     def sample(self, most: int) -> pa.ChunkedArray:
         """The text of some records at even steps, without encoding all of them."""
         values = self._state[0]

@@ -15,23 +15,28 @@ from foldbasket.desktop.card.fold import fold_card
 from foldbasket.desktop.card.measure import measure_card
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.source.card import Show, field_card, source_card
 from foldbasket.folding.spec import Measure, Placed
 
 
 class CardPanel(QScrollArea):
     """Shows one card. Its place in the list of members survives an edit, so that ticking goes on where it was."""
 
-    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+    def __init__(self, desk: Desk, show_finding: Show, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.desk = desk
+        self._show_finding = show_finding
         self.setObjectName("card")
         self.setFixedWidth(theme.CARD_WIDTH)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setWidgetResizable(True)
         self._shown: Any = None
+        self._about: Any = None
         desk.word_selected.connect(self.renew)
         desk.basket_changed.connect(self.renew)
         desk.sources_changed.connect(self._again)
+        desk.findings_changed.connect(self._again)
+        desk.view_changed.connect(self.renew)
         self.renew()
 
     def _again(self) -> None:
@@ -42,11 +47,12 @@ class CardPanel(QScrollArea):
         """Builds the card of the selected word, if anything it shows has changed."""
         desk = self.desk
         word = edits.find_word(desk.fold, desk.word) if desk.fold is not None and desk.word is not None else None
-        shown = (desk.fold, desk.word)
+        spec = desk.spec
+        shown = (desk.fold, desk.word) if spec is None else (spec, (spec.name, desk.field))
         if shown == self._shown and self.widget() is not None:
             return
-        same_word = self._shown is not None and self._shown[1] == desk.word
-        self._shown = shown
+        same_word = self._about == shown[1]
+        self._shown, self._about = shown, shown[1]
         kept = self._state() if same_word else None
         old = self.takeWidget()
         if old is not None:
@@ -58,6 +64,12 @@ class CardPanel(QScrollArea):
 
     def _card(self, word: Any) -> CardBody:
         desk = self.desk
+        if desk.spec is not None:
+            table = desk.tables.get(desk.spec.name)
+            column = table.columns.get(desk.field) if table is not None and desk.field else None
+            if column is not None and desk.field is not None:
+                return field_card(desk, desk.spec, desk.field, column, self._show_finding, self)
+            return source_card(desk, desk.spec, self._show_finding, self)
         if word is None or desk.fold is None:
             return fold_card(desk, self)
         if isinstance(word, Measure):

@@ -151,7 +151,8 @@ class CardBody(QWidget):
         """A line to type into; `act` is called when it is left or Enter is pressed, and the text differs."""
         line = Line(text, self)
         line.setPlaceholderText(hint)
-        line.setFixedWidth(160)
+        line.setMinimumWidth(80)
+        line.setMaximumWidth(160)
         line.setCursorPosition(0)
         line.editingFinished.connect(lambda: act(line.text()) if line.text() != text and line.isModified() else None)
         self.row(label, line)

@@ -1,0 +1,271 @@
+"""The cards of the source view: of the source (findings, mends, how it is read), and of one of its fields."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import msgspec
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+
+from foldbasket.baskets import edits
+from foldbasket.baskets.basket import SourceSpec
+from foldbasket.desktop import theme
+from foldbasket.desktop.card.parts import CardBody
+from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.flow import FlowLayout
+from foldbasket.tables.column import Column
+from foldbasket.tables.findings.finding import Finding
+from foldbasket.tables.mending.fields import HideFields, JoinFields, RenameField
+from foldbasket.tables.mending.mend import Mend
+from foldbasket.tables.mending.rows import DropEmptyRows, DropMatching, DropRepeatedRows
+from foldbasket.tables.mending.texts import BlankOut, FillDown, KeepPart, ReplaceValues, SplitField, TrimSpaces
+from foldbasket.tables.mending.types import ReadAs, ScaleUnit
+from foldbasket.tables.nature import Nature, nature_of
+from foldbasket.tables.profile import Profile, summary
+from foldbasket.tables.reading.readers import reader_of
+from foldbasket.tables.types import FieldType
+
+Show = Callable[[Finding | None], None]
+TYPES = tuple((kind, kind.value) for kind in FieldType)
+_ENCODINGS = ((None, "as found"), ("utf-8", "UTF-8"), ("cp1252", "Western"), ("iso8859_15", "Latin-9"), ("cp1250", "Central European"), ("utf-16", "UTF-16"))  # fmt: skip
+_DELIMITERS = ((None, "as found"), (",", "comma"), (";", "semicolon"), ("\t", "tab"), ("|", "bar"))
+_MARKS = ((None, "as found"), (".", "point"), (",", "comma"))
+
+
+def source_card(desk: Desk, spec: SourceSpec, show: Show, parent: QWidget) -> CardBody:
+    """The card of a source: what was found, what was mended, and how it is read."""
+    findings = desk.supply.findings(spec.name)
+    if findings:
+        body = CardBody("Findings", "Nothing in the file is changed; a mend is a step you can undo.", parent)
+        for finding in findings:
+            _finding(body, desk, spec, finding, show)
+    else:
+        looking = desk.supply.looking and spec.name in desk.tables
+        body = CardBody("Findings", "Looking through the records…" if looking else "Nothing that looks wrong.", parent)
+    left = len(desk.supply.findings(spec.name, left=True)) - len(findings)
+    if left:
+        done = "Look at findings that were left"
+        many = f"{left} left as {'they are' if left > 1 else 'it is'}: show again"
+        body.link(many, lambda: desk.do(edits.ChangeSource(spec.name, {"left": ()}, done)))
+    _mends(body, desk, spec)
+    table = desk.tables.get(spec.name)
+    if table is not None:
+        body.section("More mends")
+        body.link("Trim spaces in all text", lambda: desk.mend(TrimSpaces()))
+        body.link("Drop empty rows", lambda: desk.mend(DropEmptyRows()))
+        body.link("Keep one of each repeated record", lambda: desk.mend(DropRepeatedRows()))
+    _reading(body, desk, spec)
+    return body.end()
+
+
+def _finding(body: CardBody, desk: Desk, spec: SourceSpec, finding: Finding, show: Show) -> None:
+    line = QFrame(body)
+    line.setProperty("role", "line")
+    body.column.addSpacing(3)
+    body.column.addWidget(line)
+    title = body.text(finding.title, "strong")
+    title.setAccessibleName(finding.title)
+    if finding.where:
+        body.text(finding.where, "quiet")
+    if finding.remark:
+        body.text(finding.remark, "quiet")
+    holder = QWidget(body)
+    flow = FlowLayout(holder, gap=5, line_gap=5)
+    flow.setContentsMargins(0, 1, 0, 2)
+    policy = holder.sizePolicy()
+    policy.setHeightForWidth(True)
+    holder.setSizePolicy(policy)
+    for at, offer in enumerate(finding.offers):
+        button = _button(holder, offer.label, lambda offer=offer: desk.mend(*offer.mends), "main" if at == 0 else "")
+        flow.addWidget(button)
+    if finding.count:
+        flow.addWidget(_button(holder, "Show", lambda: show(finding)))
+    flow.addWidget(_button(holder, "Leave", lambda: desk.leave(spec.name, finding)))
+    body.column.addWidget(holder)
+
+
+def _button(parent: QWidget, label: str, act: Callable[[], object], role: str = "") -> QPushButton:
+    metrics = parent.fontMetrics()
+    shown = metrics.elidedText(label, Qt.TextElideMode.ElideMiddle, theme.CARD_WIDTH - 60)
+    button = QPushButton(shown, parent)
+    if shown != label:
+        button.setToolTip(label)
+    button.setAccessibleName(label)
+    if role:
+        button.setProperty("role", role)
+    button.clicked.connect(lambda: act())
+    return button
+
+
+def _mends(body: CardBody, desk: Desk, spec: SourceSpec) -> None:
+    if not spec.mends:
+        return
+    body.column.addSpacing(8)
+    line = QFrame(body)
+    line.setProperty("role", "strongLine")
+    body.column.addWidget(line)
+    body.text("Mends so far", "strong")
+    outcomes = desk.supply.outcomes.get(spec.name, ())
+    for at, mend in enumerate(spec.mends):
+        outcome = outcomes[at] if at < len(outcomes) else None
+        many = "" if outcome is None else f" · {outcome.changed:,} {_counted(mend, outcome.changed)}"
+        holder = QWidget(body)
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(4)
+        said = QLabel(f"{at + 1} · {mend.label}{many}", holder)
+        said.setWordWrap(True)
+        said.setProperty("role", "warning" if outcome is not None and outcome.problem else "quiet")
+        said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
+        if outcome is not None and outcome.problem:
+            said.setText(f"{at + 1} · {mend.label} · passed over: {outcome.problem.what}")
+        row.addWidget(said, 1)
+        for sign, name, act, possible in (
+            ("↑", f"Do “{mend.label}” earlier", edits.MoveMend(spec.name, at, at - 1), at > 0),
+            ("↓", f"Do “{mend.label}” later", edits.MoveMend(spec.name, at, at + 1), at < len(spec.mends) - 1),
+            ("×", f"Take back “{mend.label}”", edits.RemoveMend(spec.name, at), True),
+        ):
+            button = QPushButton(sign, holder)
+            button.setProperty("role", "link")
+            button.setToolTip(name)
+            button.setAccessibleName(name)
+            button.setEnabled(possible)
+            button.setFixedWidth(15)
+            button.clicked.connect(lambda _=False, act=act: desk.do(act))
+            row.addWidget(button, 0, Qt.AlignmentFlag.AlignTop)
+        body.column.addWidget(holder)
+
+
+def _counted(mend: Mend, count: int) -> str:
+    return mend.counts if count != 1 else mend.counts.removesuffix("s")
+
+
+def _reading(body: CardBody, desk: Desk, spec: SourceSpec) -> None:
+    body.section("How it is read")
+    table = desk.tables.get(spec.name)
+    for note in table.notes[:6] if table is not None else ():
+        body.text(note, "quiet")
+    stale = desk.supply.notes.get(spec.name)
+    if stale:
+        body.text(stale[:1].upper() + stale[1:] + ".", "warning")
+
+    def change(done: str, **changes: object) -> None:
+        reading = msgspec.structs.replace(spec.reading, **changes)
+        desk.do(edits.ChangeSource(spec.name, {"reading": reading}, done))
+
+    if spec.is_file and spec.data is None:
+        fits = reader_of(Path(spec.path)).corrections
+        if "sheet" in fits:
+            sheets = [(None, "first with cells"), *((name, name) for name in desk.sheets(spec.path))]
+            body.choice("Sheet", sheets, spec.reading.sheet, lambda value: change("Choose the sheet", sheet=value))
+            body.entry("Cells", spec.reading.cells or "", "B3:F200", lambda text: change("Choose the cells", cells=text.strip() or None))  # fmt: skip
+        if "header" in fits:
+            shown = "" if spec.reading.header is None else str(spec.reading.header)
+
+            def header(text: str) -> None:
+                text = text.strip()
+                if text and not text.isdigit():
+                    desk.complain(
+                        f"“{text}” is not the number of a line.", "Type it like 4; 0 when no line names the fields."
+                    )
+                else:
+                    change("Choose the header line", header=int(text) if text else None)
+
+            body.entry("Header line", shown, "as found", header)
+        if "delimiter" in fits:
+            body.choice("Between fields", _DELIMITERS, spec.reading.delimiter, lambda value: change("Choose the delimiter", delimiter=value))  # fmt: skip
+            body.choice("Decimal mark", _MARKS, spec.reading.decimal_mark, lambda value: change("Choose the decimal mark", decimal_mark=value))  # fmt: skip
+            body.choice("Encoding", _ENCODINGS, spec.reading.encoding, lambda value: change("Choose the encoding", encoding=value))  # fmt: skip
+        body.link("Read another file in its place…", desk.repoint_wanted.emit)
+    if spec.server is not None:
+        body.text(f"{spec.server.label}: {spec.reading.table or spec.reading.query}", "quiet")
+        body.link("Read it again", desk.supply.refresh_all)
+    body.link("Take the source out", lambda: desk.do(edits.RemoveSource(spec.name)))
+
+
+def field_card(desk: Desk, spec: SourceSpec, field: str, column: Column, show: Show, parent: QWidget) -> CardBody:
+    """The card of a field: its profile, its findings, its type, and the mends that can be done to it."""
+    table = desk.tables[spec.name]
+    profile = desk.profiles.get((table.serial, field))
+    body = CardBody(field, f"{summary(column, profile)} · {nature_of(column).value}", parent)
+    if nature_of(column) is Nature.PRICE:
+        body.text(f"A sum of {field.lower()} would mean nothing: average it.", "quiet")
+    if profile is not None:
+        _profile(body, profile, len(column))
+    for finding in desk.supply.findings(spec.name):
+        if finding.field == field:
+            _finding(body, desk, spec, finding, show)
+    body.section("Type")
+    body.choice("Read as", TYPES, column.type, lambda kind: _read_as(desk, spec, field, column, kind))
+    if column.type is FieldType.TEXT or field in table.texts:
+        body.link("Dates, day first", lambda: desk.mend(ReadAs(field, FieldType.DATE, "day month year")))
+        body.link("Dates, month first", lambda: desk.mend(ReadAs(field, FieldType.DATE, "month day year")))
+    body.section("Mend")
+
+    def typed(text: str, mend: Callable[[str], Mend]) -> None:
+        if text.strip() or text == " ":
+            desk.mend(mend(text))
+
+    body.entry("Rename to", "", field, lambda text: typed(text, lambda to: RenameField(field, to.strip())))
+    if column.type.is_number:
+        body.entry("Multiply by", "", "1000 or 0.01", lambda text: typed(text, lambda by: ScaleUnit(field, by.strip())))
+    body.entry("Read as blank", "", "n/a", lambda text: typed(text, lambda value: BlankOut(field, (value,))))
+    body.entry("Replace", "", "old = new", lambda text: _replace(desk, field, text))
+    body.entry("Leave out records", "", "with this value", lambda text: typed(text, lambda value: DropMatching(field, (value,))))  # fmt: skip
+    if column.type is FieldType.TEXT:
+        body.entry("Keep before", "", "a sign, such as -", lambda text: typed(text, lambda sign: KeepPart(field, "before", sign)))  # fmt: skip
+        body.entry("Keep after", "", "a sign, such as -", lambda text: typed(text, lambda sign: KeepPart(field, "after", sign)))  # fmt: skip
+        body.entry("Split at", "", "a sign, such as -", lambda text: typed(text, lambda sign: SplitField(field, sign, (f"{field} 1", f"{field} 2"))))  # fmt: skip
+        body.link("Trim spaces", lambda: desk.mend(TrimSpaces((field,))))
+    others = [name for name in table.columns if name != field]
+    body.choice(
+        "Join with", ((None, "a field…"), *((name, name) for name in others)), None,
+        lambda other: other and desk.mend(JoinFields((field, other), " ", f"{field} and {other}")),
+    )  # fmt: skip
+    if profile is not None and profile.blanks:
+        body.link("Fill blanks from above", lambda: desk.mend(FillDown(field)))
+        body.link("Leave out records without a value", lambda: desk.mend(DropMatching(field, ("",))))
+    body.link("Hide it", lambda: desk.mend(HideFields((field,))))
+    return body.end()
+
+
+def _profile(body: CardBody, profile: Profile, records: int) -> None:
+    facts = []
+    if profile.blanks is not None:
+        facts.append(("Blank", f"{profile.blanks:,} of {records:,}"))
+    if profile.different is not None:
+        facts.append(("Different", f"{profile.different:,}"))
+    for name, value in (("Smallest", profile.smallest), ("Largest", profile.largest), ("Mean", profile.mean)):
+        if value is not None:
+            facts.append((name, value.replace("-", "−", 1) if value[1:2].isdigit() and value[0] == "-" else value))
+    for name, value in facts:
+        said = QLabel(value, body)
+        said.setAlignment(Qt.AlignmentFlag.AlignRight)
+        body.row(name, said)
+    if profile.frequent:
+        body.section("Most frequent")
+        for value, count in profile.frequent:
+            said = QLabel(f"{count:,}", body)
+            said.setProperty("role", "quiet")
+            shown = body.fontMetrics().elidedText(value, Qt.TextElideMode.ElideRight, 160)
+            body.row(shown, said)
+
+
+def _read_as(desk: Desk, spec: SourceSpec, field: str, column: Column, kind: FieldType) -> None:
+    """Another type: as the file is read where that alone keeps the values as they were written, else by a mend."""
+    plain = not spec.mends and spec.is_file and "types" in reader_of(Path(spec.path)).corrections
+    if kind is FieldType.TEXT and plain:
+        reading = msgspec.structs.replace(spec.reading, types={**spec.reading.types, field: kind})
+        desk.do(edits.ChangeSource(spec.name, {"reading": reading}, f"Read {field} as text"))
+    elif kind is not column.type:
+        desk.mend(ReadAs(field, kind))
+
+
+def _replace(desk: Desk, field: str, text: str) -> None:
+    old, sign, new = text.partition("=")
+    if not sign:
+        desk.complain(f"“{text}” does not say what to put in its place.", "Type it like old = new.")
+    else:
+        desk.mend(ReplaceValues(field, {old.strip(): new.strip()}))

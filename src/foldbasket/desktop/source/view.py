@@ -1,0 +1,105 @@
+"""The middle of the source view: its title, facts, the records that are shown, and the preview."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from foldbasket.desktop import theme
+from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.source.preview import Preview
+from foldbasket.tables.findings.finding import Finding
+
+
+class SourceHead(QFrame):
+    """The source's name in large type, and its facts in one line."""
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.setObjectName("sentence")
+        self.setFixedHeight(66)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(22, 10, 22, 8)
+        column.setSpacing(2)
+        self.name = QLabel(self)
+        self.name.setProperty("role", "large")
+        self.facts = QLabel(self)
+        self.facts.setTextFormat(Qt.TextFormat.RichText)
+        column.addWidget(self.name)
+        column.addWidget(self.facts)
+        for signal in (desk.view_changed, desk.sources_changed, desk.basket_changed, desk.findings_changed, desk.news):
+            signal.connect(self.renew)
+
+    def renew(self) -> None:
+        """Says the facts of the source in view."""
+        desk, spec, colours = self.desk, self.desk.spec, theme.palette()
+        if spec is None:
+            return
+        self.name.setText(spec.name)
+        table = desk.tables.get(spec.name)
+        parts = [spec.place]
+        if table is not None:
+            parts.append(f"{table.count:,} records, {len(table.columns)} fields")
+        if desk.supply.notes.get(spec.name):
+            parts.append("the last records are kept")
+        elif spec.is_file and spec.data is None:
+            parts.append("watched for new records")
+        elif spec.data is not None:
+            parts.append("held in the basket")
+        count = len(desk.supply.findings(spec.name))
+        said = " · ".join(_escaped(part) for part in parts)
+        if count:
+            said += f" · <span style='color:{colours.columns}'>{count} finding{'s' if count != 1 else ''}</span>"
+        self.facts.setText(f"<span style='font-size:12px;color:{colours.muted}'>{said}</span>")
+
+
+class SourceMiddle(QWidget):
+    """The preview, and over it a line that says which records are shown when not all are."""
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.preview = Preview(desk, self)
+        self.preview.field_chosen.connect(self._choose)
+        self.preview.shown_changed.connect(self._renew)
+        self.strip = QFrame(self)
+        self.strip.setObjectName("facts")
+        line = QHBoxLayout(self.strip)
+        line.setContentsMargins(22, 3, 14, 3)
+        self.said = QLabel(self.strip)
+        self.said.setProperty("role", "quiet")
+        self.all = QPushButton("Show all records", self.strip)
+        self.all.setProperty("role", "link")
+        self.all.clicked.connect(lambda: self.show_finding(None))
+        line.addWidget(self.said)
+        line.addWidget(self.all)
+        line.addStretch(1)
+        self._title = ""
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.strip)
+        column.addWidget(self.preview, 1)
+        self._renew()
+
+    def show_finding(self, finding: Finding | None) -> None:
+        """Shows only the records that a finding is about, or all."""
+        self._title = finding.title if finding is not None else ""
+        self.preview.show_records(finding.records if finding is not None else None)
+
+    def _choose(self, field: str) -> None:
+        if self.desk.source_name is not None:
+            self.desk.show_source(self.desk.source_name, None if field == self.desk.field or not field else field)
+
+    def _renew(self) -> None:
+        shown = self.preview.shown
+        self.strip.setVisible(shown is not None)
+        if shown is not None:
+            self.said.setText(
+                f"Only {len(shown):,} record{'s are' if len(shown) != 1 else ' is'} shown. {self._title}."
+            )
+
+
+def _escaped(text: str) -> str:
+    return text.replace("&", "&amp;").replace("<", "&lt;")

@@ -1,0 +1,428 @@
+"""The source view as a user works in it: findings mended by their buttons, links made by dragging, fresh data followed."""
+
+import os
+import shutil
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPushButton
+
+from foldbasket.demo.untidy import UNTIDY_LINES
+from foldbasket.desktop.source.linkmap import columns_of, likeliest
+from foldbasket.desktop.source.preview import ROW
+from foldbasket.folding.spec import Placed
+from foldbasket.links.link import Link
+from foldbasket.links.source import FieldRef
+from foldbasket.tables.types import FieldType
+
+
+@pytest.fixture
+def settled(driver, qtbot):
+    """Waits until nothing is read, folded or looked through any more."""
+
+    def settle():
+        qtbot.waitUntil(lambda: not driver.desk.busy and not driver.desk.supply.looking, timeout=20_000)
+        QApplication.processEvents()
+
+    return settle
+
+
+@pytest.fixture
+def untidy(driver, demo, settled):
+    """The untidy file beside the varieties, open in the source view."""
+    driver.open(demo.parent / UNTIDY_LINES, demo.parent / "varieties.csv")
+    driver.desk.show_source("Untidy order lines")
+    settled()
+    return driver
+
+
+def buttons(driver, text):
+    return [
+        each
+        for each in driver.workspace.card.findChildren(QPushButton)
+        if each.accessibleName() == text and each.isVisible()
+    ]
+
+
+def click(driver, button):
+    driver.qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+
+
+def kinds(driver):
+    return sorted(finding.kind for finding in driver.desk.supply.findings(driver.desk.source_name))
+
+
+def test_a_click_on_a_source_brings_it_into_view_and_a_fold_back(driver, demo, settled):
+    driver.open(demo)
+    spine = driver.workspace.spine
+    driver.qtbot.mouseClick(
+        spine.sources.viewport(),
+        Qt.MouseButton.LeftButton,
+        pos=spine.sources.visualRect(spine.sources.model().index(2, 0)).center(),
+    )
+    settled()
+    assert driver.desk.source_name == "Customers"
+    assert driver.workspace.source_head.name.text() == "Customers"
+    assert "612 records, 5 fields" in driver.workspace.source_head.facts.text()
+    assert driver.workspace.links.isVisible()
+    assert not driver.workspace.sentence.isVisible()
+    driver.key(Qt.Key.Key_1)
+    assert driver.desk.source_name is None
+    assert driver.workspace.grid.isVisible()
+    driver.key(Qt.Key.Key_2)
+    assert driver.desk.source_name == "Customers"
+
+
+def test_the_first_button_of_each_finding_mends_it_and_undo_brings_it_back(untidy, settled):
+    first = kinds(untidy)
+    assert {"misfits", "spellings", "empty rows", "far dates", "total lines", "repeated rows", "spaces"} <= set(first)
+    texts = untidy.desk.tables["Untidy order lines"].texts
+    assert set(texts) == {"Order date", "Net"}
+    steps = 0
+    while todo := [
+        finding
+        for finding in untidy.desk.supply.findings("Untidy order lines")
+        if finding.offers and finding.kind != "no amount"
+    ]:
+        click(untidy, buttons(untidy, todo[0].offers[0].label)[0])
+        settled()
+        steps += 1
+        assert steps < 30
+    assert kinds(untidy) == ["no amount", "title lines"]
+    assert untidy.desk.tables["Untidy order lines"].texts == {}
+    for _ in range(steps):
+        untidy.key(Qt.Key.Key_Z)
+    settled()
+    assert kinds(untidy) == first
+    assert (
+        untidy.desk.tables["Untidy order lines"] is untidy.desk.supply.as_read("Untidy order lines")
+        or not untidy.desk.spec.mends
+    )
+
+
+def test_show_narrows_the_rows_to_the_findings_records_and_escape_widens_them(untidy):
+    finding = next(
+        each
+        for each in untidy.desk.supply.findings("Untidy order lines")
+        if each.kind == "misfits" and each.field == "Order date"
+    )
+    show = buttons(untidy, "Show")
+    order = [each for each in untidy.desk.supply.findings("Untidy order lines") if each.count]
+    click(untidy, show[order.index(finding)])
+    preview = untidy.workspace.source.preview
+    assert preview.count == 8
+    assert [preview.record(row) for row in range(8)] == list(finding.records)
+    assert all("/" in preview.text("Order date", preview.record(row)) for row in range(8))
+    assert untidy.workspace.source.strip.isVisible()
+    untidy.qtbot.keyClick(preview, Qt.Key.Key_Escape)
+    assert preview.count == 249
+
+
+def test_leave_takes_a_finding_from_the_card_for_good_and_can_be_undone(untidy, settled):
+    before = kinds(untidy)
+    click(untidy, buttons(untidy, "Leave")[0])
+    settled()
+    assert len(kinds(untidy)) == len(before) - 1
+    assert untidy.desk.spec.left
+    untidy.key(Qt.Key.Key_Z)
+    settled()
+    assert kinds(untidy) == before
+
+
+def test_mends_are_listed_with_what_they_changed_moved_and_taken_back(untidy, settled):
+    click(untidy, buttons(untidy, "Drop them")[0])
+    settled()
+    click(untidy, buttons(untidy, "Trim them")[0])
+    settled()
+    labels = [label.text() for label in untidy.workspace.card.findChildren(type(untidy.workspace.source_head.name))]
+    assert "1 · Drop empty rows · 4 records" in labels
+    assert any(text.startswith("2 · Trim spaces in Order no. · 27 values") for text in labels)
+    click(untidy, buttons(untidy, "Do “Trim spaces in Order no.” earlier")[0])
+    settled()
+    assert [mend.label for mend in untidy.desk.spec.mends] == ["Trim spaces in Order no.", "Drop empty rows"]
+    click(untidy, buttons(untidy, "Take back “Drop empty rows”")[0])
+    settled()
+    assert untidy.desk.tables["Untidy order lines"].count == 249
+
+
+def test_a_head_opens_the_fields_card_where_its_type_and_values_are_mended(untidy, settled):
+    preview = untidy.workspace.source.preview
+    at = list(preview.table.columns).index("Channel")
+    untidy.qtbot.mouseClick(preview.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(int(preview._lefts[at] + 8), 20))
+    assert untidy.desk.field == "Channel"
+    line = next(each for each in untidy.workspace.card.findChildren(QLineEdit) if each.accessibleName() == "Rename to")
+    line.setFocus()
+    untidy.qtbot.keyClicks(line, "Way")
+    untidy.qtbot.keyClick(line, Qt.Key.Key_Return)
+    settled()
+    assert "Way" in untidy.desk.tables["Untidy order lines"].columns
+    untidy.desk.show_source("Untidy order lines", "Quantity")
+    settled()
+    line = next(each for each in untidy.workspace.card.findChildren(QLineEdit) if each.accessibleName() == "Replace")
+    line.setFocus()
+    untidy.qtbot.keyClicks(line, "no sign")
+    untidy.qtbot.keyClick(line, Qt.Key.Key_Return)
+    assert "does not say what to put in its place" in str(untidy.errors[-1])
+
+
+def test_the_rows_are_walked_by_keys(untidy):
+    preview = untidy.workspace.source.preview
+    preview.setFocus()
+    untidy.qtbot.keyClick(preview, Qt.Key.Key_End)
+    assert preview._row == 248
+    assert preview.verticalScrollBar().value() > 200
+    untidy.qtbot.keyClick(preview, Qt.Key.Key_Right)
+    assert untidy.desk.field == "Order no."
+    untidy.qtbot.keyClick(preview, Qt.Key.Key_Escape)
+    assert untidy.desk.field is None
+
+
+def test_a_million_rows_draw_only_what_is_in_view(driver, tmp_path, settled, monkeypatch):
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    pq.write_table(pa.table({"n": list(range(1_000_000)), "t": ["a", "b"] * 500_000}), tmp_path / "many.parquet")
+    driver.open(tmp_path / "many.parquet")
+    driver.desk.show_source("Many")
+    settled()
+    preview = driver.workspace.source.preview
+    asked = []
+    real = preview.text
+    monkeypatch.setattr(preview, "text", lambda name, record: asked.append(record) or real(name, record))
+    preview.verticalScrollBar().setValue(700_000)
+    preview.viewport().repaint()
+    assert asked
+    assert min(asked) >= 700_000
+    assert len(asked) <= 2 * (preview.viewport().height() // ROW + 2)
+
+
+# --- links ------------------------------------------------------------------
+
+
+def test_dragging_a_field_onto_a_table_links_them_and_the_map_says_how_it_fits(untidy, settled):
+    chart = untidy.workspace.map
+    chart.renew()
+    box = chart.box("Varieties")
+    mime = untidy.workspace.spine.fields.model().mimeData(
+        [untidy.workspace.spine.index_of(FieldRef("Untidy order lines", "Variety code"))]
+    )
+    untidy.drop(mime, chart, box.area.center().toPoint())
+    settled()
+    link = Link("Untidy order lines", "Varieties", (("Variety code", "Variety code"),))
+    assert untidy.desk.basket.links == (link,)
+    assert chart.remark("Varieties") == ("5 not found", True)
+    assert "no partner" in kinds(untidy)
+    assert "5 not found" in chart.said(link)
+    untidy.key(Qt.Key.Key_Z)
+    settled()
+    assert untidy.desk.basket.links == ()
+
+
+def test_a_field_dropped_the_wrong_way_round_still_runs_from_many_to_one(untidy, settled):
+    chart = untidy.workspace.map
+    assert chart.link(FieldRef("Varieties", "Variety code"), FieldRef("Untidy order lines", "Variety code"))
+    assert untidy.desk.basket.links[0].from_table == "Untidy order lines"
+
+
+def test_suggested_links_are_accepted_and_a_far_field_is_folded_at_once(driver, demo, settled):
+    driver.open(
+        *(demo.parent / f"{stem}.csv" for stem in ("order_lines", "orders", "customers", "varieties", "sellers"))
+    )
+    settled()
+    assert {(link.from_table, link.to_table) for link in driver.desk.supply.suggestions} == {
+        ("Order lines", "Orders"),
+        ("Order lines", "Varieties"),
+        ("Orders", "Customers"),
+        ("Orders", "Sellers"),
+    }
+    driver.window.actions_by_name["Accept the suggested links"].trigger()
+    settled()
+    driver.desk.place(FieldRef("Order lines", "Net"))
+    driver.desk.place(FieldRef("Customers", "Region"))
+    settled()
+    assert isinstance(driver.desk.fold.rows[0], Placed)
+    assert driver.desk.report.height == 6
+    assert driver.desk.supply.suggestions == ()
+
+
+def test_a_second_path_is_refused_with_the_reason(driver, demo, settled):
+    driver.open(demo)
+    driver.desk.link(FieldRef("Order lines", "Channel"), FieldRef("Customers", "Customer no."))
+    assert "two ways from" in str(driver.errors[-1])
+
+
+def test_the_maps_menu_turns_a_link_round_and_takes_it_out(driver, demo, settled):
+    driver.open(demo)
+    driver.desk.show_source("Orders")
+    settled()
+    link = driver.desk.basket.links[0]
+    menu = driver.workspace.map.menu(link, False)
+    actions = {action.text(): action for action in menu.actions()}
+    actions["Turn it round"].trigger()
+    assert any(
+        each.from_table == link.to_table and each.to_table == link.from_table for each in driver.desk.basket.links
+    )
+    settled()
+    turned = next(each for each in driver.desk.basket.links if each.to_table == link.from_table)
+    assert driver.workspace.map.remark(turned.to_table)[1]
+    driver.workspace.map.menu(turned, False).actions()[-1].trigger()
+    assert len(driver.desk.basket.links) == 3
+
+
+def test_the_map_puts_each_table_right_of_those_that_lead_to_it():
+    links = [Link("a", "b", ()), Link("b", "c", ()), Link("a", "c", ())]
+    assert columns_of(["c", "a", "b", "d"], links) == {"a": 0, "b": 1, "c": 2, "d": 0}
+    assert likeliest("Customer no.", ["Name", "customer_id", "Region"]) == "customer_id"
+
+
+# --- fresh data -------------------------------------------------------------
+
+
+@pytest.fixture
+def watched(driver, demo, tmp_path, settled):
+    """A copy of the demo whose order lines may change."""
+    for file in demo.parent.iterdir():
+        shutil.copy(file, tmp_path)
+    driver.open(tmp_path / "quillmoor.basket")
+    settled()
+    return driver, tmp_path / "order_lines.csv"
+
+
+def test_an_appended_line_comes_by_itself_when_it_is_whole_and_nothing_else_changes(watched, qtbot, settled):
+    driver, path = watched
+    driver.desk.show_fold("Channels and segments")
+    settled()
+    before, basket = driver.desk.report, driver.desk.basket
+    patterns = [before.pattern(measure) for measure in range(len(before.measures))]
+    with path.open("a") as file:
+        file.write("Q-20001,9,2026-09-30,Tra")
+        file.flush()
+        os.fsync(file.fileno())
+        qtbot.waitUntil(lambda: "half a line" in driver.workspace.facts.news.text(), timeout=5_000)
+        assert driver.desk.tables["Order lines"].count == 6_000
+        file.write("de,V0147,1,9.53,100000.00,5.00\n")
+    qtbot.waitUntil(lambda: driver.desk.tables["Order lines"].count == 6_001, timeout=5_000)
+    settled()
+    assert "Order lines: 1 record added." in driver.workspace.facts.news.text()
+    assert driver.desk.basket == basket
+    assert driver.desk.report.records == before.records + 1
+    assert [driver.desk.report.rows.label(line, 0) for line in range(driver.desk.report.height)] == [
+        before.rows.label(line, 0) for line in range(before.height)
+    ]
+    assert [driver.desk.report.pattern(measure) for measure in range(len(before.measures))] == patterns
+    assert [head.heading for head in driver.desk.report.measures] == [head.heading for head in before.measures]
+
+
+def test_a_renamed_field_is_told_and_the_fold_says_which_word_it_misses(watched, qtbot, settled):
+    driver, path = watched
+    text = path.read_text()
+    path.write_text(text.replace("Channel", "Way", 1))
+    qtbot.waitUntil(lambda: driver.desk.problem is not None, timeout=5_000)
+    assert "Channel is missing" in driver.workspace.facts.news.text()
+    assert "new field: Way" in driver.workspace.facts.news.text()
+    assert "“Channel”" in str(driver.desk.problem)
+    path.write_text(text)
+    qtbot.waitUntil(lambda: driver.desk.problem is None and driver.desk.report is not None, timeout=5_000)
+
+
+def test_a_vanished_file_leaves_the_last_records_with_a_note(watched, qtbot, settled):
+    driver, path = watched
+    path.unlink()
+    qtbot.waitUntil(lambda: "is gone" in driver.workspace.facts.news.text(), timeout=5_000)
+    assert driver.desk.tables["Order lines"].count == 6_000
+    assert driver.desk.report is not None
+    driver.desk.show_source("Order lines")
+    assert "the last records are kept" in driver.workspace.source_head.facts.text()
+
+
+def test_a_broken_new_file_leaves_the_last_records(watched, qtbot, settled):
+    driver, path = watched
+    path.write_bytes(b"\x00\x01\x02 nothing\n" * 50)
+    qtbot.waitUntil(lambda: "could not be read again" in driver.workspace.facts.news.text(), timeout=5_000)
+    assert driver.desk.tables["Order lines"].count == 6_000
+
+
+def test_mends_are_done_again_on_fresh_records(untidy, demo, tmp_path, settled, qtbot):
+    path = tmp_path / "fresh.csv"
+    path.write_text("Channel,Net\nTrade,1\ntrade,2\n" + "Trade,3\n" * 20)
+    untidy.open(path)
+    untidy.desk.show_source("Fresh")
+    settled()
+    click(untidy, buttons(untidy, "Make them “Trade”")[0])
+    settled()
+    with path.open("a") as file:
+        file.write("trade,4\nWeb,5\n")
+    qtbot.waitUntil(lambda: untidy.desk.tables["Fresh"].count == 24, timeout=5_000)
+    assert untidy.desk.tables["Fresh"].columns["Channel"].dictionary.texts == ["Trade", "Web"]
+    assert untidy.desk.supply.outcomes["Fresh"][0].changed == 2
+
+
+def test_another_file_can_be_read_in_a_sources_place(watched, tmp_path, settled, monkeypatch):
+    driver, path = watched
+    other = tmp_path / "later.csv"
+    other.write_text("\n".join(path.read_text().splitlines()[:101]).replace("Channel", "Way", 1) + "\n")
+    driver.desk.show_source("Order lines")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, **__: (str(other), ""))
+    driver.window.repoint()
+    settled()
+    assert driver.desk.tables["Order lines"].count == 100
+    assert driver.desk.spec.path == str(other)
+    assert "Channel is missing" in driver.workspace.facts.news.text()
+    driver.key(Qt.Key.Key_Z)
+    settled()
+    assert driver.desk.tables["Order lines"].count == 6_000
+
+
+# --- other ways in ------------------------------------------------------------
+
+
+def test_a_block_on_the_clipboard_becomes_a_source_and_is_saved_with_the_data(driver, settled, tmp_path):
+    QApplication.clipboard().setText("Region\tNet\nNord\t1,50\nSüd\t2,25\n")
+    driver.window.paste_data()
+    settled()
+    assert driver.desk.tables["Pasted"].columns["Net"].type is FieldType.DECIMAL
+    assert driver.desk.save(tmp_path / "pasted.basket", with_data=True)
+    driver.open(tmp_path / "pasted.basket")
+    settled()
+    assert [driver.desk.tables["Pasted"].columns["Net"].text(record) for record in range(2)] == ["1.50", "2.25"]
+
+
+def test_a_fold_as_a_source_follows_its_fold_and_never_runs_in_a_circle(driver, demo, settled):
+    driver.open(demo)
+    driver.desk.show_fold("Freight by team")
+    driver.window.actions_by_name["Use the fold as a source"].trigger()
+    settled()
+    table = driver.desk.tables["Freight by team, summary"]
+    assert list(table.columns) == ["Team", "Seller", "Freight", "Pieces", "Latest order"]
+    assert table.count == 24
+    driver.desk.remove(driver.desk.fold.rows[1].id)
+    settled()
+    assert driver.desk.tables["Freight by team, summary"].count == len(
+        {*driver.desk.tables["Sellers"].columns["Team"].dictionary.texts}
+    )
+    driver.desk.place(FieldRef("Freight by team, summary", "Team"), "rows")
+    settled()
+    assert "made of itself" in driver.desk.supply.notes["Freight by team, summary"]
+
+
+def test_a_workbooks_sheet_is_chosen_on_the_card(driver, settled, tmp_path):
+    import xlsxwriter
+
+    with xlsxwriter.Workbook(tmp_path / "two.xlsx") as book:
+        for name, rows in (("First", [["a", "b"], [1, 2]]), ("Second", [["Region", "Net"], ["Nord", 3], ["Süd", 4]])):
+            sheet = book.add_worksheet(name)
+            for at, row in enumerate(rows):
+                sheet.write_row(at, 0, row)
+    driver.open(tmp_path / "two.xlsx")
+    driver.desk.show_source("Two")
+    settled()
+    from foldbasket.desktop.card.parts import Chooser
+
+    chooser = next(each for each in driver.workspace.card.findChildren(Chooser) if each.accessibleName() == "Sheet")
+    chooser.setCurrentIndex(2)
+    chooser.activated.emit(2)
+    settled()
+    assert list(driver.desk.tables["Two"].columns) == ["Region", "Net"]
+    driver.key(Qt.Key.Key_Z)
+    settled()
+    assert list(driver.desk.tables["Two"].columns) == ["a", "b"]
