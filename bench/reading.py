@@ -1,4 +1,4 @@
-"""Opening a large CSV against Arrow's own reader, and the memory that an open source takes."""
+"""Opening large files against Arrow's own readers, the memory that an open source takes, and looking through its records."""
 
 from __future__ import annotations
 
@@ -8,13 +8,16 @@ import sys
 from pathlib import Path
 
 import pyarrow.csv as pc
+import pyarrow.parquet as pq
 
 from bench.timing import Row, compare
 from foldbasket.demo.generator import quillmoor
 from foldbasket.demo.scenario import write_table
+from foldbasket.tables.findings.findings import findings_of
+from foldbasket.tables.profile import profile_of
 from foldbasket.tables.reading.readers import read_table
 
-BYTES_PER_LINE = 53
+BYTES_PER_LINE = 55
 
 
 def large_csv(folder: Path, size: int) -> Path:
@@ -41,10 +44,47 @@ def rows(folder: Path, size: int) -> list[Row]:
             rounds=5,
         )
     ]
-    return found + memory(path)
+    found += memory(path)
+    return found + _parquet(folder, size // 100)
 
 
-def memory(path: Path) -> list[Row]:
+def _parquet(folder: Path, lines: int) -> list[Row]:
+    """Opening a Parquet file, and profile and findings of all its fields, against one read of its columns."""
+    path = folder / f"order_lines_{lines}.parquet"
+    if not path.exists():
+        write_table(quillmoor(lines)["order_lines"], path)
+    found = [
+        compare(
+            f"open a Parquet file of {lines:,} records, ready to fold",
+            "pyarrow.parquet.read_table alone",
+            1.3,
+            lambda: read_table(path, "Lines"),
+            lambda: pq.read_table(path),
+            rounds=5,
+        )
+    ]
+    found += memory(path, "Parquet")
+    table = read_table(path, "Lines")
+
+    def look_through() -> None:
+        for column in table.columns.values():
+            profile_of(column)
+        findings_of(table)
+
+    found.append(
+        compare(
+            f"profile and findings of {lines:,} records × {len(table.columns)} fields",
+            "one read of the columns (pyarrow.parquet)",
+            3.0,
+            look_through,
+            lambda: pq.read_table(path),
+            rounds=3,
+        )
+    )
+    return found
+
+
+def memory(path: Path, kind: str = "CSV") -> list[Row]:
     """Peak and resting memory of a process that opens the file, in bytes of its encoded columns (said as seconds)."""
     code = (
         "import sys, resource, gc; from pathlib import Path; import pyarrow as pa\n"
@@ -60,7 +100,10 @@ def memory(path: Path) -> list[Row]:
     )
     encoded, resting, peak, _ = map(int, told.stdout.split())
     found = []
-    for what, taken, aim in (("memory of an open source", resting, 1.3), ("peak memory while reading it", peak, 3.0)):
+    for what, taken, aim in (
+        (f"memory of an open source ({kind})", resting, 1.3),
+        (f"peak memory while reading it ({kind})", peak, 3.0),
+    ):
         ratio = taken / encoded
         print(
             f"{what}: {taken / 1e6:.0f} MB, encoded columns {encoded / 1e6:.0f} MB, ratio {ratio:.2f}, aim {aim}",

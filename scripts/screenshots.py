@@ -17,11 +17,14 @@ from PyQt6.QtPdf import QPdfDocument  # noqa: E402
 from PyQt6.QtWidgets import QApplication  # noqa: E402
 
 from foldbasket.demo.scenario import write_demo  # noqa: E402
+from foldbasket.demo.untidy import UNTIDY_LINES  # noqa: E402
 from foldbasket.desktop.grid.painter import Marked  # noqa: E402
 from foldbasket.desktop.pictures import save_picture  # noqa: E402
+from foldbasket.desktop.source.database import DatabaseDialog  # noqa: E402
 from foldbasket.desktop.window import MainWindow  # noqa: E402
 from foldbasket.folding.report import Report  # noqa: E402
 from foldbasket.links.source import FieldRef  # noqa: E402
+from foldbasket.tables.reading.database import Listed  # noqa: E402
 
 
 def wait_until(done: Callable[[], bool], most: float = 20.0) -> None:
@@ -87,7 +90,57 @@ def main(folder: Path) -> None:
     desk.show_fold("Lines, quarter by quarter")
     wait_until(lambda: desk.report is not None and desk.report.name == "Lines, quarter by quarter")
     page_picture(desk.report, folder / "pdf-page.png")
+    source_pictures(window, shoot, data, folder)
     window.close()
+
+
+def source_pictures(window: MainWindow, shoot: Callable[[str], None], data: Path, folder: Path) -> None:
+    """The source view: findings, after mending, the map with a fault, fresh data, and the dialog for a database."""
+    desk, name = window.desk, "Untidy order lines"
+    window.open_paths([data / UNTIDY_LINES])
+    wait_until(lambda: name in desk.tables and not desk.busy)
+
+    def looked() -> None:
+        wait_until(lambda: not desk.busy and not desk.supply.looking)
+
+    desk.show_source(name)
+    looked()
+    shoot("source-findings")
+    desk.accept_links()
+    looked()
+    shoot("link-map")
+    while todo := [each for each in desk.supply.findings(name) if each.offers and each.kind != "no amount"]:
+        desk.mend(*todo[0].offers[0].mends)
+        looked()
+    desk.show_source(name)
+    shoot("source-mended")
+    desk.show_fold("Channels and segments")
+    with (data / "order_lines.csv").open("a") as file:
+        file.write("Q-20001,9,2026-09-30,Fair,V0147,12,9.53,114.36,60.00\n" * 3)
+    wait_until(lambda: bool(window.workspace.facts.news.whole))
+    shoot("fresh-data")
+    dialog = DatabaseDialog(window)
+    dialog.host.setText("db.quillmoor.example")
+    dialog.database.setText("nursery")
+    dialog.user.setText("analyst")
+    dialog.show_listed(
+        [
+            Listed("customers", False, ("customer_no", "customer", "region")),
+            Listed("order_lines", False, ("order_no", "line_no", "net")),
+            Listed("net_by_month", True, ("month", "net")),
+        ]
+    )
+    dialog.tick("order_lines")
+    dialog.tick("customers")
+    page = QImage(1280, 800, QImage.Format.Format_RGB32)
+    page.fill(QColor("#E7E3D8"))
+    painter = QPainter(page)
+    shown = dialog.grab()
+    painter.drawPixmap((1280 - shown.width()) // 2, (800 - shown.height()) // 2, shown)
+    painter.end()
+    page.save(str(folder / "database.png"))
+    print(folder / "database.png")
+    dialog.reject()
 
 
 def page_picture(report: Report, path: Path) -> None:

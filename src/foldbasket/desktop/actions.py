@@ -55,7 +55,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("Trim spaces in all text", "Source", "trim_all", line=True, needs="source"),
     ActionSpec("Drop empty rows", "Source", "drop_empty", needs="source"),
     ActionSpec("Read another file in its place…", "Source", "repoint", line=True, needs="source"),
-    ActionSpec("Read all sources again", "Source", "refresh_all", "F5", needs="basket"),
+    ActionSpec("Read all sources again", "Source", "read_again", "F5", needs="basket"),
     ActionSpec("Use the fold as a source", "Source", "fold_as_source", line=True, needs="fold"),
     ActionSpec("Take the source out", "Source", "remove_source", needs="source"),
     ActionSpec("Fold", "View", "show_fold_view", "Ctrl+1", needs="basket"),

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from foldbasket.desktop import theme
 from foldbasket.desktop.desk import Desk
-from foldbasket.desktop.working import Working
+from foldbasket.desktop.working import ShortLabel, Working
 
 
 class FactsLine(QFrame):
@@ -26,9 +26,8 @@ class FactsLine(QFrame):
         self.kept.setMinimumWidth(60)
         self.working = Working(self)
         self.working.cancel_wanted.connect(desk.cancel)
-        self.news = QLabel(self)
+        self.news = ShortLabel(self)
         self.news.setProperty("role", "news")
-        self.news.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.seen = QPushButton("Seen", self)
         self.seen.setProperty("role", "link")
         self.seen.setToolTip("Takes this note away")
@@ -50,7 +49,6 @@ class FactsLine(QFrame):
         desk.rested.connect(self._rest)
         desk.news.connect(self.say)
         self.say("")
-        self.renew()
 
     def renew(self) -> None:
         """Says the facts of the report in view; over a source only what is being done, and news."""
@@ -67,10 +65,9 @@ class FactsLine(QFrame):
             has_totals = fold is not None and (
                 (fold.rows and fold.row_total != "off") or (fold.columns and fold.column_total != "off")
             )
+            shown = has_totals and not self.news.whole
             totals = (
-                f"&nbsp;&nbsp;&nbsp;<span style='color:{muted}'>totals cover</span> everything kept"
-                if has_totals
-                else ""
+                f"&nbsp;&nbsp;&nbsp;<span style='color:{muted}'>totals cover</span> everything kept" if shown else ""
             )
             self.kept.setText(f"<span style='font-size:12px'>{counted}{totals}</span>")
         if not self.desk.busy:
@@ -79,10 +76,8 @@ class FactsLine(QFrame):
 
     def say(self, news: str) -> None:
         """Shows a line about fresh data until it was seen; an empty one takes it away."""
-        self.news.setText(news)
-        self.news.setToolTip(news)
-        self.news.setAccessibleName(news)
-        self._show_or_hide()
+        self.news.say(news)
+        self.renew()
 
     def _tell(self, what: str, share: float) -> None:
         self.working.tell(what, share)
@@ -94,7 +89,7 @@ class FactsLine(QFrame):
 
     def _show_or_hide(self) -> None:
         working = not self.working.isHidden()
-        has_news = bool(self.news.text())
+        has_news = bool(self.news.whole)
         self.news.setVisible(has_news and not working)
         self.seen.setVisible(has_news and not working)
         self.setVisible(self.desk.source_name is None or has_news or working)

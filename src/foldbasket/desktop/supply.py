@@ -270,7 +270,7 @@ class Supply(QObject):
         if not self._refresher.busy:
             self._refresh_next()
 
-    def refresh_all(self) -> None:
+    def read_again(self) -> None:
         """Reads every source again."""
         self._failures.clear()
         for spec in self.basket.sources:

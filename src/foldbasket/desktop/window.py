@@ -409,8 +409,8 @@ class MainWindow(QMainWindow):
 
         self.desk.mend(DropEmptyRows())
 
-    def refresh_all(self) -> None:
-        self.desk.supply.refresh_all()
+    def read_again(self) -> None:
+        self.desk.supply.read_again()
 
     def fold_as_source(self) -> None:
         if self.desk.fold is not None:

@@ -3,7 +3,37 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QSizePolicy, QWidget
+
+
+class ShortLabel(QLabel):
+    """A line of text that is cut with an ellipsis where there is no room; the tool tip says all of it."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._whole = ""
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.setMinimumWidth(40)
+
+    def say(self, text: str) -> None:
+        """Shows a text."""
+        self._whole = text
+        self.setToolTip(text)
+        self.setAccessibleName(text)
+        self._fit()
+
+    @property
+    def whole(self) -> str:
+        """The text, uncut."""
+        return self._whole
+
+    def _fit(self) -> None:
+        self.setText(self.fontMetrics().elidedText(self._whole, Qt.TextElideMode.ElideRight, max(40, self.width())))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
 
 
 class Working(QWidget):
@@ -20,10 +50,8 @@ class Working(QWidget):
         self.bar.setTextVisible(False)
         self.bar.setFixedWidth(110)
         self.bar.setAccessibleName("How far the work is")
-        self.doing = QLabel(self)
+        self.doing = ShortLabel(self)
         self.doing.setProperty("role", "quiet")
-        self.doing.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self.doing.setMinimumWidth(40)
         self.stop = QPushButton("Cancel", self)
         self.stop.setProperty("role", "link")
         self.stop.clicked.connect(self.cancel_wanted)
@@ -34,8 +62,6 @@ class Working(QWidget):
 
     def tell(self, what: str, share: float) -> None:
         """Shows what is being done and how far it is; a share of 0 that stays 0 is work of unknown length."""
-        metrics = self.doing.fontMetrics()
-        room = max(120, self.doing.width())
-        self.doing.setText(metrics.elidedText(f"{what}…", Qt.TextElideMode.ElideMiddle, room))
+        self.doing.say(f"{what}…")
         self.bar.setValue(round(share * 100))
         self.show()

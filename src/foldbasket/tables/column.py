@@ -160,6 +160,11 @@ class DeferredColumn(CodedColumn):
             made: CodedColumn = state[1]
             return made
 
+    def as_held(self) -> pa.ChunkedArray | None:
+        """The text as Arrow read it; None once it is encoded."""
+        held: pa.ChunkedArray | None = self._state[0]
+        return held
+
     def peek(self, record: int) -> str | None:
         """Canonical text of one record's value, without encoding the others; None when blank."""
         values, made = self._state
@@ -168,12 +173,9 @@ class DeferredColumn(CodedColumn):
         said = values[record].as_py()
         return said if said and said.strip() else None
 
-    def sample(self, most: int) -> pa.ChunkedArray:
+    def sample(self, most: int) -> list[str | None]:
         """The text of some records at even steps, without encoding all of them."""
-        values = self._state[0]
-        if values is None:
-            raise AssertionError("asked for a sample of what is encoded already")
-        return values.take(pa.array(np.arange(0, len(values), max(1, len(values) // most))))
+        return [self.peek(record) for record in range(0, len(self), max(1, len(self) // most))]
 
     @property
     def type(self) -> FieldType:

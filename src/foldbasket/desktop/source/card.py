@@ -181,7 +181,7 @@ def _reading(body: CardBody, desk: Desk, spec: SourceSpec) -> None:
         body.link("Read another file in its place…", desk.repoint_wanted.emit)
     if spec.server is not None:
         body.text(f"{spec.server.label}: {spec.reading.table or spec.reading.query}", "quiet")
-        body.link("Read it again", desk.supply.refresh_all)
+        body.link("Read it again", desk.supply.read_again)
     body.link("Take the source out", lambda: desk.do(edits.RemoveSource(spec.name)))
 
 

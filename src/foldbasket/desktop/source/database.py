@@ -42,7 +42,7 @@ class DatabaseDialog(QDialog):
         self.resize(620, 560)
         self.listed: list[Listed] = []
         self._worker = Worker("database", self)
-        self._worker.finished.connect(self._list)
+        self._worker.finished.connect(self.show_listed)
         self._worker.failed.connect(self._say)
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 16, 20, 16)
@@ -171,7 +171,8 @@ class DatabaseDialog(QDialog):
         self.look.setEnabled(False)
         self._worker.start(lambda progress: contents(server, password))
 
-    def _list(self, listed: list[Listed]) -> None:
+    def show_listed(self, listed: list[Listed]) -> None:
+        """Shows what the server has, nothing ticked."""
         self.look.setEnabled(True)
         self.listed = listed
         self.tables.clear()
@@ -188,6 +189,12 @@ class DatabaseDialog(QDialog):
             else "There is no table that this user may read."
         )
         self._renew()
+
+    def tick(self, name: str) -> None:
+        """Chooses a table or view to read."""
+        item = self.tables.item([each.name for each in self.listed].index(name))
+        if item is not None:
+            item.setCheckState(Qt.CheckState.Checked)
 
     def _say(self, error: FoldBasketError) -> None:
         self.look.setEnabled(True)

@@ -6,8 +6,9 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import ReadError
-from foldbasket.tables.column import NumberColumn, blank_mask
+from foldbasket.tables.column import blank_mask
 from foldbasket.tables.mending.mend import Mend, Mended, as_text, listed, with_records
+from foldbasket.tables.repeats import repeated
 from foldbasket.tables.table import Table
 
 Bools = npt.NDArray[np.bool_]
@@ -90,40 +91,9 @@ def _without(table: Table, dropped: Bools) -> Mended:
     return Mended(with_records(table, ~dropped), count) if count else Mended(table, 0)
 
 
-def row_hashes(table: Table, fields: tuple[str, ...] = ()) -> npt.NDArray[np.uint64]:
-    """A number for each record that is the same for records alike in the fields (all, when none are given)."""
-    hashes = np.zeros(table.count, np.uint64)
-    step = 1 << 16
-    columns = [table.texts.get(name, table.column(name)) for name in (fields or table.columns)]
-    for start in range(0, table.count, step):
-        part = hashes[start : start + step]
-        for column in columns:
-            if isinstance(column, NumberColumn):
-                values = column.values[start : start + step].view(np.uint64)
-                if column.valid is not None:
-                    values = values ^ (column.valid[start : start + step].astype(np.uint64) << np.uint64(63))
-            else:
-                values = column.coded().codes[start : start + step].astype(np.uint64)
-            part ^= values * np.uint64(0x9E3779B97F4A7C15)
-            part *= np.uint64(0xBF58476D1CE4E5B9)
-            part ^= part >> np.uint64(29)
-    return hashes
-
-
 def repeated_rows(table: Table, fields: tuple[str, ...] = ()) -> Bools:
     """The records that are alike to an earlier one in the fields (all, when none are given); empty records are not meant."""
-    import pyarrow as pa
-    import pyarrow.compute as pc
-
-    for field in fields:
-        table.column(field)
-    repeated = np.zeros(table.count, np.bool_)
-    hashes = row_hashes(table, fields)
-    if pc.count_distinct(pa.array(hashes)).as_py() == table.count:
-        return repeated
-    order = np.argsort(hashes, kind="stable")
-    same = hashes[order[1:]] == hashes[order[:-1]]
-    repeated[order[1:][same]] = True
-    if not fields:
-        repeated &= ~empty_rows(table)
-    return repeated
+    found = repeated(table, fields)
+    if found.any() and not fields:
+        found &= ~empty_rows(table)
+    return found

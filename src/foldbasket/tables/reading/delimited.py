@@ -28,8 +28,8 @@ from foldbasket.tables.column import (
     Column,
     DeferredColumn,
     NumberColumn,
-    coded_from_arrow,
     joined,
+    text_column,
 )
 from foldbasket.tables.conversion import exact_units, from_arrow
 from foldbasket.tables.detection import Judged, judged, read_as
@@ -247,7 +247,7 @@ def _is_worth_judging(column: CodedColumn, field: str, options: Reading) -> bool
         return False
     if field in options.types or not isinstance(column, DeferredColumn):
         return True
-    sample = coded_from_arrow(column.name, column.sample(1_000))
+    sample = text_column(column.name, column.sample(400))
     return judged(sample).column.type is not FieldType.TEXT
 
 

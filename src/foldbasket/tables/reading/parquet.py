@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 
@@ -54,13 +56,22 @@ def read_parquet(path: Path, name: str, reading: Reading = AS_FOUND, progress: P
             schema = probe.schema_arrow
             varied = _varied(probe.metadata, schema)
         texts = [field.name for field in schema if pa.types.is_string(field.type) and field.name not in varied]
-        columns: list[Column] = []
-        with pq.ParquetFile(path, read_dictionary=texts) as file:
-            for at, field in enumerate(schema.names):
-                progress.step(f"Reading {path.name}", at / max(1, len(schema.names)))
-                values = file.read([field]).column(0)
-                put_off = field in varied and len(values) > PUT_OFF
-                columns.append(DeferredColumn(field, values) if put_off else from_arrow(field, values))
+        done = 0
+
+        def read(field: str) -> Column:
+            nonlocal done
+            progress.step(f"Reading {path.name}", done / max(1, len(schema.names)))
+            with pq.ParquetFile(path, read_dictionary=texts) as file:
+                values = file.read([field], use_threads=False).column(0)
+            done += 1
+            put_off = field in varied and len(values) > PUT_OFF
+            return DeferredColumn(field, values) if put_off else from_arrow(field, values)
+
+        # Column by column on all cores, so that only what is being encoded is held as Arrow has it; the slowest come first.
+        order = sorted(schema.names, key=lambda field: field not in varied)
+        with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
+            made = dict(zip(order, pool.map(read, order), strict=True))
+        columns = [made[field] for field in schema.names]
     except (pa.ArrowInvalid, OSError) as error:
         raise ReadError(
             f"this is not a Parquet file that can be read ({str(error).splitlines()[0]})",
