@@ -106,11 +106,11 @@ def source_pictures(window: MainWindow, shoot: Callable[[str], None], data: Path
     desk.show_source(name)
     looked()
     shoot("source-findings")
-    desk.accept_links()
+    desk.sources.accept_links()
     looked()
     shoot("link-map")
     while todo := [each for each in desk.supply.findings(name) if each.offers and each.kind != "no amount"]:
-        desk.mend(*todo[0].offers[0].mends)
+        desk.sources.mend(*todo[0].offers[0].mends)
         looked()
     desk.show_source(name)
     shoot("source-mended")

@@ -70,7 +70,7 @@ def _window_parser() -> argparse.ArgumentParser:
         nargs="*",
         type=Path,
         metavar="FILE",
-        help="a basket (.basket, .json) or data (.csv, .tsv, .txt, .parquet)",
+        help="a basket (.basket, .json) or data: delimited text, Parquet, Arrow, JSON lines, a workbook, SQLite, a folder",
     )
     parser.add_argument("--version", action="version", version=f"Fold Basket {__version__}")
     parser.epilog = "More about a command: fold-basket render --help"
@@ -116,7 +116,7 @@ def _parser() -> argparse.ArgumentParser:
     check = commands.add_parser(
         "check",
         help="check a basket",
-        description="Reads every source and folds every fold of a basket, and says what is wrong.",
+        description="Reads every source and folds every fold of a basket, and says what is wrong and what looks wrong.",
     )
     check.add_argument("basket", type=Path, metavar="BASKET")
     check.add_argument("--trust", action="store_true", help="let the basket read files outside its own folder")
@@ -224,16 +224,27 @@ def _file_name(name: str) -> str:
 
 def _check(options: argparse.Namespace) -> int:
     from foldbasket.baskets.files import load_tables, open_basket
-    from foldbasket.baskets.sources import mended_tables
     from foldbasket.folding.engine import Engine
     from foldbasket.links.source import Source
+    from foldbasket.tables.findings.findings import findings_of
+    from foldbasket.tables.mending.mend import mended as apply_mends
 
     opened = open_basket(options.basket)
     tables = load_tables(opened, allow_outside=options.trust)
     wrong = 0
-    for name, table in tables.items():
-        print(f"source “{name}”: {table.count:,} records, {len(table.columns)} fields")
-    source = Source(mended_tables(opened.basket, tables), opened.basket.links)
+    mended = {}
+    for spec in opened.basket.sources:
+        mended[spec.name], outcomes = apply_mends(tables[spec.name], spec.mends)
+        table = mended[spec.name]
+        print(f"source “{spec.name}”: {table.count:,} records, {len(table.columns)} fields")
+        for outcome in outcomes:
+            if outcome.problem is not None:
+                wrong += 1
+                print(f"fold-basket: the mend {outcome.problem}", file=sys.stderr)
+        for finding in findings_of(table):
+            if finding.key not in spec.left:
+                print(f"  {finding.title}" + (f" ({finding.where})" if finding.where else ""))
+    source = Source(mended, opened.basket.links)
     for link in source.links:
         try:
             found = source.rows(link.from_table, link.to_table)

@@ -247,7 +247,7 @@ def test_suggested_links_are_accepted_and_a_far_field_is_folded_at_once(driver, 
 
 def test_a_second_path_is_refused_with_the_reason(driver, demo, settled):
     driver.open(demo)
-    driver.desk.link(FieldRef("Order lines", "Channel"), FieldRef("Customers", "Customer no."))
+    driver.desk.sources.link(FieldRef("Order lines", "Channel"), FieldRef("Customers", "Customer no."))
     assert "two ways from" in str(driver.errors[-1])
 
 
@@ -426,3 +426,124 @@ def test_a_workbooks_sheet_is_chosen_on_the_card(driver, settled, tmp_path):
     driver.key(Qt.Key.Key_Z)
     settled()
     assert list(driver.desk.tables["Two"].columns) == ["a", "b"]
+
+
+def test_a_missing_file_leaves_the_rest_of_the_basket_open_with_a_note(driver, demo, tmp_path, settled):
+    for file in demo.parent.iterdir():
+        shutil.copy(file, tmp_path)
+    (tmp_path / "sellers.csv").unlink()
+    driver.open(tmp_path / "quillmoor.basket")
+    settled()
+    assert driver.desk.report is not None
+    assert "no such file" in str(driver.errors[-1])
+    assert "no such file" in driver.desk.supply.notes["Sellers"]
+    driver.desk.show_source("Sellers")
+    assert driver.workspace.source.preview.count == 0
+
+
+def test_a_second_field_dropped_between_two_linked_tables_makes_a_key_of_two(driver, tmp_path, settled):
+    (tmp_path / "plan.csv").write_text("Region,Month,Planned\nN,1,5\nN,2,6\nS,1,7\n")
+    (tmp_path / "sales.csv").write_text("Region,Month,Net\nN,1,1\nN,1,2\nS,1,3\nS,2,4\n")
+    driver.open(tmp_path / "plan.csv", tmp_path / "sales.csv")
+    settled()
+    assert driver.desk.sources.link(FieldRef("Sales", "Region"), FieldRef("Plan", "Region"))
+    settled()
+    assert driver.workspace.map.remark("Plan") == ("1 key repeated", True)
+    assert driver.desk.sources.link(FieldRef("Sales", "Month"), FieldRef("Plan", "Month"))
+    settled()
+    (link,) = driver.desk.basket.links
+    assert link.keys == (("Region", "Region"), ("Month", "Month"))
+    assert driver.workspace.map.remark("Plan") == ("1 not found", True)
+
+
+def test_all_tables_of_an_sqlite_file_come_with_their_own_links(driver, tmp_path, settled):
+    import sqlite3
+
+    with sqlite3.connect(tmp_path / "nursery.sqlite") as db:
+        db.execute("CREATE TABLE customers (no INTEGER PRIMARY KEY, region TEXT)")
+        db.execute("CREATE TABLE sales (customer INTEGER REFERENCES customers (no), net INTEGER)")
+        db.executemany("INSERT INTO customers VALUES (?, ?)", [(1, "North"), (2, "South")])
+        db.executemany("INSERT INTO sales VALUES (?, ?)", [(1, 5), (1, 6), (2, 7)])
+    driver.open(tmp_path / "nursery.sqlite")
+    driver.desk.sources.add_other_tables(driver.desk.basket.sources[0])
+    settled()
+    assert {source.reading.table for source in driver.desk.basket.sources} == {None, "sales"}
+    assert [(link.to_table, link.keys) for link in driver.desk.basket.links] == [("Nursery", (("customer", "no"),))]
+
+
+def test_json_is_data_unless_it_says_that_it_is_a_basket(driver, tmp_path, settled):
+    (tmp_path / "records.json").write_text('[{"Region": "North", "Net": 1.5}]')
+    driver.open(tmp_path / "records.json")
+    settled()
+    assert list(driver.desk.tables["Records"].columns) == ["Region", "Net"]
+
+
+def test_the_database_dialog_lists_reads_and_says_what_is_wrong(driver, settled, monkeypatch, qtbot):
+    from foldbasket.desktop.source import database as dialogs
+    from foldbasket.errors import ReadError
+    from foldbasket.tables.reading.database import Listed, Server
+
+    listed = [
+        Listed("customers", False, ("no",)),
+        Listed("sales", False, ("customer", "net"), (("customers", (("customer", "no"),)),)),
+    ]
+    asked = []
+
+    def contents(server, password):
+        asked.append((server, password))
+        if password != "carrots":
+            raise ReadError("the server refused the user or the password.", todo="Type the password again.")
+        return listed
+
+    monkeypatch.setattr(dialogs, "contents", contents)
+    driver.window.open_database()
+    dialog = driver.window.database_dialog
+    click(driver, dialog.look)
+    assert "name of the database" in dialog.told.text()
+    dialog.database.setText("nursery")
+    dialog.user.setText("seller")
+    dialog.password.setText("turnips")
+    click(driver, dialog.look)
+    qtbot.waitUntil(lambda: "refused" in dialog.told.text())
+    dialog.password.setText("carrots")
+    click(driver, dialog.look)
+    qtbot.waitUntil(lambda: dialog.tables.count() == 2)
+    assert not dialog.read.isEnabled()
+    dialog.tick("customers")
+    dialog.tick("sales")
+    assert dialog.read.text() == "Read 2 sources"
+    assert [name for name, _ in dialog.choices()] == ["Customers", "Sales"]
+    assert dialog.links(["Customers", "Sales"]) == [Link("Sales", "Customers", (("customer", "no"),))]
+    assert asked[-1][0] == Server("postgresql", "localhost", "nursery", "seller")
+    dialog.reject()
+
+
+def test_a_server_that_refuses_the_password_asks_for_it_and_reads_then(driver, settled, monkeypatch, tmp_path):
+    from PyQt6.QtWidgets import QInputDialog
+
+    from foldbasket.baskets import passwords, sources
+    from foldbasket.errors import ReadError
+    from foldbasket.tables.column import text_column
+    from foldbasket.tables.reading.contract import Reading
+    from foldbasket.tables.reading.database import Server
+    from foldbasket.tables.table import Table
+
+    def read_server(server, name, reading, password, progress):
+        if password != "carrots":
+            raise ReadError("the server refused the user or the password.", where=server.label, todo="Type it again.")
+        return Table.of(name, [text_column("Region", ["North"])], server.label)
+
+    passwords.forget()
+    monkeypatch.setattr(sources, "read_server", read_server)
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("carrots", True))
+    server = Server("mariadb", "db.example", "nursery", "seller")
+    passwords.remember(server, "carrots")
+    driver.desk.sources.add_server(server, [("Sales", Reading(table="sales"))], lambda names: [])
+    settled()
+    assert driver.desk.save(tmp_path / "served.basket")
+    assert b"carrots" not in (tmp_path / "served.basket").read_bytes()
+    passwords.forget()
+    driver.open(tmp_path / "served.basket")
+    settled()
+    assert driver.desk.tables["Sales"].count == 1
+    passwords.forget()

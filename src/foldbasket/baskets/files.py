@@ -46,6 +46,17 @@ class Opened:
         return self.path.resolve().parent
 
 
+def is_basket(path: Path) -> bool:
+    """Whether a file is a basket rather than data: by its ending, and JSON by what it says of itself."""
+    if path.suffix.lower() != ".json":
+        return path.suffix.lower() in ENDINGS
+    try:
+        with path.open("rb") as file:
+            return f'"{FORMAT}"'.encode() in file.read(1 << 16)
+    except OSError:
+        return True  # opening it says what is wrong
+
+
 def open_basket(path: Path) -> Opened:
     """The basket in a file. Raises BasketError when it is missing, broken, newer than this program, or not a basket."""
     try:
@@ -220,8 +231,10 @@ def load_tables(
     *,
     allow_outside: bool = False,
     progress: Progress | None = None,
+    problems: dict[str, FoldBasketError] | None = None,
 ) -> dict[str, Table]:
-    """Every source's table as it is read, by name. Either all are read or a BasketError says which cannot be, and what to do.
+    """Every source's table as it is read, by name. A source that cannot be read raises a BasketError that says which and what
+    to do; with `problems` it is noted there instead, and the others are read.
 
     Files outside the basket's folder and databases are read only with `allow_outside`.
     """
@@ -251,6 +264,9 @@ def load_tables(
         except FoldBasketError as error:
             if isinstance(error, Cancelled):
                 raise
+            if problems is not None:
+                problems[source.name] = error
+                continue
             raise BasketError(f"the source “{source.name}” cannot be read: {error}", where=opened.path.name) from None
     return tables
 

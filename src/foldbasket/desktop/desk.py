@@ -5,7 +5,7 @@ Views call its methods and redraw on its signals; it holds no widget. Reading an
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -15,8 +15,8 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from foldbasket.baskets import edits, placing, recovery
 from foldbasket.baskets.basket import Basket, SourceSpec, free_name
 from foldbasket.baskets.files import (
-    ENDINGS,
     Opened,
+    is_basket,
     load_tables,
     open_basket,
     outside_places,
@@ -27,6 +27,7 @@ from foldbasket.baskets.files import (
 from foldbasket.baskets.history import History
 from foldbasket.baskets.sources import read_source
 from foldbasket.desktop import memory
+from foldbasket.desktop.sourcework import SourceWork
 from foldbasket.desktop.supply import Supply
 from foldbasket.desktop.workers import Worker
 from foldbasket.errors import BasketError, FoldBasketError
@@ -36,19 +37,10 @@ from foldbasket.folding.sentence import field_phrase, words_of
 from foldbasket.folding.spec import Fold
 from foldbasket.links.link import Link
 from foldbasket.links.source import FieldRef, Source
-from foldbasket.links.suggest import names_records
 from foldbasket.outputs.formats import save_report
-from foldbasket.tables.changes import changes_between
 from foldbasket.tables.column import Column
-from foldbasket.tables.findings.finding import Finding
-from foldbasket.tables.mending.mend import Mend
-from foldbasket.tables.mending.rows import DropRepeatedRows
 from foldbasket.tables.profile import Profile
-from foldbasket.tables.reading.contract import Reading
-from foldbasket.tables.reading.database import Server
-from foldbasket.tables.reading.pasted import read_pasted
 from foldbasket.tables.reading.readers import table_name
-from foldbasket.tables.reading.sheets import sheets_of
 from foldbasket.tables.table import Table
 
 
@@ -76,6 +68,7 @@ class Desk(QObject):
         self.history = History(Basket())
         self.path: Path | None = None
         self.supply = Supply(self)
+        self.sources = SourceWork(self)
         self.engine = Engine(self.supply.source)
         self.source_name: str | None = None
         self.last_source: str | None = None
@@ -264,104 +257,6 @@ class Desk(QObject):
                 return
         self.failed.emit(error)
 
-    # --- sources --------------------------------------------------------------
-
-    def mend(self, *mends: Mend) -> bool:
-        """Adds mends to the source in view."""
-        return self.source_name is not None and self.do(edits.AddMends(self.source_name, mends))
-
-    def leave(self, source: str, finding: Finding) -> None:
-        """Leaves a finding as it is: it is not shown again."""
-        left = (*self.basket.source(source).left, finding.key)
-        self.do(edits.ChangeSource(source, {"left": left}, f"Leave “{finding.title}”"))
-
-    def link(self, one: FieldRef, other: FieldRef) -> bool:
-        """Links two fields, from the many to the one: the one is the side on which the field names each record once."""
-        ends = [self.column(one), self.column(other)]
-        if ends[0] is None or ends[1] is None:
-            return False
-        if names_records(ends[0]) and not names_records(ends[1]):
-            one, other = other, one
-        return self.do(edits.AddLinks((Link(one.table, other.table, ((one.field, other.field),)),)))
-
-    def accept_links(self) -> None:
-        """Accepts every suggested link."""
-        if self.supply.suggestions:
-            self.do(edits.AddLinks(self.supply.suggestions))
-
-    def keep_one(self, link: Link) -> None:
-        """Mends a link's far table so that each key stands on one record."""
-        fields = tuple(far for _, far in link.keys)
-        self.do(edits.AddMends(link.to_table, (DropRepeatedRows(fields),)))
-
-    def sheets(self, path: str) -> list[str]:
-        """The sheets of a workbook, or none when it cannot be read now."""
-        try:
-            return sheets_of(Path(path))
-        except (FoldBasketError, OSError):
-            return []
-
-    def repoint(self, path: Path) -> None:
-        """Reads another file in the place of the source in view. Fields are matched by name; what is missing is said."""
-        spec = self.spec
-        if spec is None:
-            return
-        before = self.supply.as_read(spec.name)
-        changed = msgspec.structs.replace(spec, path=str(path.absolute()), data=None, server=None)
-
-        def read(progress: Any) -> Any:
-            table = read_source(changed, Path(), progress)
-            return lambda: put(table)
-
-        def put(table: Table) -> None:
-            self.supply.adopt(changed, table)
-            changes = {"path": changed.path, "data": None, "server": None}
-            self.do(edits.ChangeSource(spec.name, changes, f"Read {spec.name} from {path.name}"))
-            if before is not None:
-                self.news.emit(f"{spec.name} from {path.name}: {changes_between(before, table).sentence}.")
-            self.rested.emit()
-
-        self._reader.start(read)
-
-    def paste(self, text: str) -> None:
-        """Adds a pasted block as a source; its records are held in the basket when that is saved with its data."""
-        name = free_name("Pasted", {source.name for source in self.basket.sources})
-        spec = SourceSpec(name)
-
-        def read(progress: Any) -> Any:
-            table = read_pasted(text, name, spec.reading, progress)
-            number = sum(source.path.startswith("clipboard:") for source in self.basket.sources) + 1
-            named = msgspec.structs.replace(spec, data=f"pasted/{number}")
-            return lambda: self._added([named], [table])
-
-        self._reader.start(read)
-
-    def add_server(
-        self, server: Server, choices: Sequence[tuple[str, Reading]], links: Callable[[Sequence[str]], Sequence[Link]]
-    ) -> None:
-        """Reads tables or queries of a database and adds them as sources, with the database's own links between them."""
-        taken = {source.name for source in self.basket.sources}
-        specs = []
-        for wanted, reading in choices:
-            name = free_name(wanted, taken)
-            taken.add(name)
-            specs.append(SourceSpec(name, reading=reading, server=server))
-
-        def read(progress: Any) -> Any:
-            tables = [read_source(spec, Path(), progress) for spec in specs]
-            return lambda: self._added(specs, tables, links([spec.name for spec in specs]))
-
-        self._reader.start(read)
-
-    def add_fold_source(self, fold: str) -> None:
-        """Makes the summary of a fold a source of its own, kept in step with it."""
-        name = free_name(f"{fold}, summary", {source.name for source in self.basket.sources})
-        self.do(edits.AddSources((SourceSpec(name, fold=fold),)))
-
-    def complain(self, what: str, todo: str = "") -> None:
-        """Says that something the user typed does not do."""
-        self.failed.emit(BasketError(what, todo=todo))
-
     # --- placing ------------------------------------------------------------
 
     def ensure_fold(self) -> Fold:
@@ -467,7 +362,7 @@ class Desk(QObject):
 
     def open_paths(self, paths: Sequence[Path]) -> None:
         """Opens a basket in place of the present one, or adds data files to it. Reads in the background."""
-        baskets = [path for path in paths if path.suffix.lower() in ENDINGS]
+        baskets = [path for path in paths if is_basket(path)]
         if baskets:
             self.open_basket(baskets[0])
         elif paths:
@@ -484,11 +379,16 @@ class Desk(QObject):
 
         def read(progress: Any) -> Any:
             tables = [read_source(spec, Path(), progress) for spec in specs]
-            return lambda: self._added(specs, tables)
+            return lambda: self.take_in(specs, tables)
 
         self._reader.start(read)
 
-    def _added(self, specs: list[SourceSpec], tables: list[Table], links: Sequence[Link] = ()) -> None:
+    def read_in_background(self, work: Callable[[Any], Callable[[], None]]) -> None:
+        """Runs `work(progress)` on the reader; what it returns is called in the window's thread when it is done."""
+        self._reader.start(work)
+
+    def take_in(self, specs: list[SourceSpec], tables: list[Table], links: Sequence[Link] = ()) -> None:
+        """Adds sources whose tables were just read."""
         for spec, table in zip(specs, tables, strict=True):
             self.supply.adopt(spec, table)
         fresh = not self.basket.sources and not self.basket.folds
@@ -507,14 +407,15 @@ class Desk(QObject):
             outside = outside_places(opened)
             if outside and not trusted and not memory.is_trusted(path):
                 return lambda: self.trust_wanted.emit(path, outside)
-            tables = load_tables(opened, allow_outside=True, progress=progress)
-            return lambda: self._opened(opened, tables)
+            problems: dict[str, FoldBasketError] = {}
+            tables = load_tables(opened, allow_outside=True, progress=progress, problems=problems)
+            return lambda: self._opened(opened, tables, problems)
 
         self._reader.start(read)
 
-    def _opened(self, opened: Opened, tables: dict[str, Table]) -> None:
+    def _opened(self, opened: Opened, tables: dict[str, Table], problems: dict[str, FoldBasketError]) -> None:
         memory.remember(opened.path)
-        self._take_up(with_full_paths(opened), tables, opened.path.resolve())
+        self._take_up(with_full_paths(opened), tables, opened.path.resolve(), problems)
         self.rested.emit()
 
     def begin_anew(self) -> None:
@@ -522,11 +423,19 @@ class Desk(QObject):
         self.cancel()
         self._take_up(Basket(), {}, None)
 
-    def _take_up(self, basket: Basket, tables: dict[str, Table], path: Path | None) -> None:
+    def _take_up(
+        self,
+        basket: Basket,
+        tables: dict[str, Table],
+        path: Path | None,
+        problems: Mapping[str, FoldBasketError] | None = None,
+    ) -> None:
         self.supply.forget()
         for spec in basket.sources:
             if spec.name in tables and spec.fold is None:
                 self.supply.adopt(spec, tables[spec.name])
+            elif problems and spec.name in problems:
+                self.supply.miss(spec, problems[spec.name])
         self.source_name = self.field = None
         self.history = History(basket)
         self.view_changed.emit()
@@ -537,6 +446,8 @@ class Desk(QObject):
             self.do(edits.AddFold(Fold("First fold")))
         else:
             self._after_change()
+        for error in (problems or {}).values():
+            self._not_supplied(error)
 
     def _not_done(self, error: FoldBasketError) -> None:
         self.rested.emit()
@@ -577,13 +488,16 @@ class Desk(QObject):
 
         def read(progress: Any) -> Any:
             opened = Opened(left.basket, left.path or left.found)
-            tables = load_tables(opened, allow_outside=True, progress=progress)
-            return lambda: self._recovered(left, tables)
+            problems: dict[str, FoldBasketError] = {}
+            tables = load_tables(opened, allow_outside=True, progress=progress, problems=problems)
+            return lambda: self._recovered(left, tables, problems)
 
         self._reader.start(read)
 
-    def _recovered(self, left: recovery.Recovered, tables: dict[str, Table]) -> None:
-        self._take_up(left.basket, tables, left.path)
+    def _recovered(
+        self, left: recovery.Recovered, tables: dict[str, Table], problems: dict[str, FoldBasketError]
+    ) -> None:
+        self._take_up(left.basket, tables, left.path, problems)
         self.history.mark_saved(Basket())
         self.write_aside()
         recovery.forget(left.found)

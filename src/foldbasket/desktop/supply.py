@@ -100,6 +100,11 @@ class Supply(QObject):
         self._read[self._key(spec)] = table
         self._failures.pop(self._key(spec), None)
 
+    def miss(self, spec: SourceSpec, error: FoldBasketError) -> None:
+        """Notes that a source could not be read; it is not tried again until its file changes or the user asks."""
+        self._failures[self._key(spec)] = error
+        self.notes[spec.name] = str(error)
+
     def forget(self) -> None:
         """Drops everything that was read: another basket comes onto the desk."""
         self._preparer.cancel()
@@ -140,6 +145,7 @@ class Supply(QObject):
                 continue
             key = self._key(spec)
             if key in self._failures:
+                self.notes[spec.name] = str(self._failures[key])
                 continue
             read = self._read.get(key)
             if read is None:
@@ -187,9 +193,6 @@ class Supply(QObject):
         for key, result in done.items():
             if isinstance(result, FoldBasketError):
                 self._failures[key] = result
-                for spec in self.basket.sources:
-                    if self._key(spec) == key:
-                        self.notes[spec.name] = str(result)
                 if not isinstance(result, FoldError):
                     self.failed.emit(result)
             else:

@@ -172,9 +172,9 @@ class MainWindow(QMainWindow):
 
     def open_paths(self, paths: Sequence[Path]) -> None:
         """Opens data or a basket."""
-        from foldbasket.baskets.files import ENDINGS
+        from foldbasket.baskets.files import is_basket
 
-        opens_basket = any(path.suffix.lower() in ENDINGS for path in paths)
+        opens_basket = any(is_basket(path) for path in paths)
         if opens_basket and not self.may_leave():
             return
         self.desk.open_paths(paths)
@@ -202,12 +202,12 @@ class MainWindow(QMainWindow):
         dialog = self.database_dialog
         server = dialog.server()
         if server is not None:
-            self.desk.add_server(server, dialog.choices(), dialog.links)
+            self.desk.sources.add_server(server, dialog.choices(), dialog.links)
 
     def paste_data(self) -> None:
         """Adds the block on the clipboard as a source."""
         clipboard = QApplication.clipboard()
-        self.desk.paste(clipboard.text() if clipboard is not None else "")
+        self.desk.sources.paste(clipboard.text() if clipboard is not None else "")
 
     def _offer_sources(self) -> None:
         menu = QMenu(self)
@@ -234,7 +234,7 @@ class MainWindow(QMainWindow):
         """Asks for the file to read in the place of the source's own."""
         chosen, _ = QFileDialog.getOpenFileName(self, "Read another file in its place", "", OPEN_KINDS)
         if chosen:
-            self.desk.repoint(Path(chosen))
+            self.desk.sources.repoint(Path(chosen))
 
     def open_demo(self) -> None:
         """Makes the demo in the user's data folder and opens it."""
@@ -397,24 +397,24 @@ class MainWindow(QMainWindow):
             self.rename_fold()
 
     def accept_links(self) -> None:
-        self.desk.accept_links()
+        self.desk.sources.accept_links()
 
     def trim_all(self) -> None:
         from foldbasket.tables.mending.texts import TrimSpaces
 
-        self.desk.mend(TrimSpaces())
+        self.desk.sources.mend(TrimSpaces())
 
     def drop_empty(self) -> None:
         from foldbasket.tables.mending.rows import DropEmptyRows
 
-        self.desk.mend(DropEmptyRows())
+        self.desk.sources.mend(DropEmptyRows())
 
     def read_again(self) -> None:
         self.desk.supply.read_again()
 
     def fold_as_source(self) -> None:
         if self.desk.fold is not None:
-            self.desk.add_fold_source(self.desk.fold.name)
+            self.desk.sources.add_fold_source(self.desk.fold.name)
 
     def remove_source(self) -> None:
         from foldbasket.baskets.edits import RemoveSource

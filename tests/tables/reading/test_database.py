@@ -7,6 +7,8 @@ from decimal import Decimal
 
 import pytest
 import sqlalchemy as sa
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from foldbasket.errors import Cancelled, ReadError
 from foldbasket.tables.progress import Progress
@@ -293,3 +295,70 @@ def test_dates_of_every_kind_survive(server):
     listed = " UNION ALL ".join(f"SELECT CAST('{day.isoformat()}' AS date) AS day" for day in days)
     table = read_server(server, "Days", Reading(query=listed), PASSWORD)
     assert values(table, "day") == [day.isoformat() for day in days]
+
+
+MADE = st.lists(
+    st.tuples(
+        st.none() | st.text(st.characters(codec="utf-8", exclude_categories=("Cc", "Cs")), min_size=1, max_size=8).map(lambda text: f"w{text}w"),
+        st.none() | st.integers(-(2**53), 2**53),
+        st.none() | st.decimals(-(10**12), 10**12, places=4),
+        st.none() | st.dates(dt.date(1000, 1, 1), dt.date(9999, 12, 31)),
+        st.none() | st.datetimes(dt.datetime(1971, 1, 1), dt.datetime(2037, 12, 31)).map(lambda moment: moment.replace(microsecond=0)),
+    ),
+    min_size=1,
+    max_size=12,
+)  # fmt: skip
+FIELDS = ("word", "pieces", "net", "sold", "at")
+
+
+def said(value):
+    if value is None:
+        return None
+    return (
+        f"{value:f}"
+        if isinstance(value, Decimal)
+        else value.isoformat(sep=" ")
+        if isinstance(value, dt.datetime)
+        else str(value)
+    )
+
+
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(MADE)
+def test_any_records_come_back_from_a_server_as_they_went_in(server, records):
+    with admin(server).begin() as connection:
+        connection.exec_driver_sql("DROP TABLE IF EXISTS made")
+        connection.exec_driver_sql(
+            "CREATE TABLE made (number integer, word varchar(40), pieces bigint, net numeric(18,4), sold date, at timestamp NULL)"
+        )
+        connection.execute(
+            sa.text("INSERT INTO made VALUES (:number, :word, :pieces, :net, :sold, :at)"),
+            [dict(zip(("number", *FIELDS), (at, *record), strict=True)) for at, record in enumerate(records)],
+        )
+    table = read_server(server, "Made", Reading(query="SELECT * FROM made ORDER BY number"), PASSWORD)
+    kinds = (FieldType.TEXT, FieldType.WHOLE, FieldType.DECIMAL, FieldType.DATE, FieldType.TIMESTAMP)
+    for at, (field, kind) in enumerate(zip(FIELDS, kinds, strict=True)):
+        wanted = [record[at] for record in records]
+        if any(value is not None for value in wanted):
+            assert table.columns[field].type is kind
+        if kind is FieldType.DECIMAL:
+            assert [None if text is None else Decimal(text) for text in values(table, field)] == wanted
+        else:
+            assert values(table, field) == [said(value) for value in wanted]
+
+
+@settings(max_examples=40, deadline=None)
+@given(MADE)
+def test_any_records_come_back_from_an_sqlite_file_as_they_went_in(tmp_path_factory, records):
+    path = tmp_path_factory.mktemp("s") / "made.sqlite"
+    with sqlite3.connect(path) as db:
+        db.execute("CREATE TABLE made (word TEXT, pieces INTEGER, sold DATE)")
+        db.executemany(
+            "INSERT INTO made VALUES (?, ?, ?)", [(word, pieces, said(sold)) for word, pieces, _, sold, _ in records]
+        )
+    table = read_sqlite(path, "Made", Reading(table="made"))
+    for field, at, kind in (("word", 0, FieldType.TEXT), ("pieces", 1, FieldType.WHOLE), ("sold", 3, FieldType.DATE)):
+        wanted = [record[at] for record in records]
+        assert values(table, field) == [said(value) for value in wanted]
+        if any(value is not None for value in wanted):
+            assert table.columns[field].type is kind

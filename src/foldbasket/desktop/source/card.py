@@ -53,9 +53,9 @@ def source_card(desk: Desk, spec: SourceSpec, show: Show, parent: QWidget) -> Ca
     table = desk.tables.get(spec.name)
     if table is not None:
         body.section("More mends")
-        body.link("Trim spaces in all text", lambda: desk.mend(TrimSpaces()))
-        body.link("Drop empty rows", lambda: desk.mend(DropEmptyRows()))
-        body.link("Keep one of each repeated record", lambda: desk.mend(DropRepeatedRows()))
+        body.link("Trim spaces in all text", lambda: desk.sources.mend(TrimSpaces()))
+        body.link("Drop empty rows", lambda: desk.sources.mend(DropEmptyRows()))
+        body.link("Keep one of each repeated record", lambda: desk.sources.mend(DropRepeatedRows()))
     _reading(body, desk, spec)
     return body.end()
 
@@ -78,11 +78,13 @@ def _finding(body: CardBody, desk: Desk, spec: SourceSpec, finding: Finding, sho
     policy.setHeightForWidth(True)
     holder.setSizePolicy(policy)
     for at, offer in enumerate(finding.offers):
-        button = _button(holder, offer.label, lambda offer=offer: desk.mend(*offer.mends), "main" if at == 0 else "")
+        button = _button(
+            holder, offer.label, lambda offer=offer: desk.sources.mend(*offer.mends), "main" if at == 0 else ""
+        )
         flow.addWidget(button)
     if finding.count:
         flow.addWidget(_button(holder, "Show", lambda: show(finding)))
-    flow.addWidget(_button(holder, "Leave", lambda: desk.leave(spec.name, finding)))
+    flow.addWidget(_button(holder, "Leave", lambda: desk.sources.leave(spec.name, finding)))
     body.column.addWidget(holder)
 
 
@@ -158,16 +160,22 @@ def _reading(body: CardBody, desk: Desk, spec: SourceSpec) -> None:
     if spec.is_file and spec.data is None:
         fits = reader_of(Path(spec.path)).corrections
         if "sheet" in fits:
-            sheets = [(None, "first with cells"), *((name, name) for name in desk.sheets(spec.path))]
+            sheets = [(None, "first with cells"), *((name, name) for name in desk.sources.sheets(spec.path))]
             body.choice("Sheet", sheets, spec.reading.sheet, lambda value: change("Choose the sheet", sheet=value))
             body.entry("Cells", spec.reading.cells or "", "B3:F200", lambda text: change("Choose the cells", cells=text.strip() or None))  # fmt: skip
+        if "table" in fits:
+            listed = desk.sources.database_tables(spec.path)
+            tables = [(None, "the first"), *((each.name, each.name) for each in listed)]
+            body.choice("Table", tables, spec.reading.table, lambda value: change("Choose the table", table=value))
+            if sum(not each.is_view for each in listed) > 1:
+                body.link("Open its other tables too", lambda: desk.sources.add_other_tables(spec))
         if "header" in fits:
             shown = "" if spec.reading.header is None else str(spec.reading.header)
 
             def header(text: str) -> None:
                 text = text.strip()
                 if text and not text.isdigit():
-                    desk.complain(
+                    desk.sources.complain(
                         f"“{text}” is not the number of a line.", "Type it like 4; 0 when no line names the fields."
                     )
                 else:
@@ -200,13 +208,13 @@ def field_card(desk: Desk, spec: SourceSpec, field: str, column: Column, show: S
     body.section("Type")
     body.choice("Read as", TYPES, column.type, lambda kind: _read_as(desk, spec, field, column, kind))
     if column.type is FieldType.TEXT or field in table.texts:
-        body.link("Dates, day first", lambda: desk.mend(ReadAs(field, FieldType.DATE, "day month year")))
-        body.link("Dates, month first", lambda: desk.mend(ReadAs(field, FieldType.DATE, "month day year")))
+        body.link("Dates, day first", lambda: desk.sources.mend(ReadAs(field, FieldType.DATE, "day month year")))
+        body.link("Dates, month first", lambda: desk.sources.mend(ReadAs(field, FieldType.DATE, "month day year")))
     body.section("Mend")
 
     def typed(text: str, mend: Callable[[str], Mend]) -> None:
         if text.strip() or text == " ":
-            desk.mend(mend(text))
+            desk.sources.mend(mend(text))
 
     body.entry("Rename to", "", field, lambda text: typed(text, lambda to: RenameField(field, to.strip())))
     if column.type.is_number:
@@ -218,16 +226,16 @@ def field_card(desk: Desk, spec: SourceSpec, field: str, column: Column, show: S
         body.entry("Keep before", "", "a sign, such as -", lambda text: typed(text, lambda sign: KeepPart(field, "before", sign)))  # fmt: skip
         body.entry("Keep after", "", "a sign, such as -", lambda text: typed(text, lambda sign: KeepPart(field, "after", sign)))  # fmt: skip
         body.entry("Split at", "", "a sign, such as -", lambda text: typed(text, lambda sign: SplitField(field, sign, (f"{field} 1", f"{field} 2"))))  # fmt: skip
-        body.link("Trim spaces", lambda: desk.mend(TrimSpaces((field,))))
+        body.link("Trim spaces", lambda: desk.sources.mend(TrimSpaces((field,))))
     others = [name for name in table.columns if name != field]
     body.choice(
         "Join with", ((None, "a field…"), *((name, name) for name in others)), None,
-        lambda other: other and desk.mend(JoinFields((field, other), " ", f"{field} and {other}")),
+        lambda other: other and desk.sources.mend(JoinFields((field, other), " ", f"{field} and {other}")),
     )  # fmt: skip
     if profile is not None and profile.blanks:
-        body.link("Fill blanks from above", lambda: desk.mend(FillDown(field)))
-        body.link("Leave out records without a value", lambda: desk.mend(DropMatching(field, ("",))))
-    body.link("Hide it", lambda: desk.mend(HideFields((field,))))
+        body.link("Fill blanks from above", lambda: desk.sources.mend(FillDown(field)))
+        body.link("Leave out records without a value", lambda: desk.sources.mend(DropMatching(field, ("",))))
+    body.link("Hide it", lambda: desk.sources.mend(HideFields((field,))))
     return body.end()
 
 
@@ -260,12 +268,12 @@ def _read_as(desk: Desk, spec: SourceSpec, field: str, column: Column, kind: Fie
         reading = msgspec.structs.replace(spec.reading, types={**spec.reading.types, field: kind})
         desk.do(edits.ChangeSource(spec.name, {"reading": reading}, f"Read {field} as text"))
     elif kind is not column.type:
-        desk.mend(ReadAs(field, kind))
+        desk.sources.mend(ReadAs(field, kind))
 
 
 def _replace(desk: Desk, field: str, text: str) -> None:
     old, sign, new = text.partition("=")
     if not sign:
-        desk.complain(f"“{text}” does not say what to put in its place.", "Type it like old = new.")
+        desk.sources.complain(f"“{text}” does not say what to put in its place.", "Type it like old = new.")
     else:
-        desk.mend(ReplaceValues(field, {old.strip(): new.strip()}))
+        desk.sources.mend(ReplaceValues(field, {old.strip(): new.strip()}))

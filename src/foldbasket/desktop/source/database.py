@@ -28,7 +28,7 @@ from foldbasket.desktop.workers import Worker
 from foldbasket.errors import FoldBasketError
 from foldbasket.links.link import Link
 from foldbasket.tables.reading.contract import Reading
-from foldbasket.tables.reading.database import PORTS, Listed, Server, contents
+from foldbasket.tables.reading.database import PORTS, Listed, Server, contents, readable
 
 KINDS = (("postgresql", "PostgreSQL"), ("mariadb", "MariaDB"))
 
@@ -221,12 +221,6 @@ class DatabaseDialog(QDialog):
     def done(self, result: int) -> None:
         self._worker.close()
         super().done(result)
-
-
-def readable(name: str) -> str:
-    """A table's name as a source's: “shop.order_lines” is “Order lines”."""
-    words = name.rpartition(".")[2].replace("_", " ").strip()
-    return words[:1].upper() + words[1:] if words else name
 
 
 def keyed(server: Any) -> str:

@@ -286,7 +286,7 @@ class LinkMap(QWidget):
 
     def link(self, one: FieldRef, other: FieldRef) -> bool:
         """Links two fields, from the many to the one: to the side whose key names each record once."""
-        return self.desk.link(one, other)
+        return self.desk.sources.link(one, other)
 
     def _link_at(self, point: QPointF) -> tuple[Link, bool] | None:
         best, nearest = None, 7.0
@@ -328,7 +328,7 @@ class LinkMap(QWidget):
         if is_new:
             menu.addAction("Accept it", lambda: self.desk.do(edits.AddLinks((link,))))
             if len(self.desk.supply.suggestions) > 1:
-                menu.addAction("Accept all suggested links", self.desk.accept_links)
+                menu.addAction("Accept all suggested links", self.desk.sources.accept_links)
         else:
             match = self.desk.supply.matches.get(link)
             if isinstance(match, Match) and match.not_found:
@@ -336,7 +336,11 @@ class LinkMap(QWidget):
                     "Show the records not found", lambda: self.desk.show_source(link.from_table, link.keys[0][0])
                 )
             if isinstance(match, Match) and match.repeats:
-                menu.addAction("Keep one record for each key, by a mend", lambda: self.desk.keep_one(link))
+                for key, times in match.repeated[:5]:
+                    line = menu.addAction(f"“{key}” stands on {times:,} records of {link.to_table}")
+                    assert line is not None
+                    line.setEnabled(False)
+                menu.addAction("Keep one record for each key, by a mend", lambda: self.desk.sources.keep_one(link))
             turned = Link(link.to_table, link.from_table, tuple((far, near) for near, far in link.keys))
             menu.addAction(
                 "Turn it round",

@@ -60,6 +60,12 @@ class Listed:
     links: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = ()
 
 
+def readable(name: str) -> str:
+    """A table's name as a source's: “shop.order_lines” is “Order lines”."""
+    words = name.rpartition(".")[2].replace("_", " ").strip()
+    return words[:1].upper() + words[1:] if words else name
+
+
 # --- connecting -------------------------------------------------------------
 
 

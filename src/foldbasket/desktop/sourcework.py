@@ -1,0 +1,182 @@
+"""What is done to sources: mended, linked, read from elsewhere, pasted, taken from databases and from folds.
+
+Each is an edit of the desk's basket, or a reading in the background that ends in one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import msgspec
+
+from foldbasket.baskets import edits
+from foldbasket.baskets.basket import SourceSpec, free_name
+from foldbasket.baskets.sources import read_source
+from foldbasket.errors import BasketError, FoldBasketError
+from foldbasket.links.link import Link
+from foldbasket.links.source import FieldRef
+from foldbasket.links.suggest import names_records
+from foldbasket.tables.changes import changes_between
+from foldbasket.tables.findings.finding import Finding
+from foldbasket.tables.mending.mend import Mend
+from foldbasket.tables.mending.rows import DropRepeatedRows
+from foldbasket.tables.reading.contract import Reading
+from foldbasket.tables.reading.database import Listed, Server, contents, readable
+from foldbasket.tables.reading.pasted import read_pasted
+from foldbasket.tables.reading.sheets import sheets_of
+from foldbasket.tables.table import Table
+
+if TYPE_CHECKING:
+    from foldbasket.desktop.desk import Desk
+
+
+class SourceWork:
+    """The part of the desk that works on sources; most of it on the one in view."""
+
+    def __init__(self, desk: Desk) -> None:
+        self.desk = desk
+
+    def mend(self, *mends: Mend) -> bool:
+        """Adds mends to the source in view."""
+        return self.desk.source_name is not None and self.desk.do(edits.AddMends(self.desk.source_name, mends))
+
+    def leave(self, source: str, finding: Finding) -> None:
+        """Leaves a finding as it is: it is not shown again."""
+        left = (*self.desk.basket.source(source).left, finding.key)
+        self.desk.do(edits.ChangeSource(source, {"left": left}, f"Leave “{finding.title}”"))
+
+    def link(self, one: FieldRef, other: FieldRef) -> bool:
+        """Links two fields, from the many to the one: the one is the side on which the field names each record once."""
+        ends = [self.desk.column(one), self.desk.column(other)]
+        if ends[0] is None or ends[1] is None:
+            return False
+        if names_records(ends[0]) and not names_records(ends[1]):
+            one, other = other, one
+        for link in self.desk.basket.links:
+            if {link.from_table, link.to_table} == {one.table, other.table}:
+                near, far = (one, other) if link.from_table == one.table else (other, one)
+                keys = (*link.keys, (near.field, far.field))
+                done = f"Link {link.from_table} to {link.to_table} by {near.field} too"
+                return self.desk.do(edits.ChangeLink(link, msgspec.structs.replace(link, keys=keys), done))
+        return self.desk.do(edits.AddLinks((Link(one.table, other.table, ((one.field, other.field),)),)))
+
+    def accept_links(self) -> None:
+        """Accepts every suggested link."""
+        if self.desk.supply.suggestions:
+            self.desk.do(edits.AddLinks(self.desk.supply.suggestions))
+
+    def keep_one(self, link: Link) -> None:
+        """Mends a link's far table so that each key stands on one record."""
+        fields = tuple(far for _, far in link.keys)
+        self.desk.do(edits.AddMends(link.to_table, (DropRepeatedRows(fields),)))
+
+    def database_tables(self, path: str) -> list[Listed]:
+        """The tables and views of an SQLite file, or none when it cannot be read now."""
+        try:
+            return contents(Path(path))
+        except (FoldBasketError, OSError):
+            return []
+
+    def add_other_tables(self, spec: SourceSpec) -> None:
+        """Adds the other tables of an SQLite file as sources, with the file's own links between all of them."""
+        everything = self.database_tables(spec.path)
+        first = everything[0].name if everything else spec.name
+        listed = [each for each in everything if not each.is_view]
+        here = {
+            source.reading.table or first: source.name
+            for source in self.desk.basket.sources
+            if source.path == spec.path
+        }
+        taken = {source.name for source in self.desk.basket.sources}
+        specs = []
+        for each in listed:
+            if each.name not in here:
+                name = free_name(readable(each.name), taken)
+                taken.add(name)
+                here[each.name] = name
+                specs.append(SourceSpec(name, spec.path, Reading(table=each.name)))
+        links = [
+            Link(here[each.name], here[other], pairs)
+            for each in listed
+            for other, pairs in each.links
+            if other in here and other != each.name
+        ]
+        if not specs:
+            self.complain(f"all tables of {Path(spec.path).name} are open already.")
+            return
+
+        def read(progress: Any) -> Any:
+            tables = [read_source(each, Path(), progress) for each in specs]
+            return lambda: self.desk.take_in(specs, tables, links)
+
+        self.desk.read_in_background(read)
+
+    def sheets(self, path: str) -> list[str]:
+        """The sheets of a workbook, or none when it cannot be read now."""
+        try:
+            return sheets_of(Path(path))
+        except (FoldBasketError, OSError):
+            return []
+
+    def repoint(self, path: Path) -> None:
+        """Reads another file in the place of the source in view. Fields are matched by name; what is missing is said."""
+        spec = self.desk.spec
+        if spec is None:
+            return
+        before = self.desk.supply.as_read(spec.name)
+        changed = msgspec.structs.replace(spec, path=str(path.absolute()), data=None, server=None)
+
+        def read(progress: Any) -> Any:
+            table = read_source(changed, Path(), progress)
+            return lambda: put(table)
+
+        def put(table: Table) -> None:
+            self.desk.supply.adopt(changed, table)
+            changes = {"path": changed.path, "data": None, "server": None}
+            self.desk.do(edits.ChangeSource(spec.name, changes, f"Read {spec.name} from {path.name}"))
+            if before is not None:
+                self.desk.news.emit(f"{spec.name} from {path.name}: {changes_between(before, table).sentence}.")
+            self.desk.rested.emit()
+
+        self.desk.read_in_background(read)
+
+    def paste(self, text: str) -> None:
+        """Adds a pasted block as a source; its records are held in the basket when that is saved with its data."""
+        name = free_name("Pasted", {source.name for source in self.desk.basket.sources})
+        spec = SourceSpec(name)
+
+        def read(progress: Any) -> Any:
+            table = read_pasted(text, name, spec.reading, progress)
+            number = sum(source.path.startswith("clipboard:") for source in self.desk.basket.sources) + 1
+            named = msgspec.structs.replace(spec, data=f"pasted/{number}")
+            return lambda: self.desk.take_in([named], [table])
+
+        self.desk.read_in_background(read)
+
+    def add_server(
+        self, server: Server, choices: Sequence[tuple[str, Reading]], links: Callable[[Sequence[str]], Sequence[Link]]
+    ) -> None:
+        """Reads tables or queries of a database and adds them as sources, with the database's own links between them."""
+        taken = {source.name for source in self.desk.basket.sources}
+        specs = []
+        for wanted, reading in choices:
+            name = free_name(wanted, taken)
+            taken.add(name)
+            specs.append(SourceSpec(name, reading=reading, server=server))
+
+        def read(progress: Any) -> Any:
+            tables = [read_source(spec, Path(), progress) for spec in specs]
+            return lambda: self.desk.take_in(specs, tables, links([spec.name for spec in specs]))
+
+        self.desk.read_in_background(read)
+
+    def add_fold_source(self, fold: str) -> None:
+        """Makes the summary of a fold a source of its own, kept in step with it."""
+        name = free_name(f"{fold}, summary", {source.name for source in self.desk.basket.sources})
+        self.desk.do(edits.AddSources((SourceSpec(name, fold=fold),)))
+
+    def complain(self, what: str, todo: str = "") -> None:
+        """Says that something the user typed does not do."""
+        self.desk.failed.emit(BasketError(what, todo=todo))
