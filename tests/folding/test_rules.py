@@ -16,7 +16,7 @@ from foldbasket.folding.aggregates import AGGREGATES
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters import Between, Blank, Compare, Members
 from foldbasket.folding.parts import PARTS
-from foldbasket.folding.spec import Fold
+from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.link import Link
 from foldbasket.tables.column import NumberColumn
 from foldbasket.tables.progress import Progress
@@ -80,13 +80,19 @@ def test_blanks_are_left_out_by_all_but_the_count_of_records():
 
 
 def test_over_no_values_counts_give_zero_and_all_others_blank():
+    names = [name for name in AGGREGATES if name != "count"]
+    more = {"weight": ref("Sales.Pieces"), "order": ref("Sales.Day")}
     report = fold(
         source(SALES),
-        [measure(name, "Sales.Net") for name in AGGREGATES if name != "count"],
+        [
+            measure(name, "Sales.Net", **{key: more[key] for key in AGGREGATES[name].parameters if key in more})
+            for name in names
+        ],
         [placed("Sales.Region")],
         filters=(Members("f", ref("Sales.Region"), members=("West",)), Blank("g", ref("Sales.Net"))),
     )
-    assert lines(report)[0] == ("West", None, 0, None, None, None)
+    zeros = {"count values", "count different"}
+    assert lines(report)[0] == ("West", *(0 if name in zeros else None for name in names))
 
 
 def test_a_cell_without_records_is_blank_even_for_counts():
@@ -367,3 +373,37 @@ def test_compiled_and_plain_loops_give_the_same_report():
     kernels.warm()
     assert lines(fold(of, measures, [placed("T.g")])) == plain
     kernels._compiled.update(kept)
+
+
+@pytest.mark.parametrize(
+    ("how", "values", "total"),
+    [
+        ("records", [2.0, 4.0], 8 / 3),
+        ("sum", [2.0, 4.0], 6.0),
+        ("average", [2.0, 4.0], 3.0),
+        ("smallest", [2.0, 4.0], 2.0),
+        ("largest", [2.0, 4.0], 4.0),
+        ("none", [2.0, 4.0], None),
+    ],
+)
+def test_a_total_may_be_made_of_the_lines_shown_and_says_so(how, values, total):
+    joined = source(table("T", {"R": ["a", "a", "b"], "X": [1, 3, 4]}))
+    spec = Fold("F", (Measure("m", "average", ref("T.X"), total=how),), (Placed("r", ref("T.R")),))
+    report = Engine(joined).fold(spec)
+    assert [report.value(0, 0), report.value(1, 0)] == values
+    assert report.value(2, 0) == (pytest.approx(total) if total is not None else None)
+    assert (how in report.measures[0].remark) == (how in ("sum", "average", "smallest", "largest"))
+
+
+def test_totals_of_the_lines_shown_are_exact_on_both_axes():
+    joined = source(table("T", {"R": ["a", "a", "b", "b"], "C": ["x", "y", "x", "x"], "X": [Decimal("0.10"), Decimal("0.20"), Decimal("0.30"), None]}))  # fmt: skip
+    spec = Fold(
+        "F", (Measure("m", "largest", ref("T.X"), total="sum"),), (Placed("r", ref("T.R")),), (Placed("c", ref("T.C")),)
+    )
+    report = Engine(joined).fold(spec)
+    shown = [[report.value(line, column) for column in range(report.width)] for line in range(report.height)]
+    assert shown == [
+        [Decimal("0.10"), Decimal("0.20"), Decimal("0.30")],
+        [Decimal("0.30"), None, Decimal("0.30")],
+        [Decimal("0.40"), Decimal("0.20"), Decimal("0.60")],
+    ]

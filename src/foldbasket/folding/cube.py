@@ -21,7 +21,9 @@ import pyarrow as pa
 from foldbasket.folding import kernels
 from foldbasket.folding.aggregates import State
 from foldbasket.folding.domain import Domain
-from foldbasket.links.source import FieldRef, Source
+from foldbasket.folding.quantities import Quantity
+from foldbasket.folding.runs import Runs, runs_of
+from foldbasket.links.source import FieldRef
 from foldbasket.tables.column import CodedColumn, Codes, Column
 from foldbasket.tables.progress import Progress
 
@@ -69,7 +71,7 @@ class Grouping:
 class Cube:
     """Cells that have records. `coords[f]` is each cell's code in field f, `records` its count of records; shape (cells,).
 
-    `states` holds the states of fields of the base table by (field, state). For a field of a coarser table `pairs` names, per
+    `states` holds the states of quantities of the base table by (quantity, state), `runs` their values where those are needed. For a field of a coarser table `pairs` names, per
     table, each different (cell, record of that table), since such a record counts once per cell.
     """
 
@@ -78,7 +80,8 @@ class Cube:
     records: npt.NDArray[np.int64]
     grouping: Grouping
     cell_groups: npt.NDArray[np.int64]
-    states: dict[tuple[FieldRef, State], npt.NDArray] = field(default_factory=dict)
+    states: dict[tuple[Quantity, State], npt.NDArray] = field(default_factory=dict)
+    runs: dict[Quantity, Runs] = field(default_factory=dict)
     pairs: dict[str, tuple[npt.NDArray[np.int64], npt.NDArray[np.int32]]] = field(default_factory=dict)
 
     @property
@@ -104,9 +107,15 @@ class _Task:
             _SCATTER.get(self.state, kernels.add)(keys, self.take(start, stop), into)
 
 
-_SCATTER = {State.SMALLEST: kernels.smallest, State.LARGEST: kernels.largest}
-Wants = Sequence[tuple[FieldRef, Sequence[State]]]
-"""Fields of the base table and the states wanted of each."""
+_SCATTER: dict[State, Callable[..., None]] = {
+    State.SMALLEST: kernels.smallest,
+    State.LARGEST: kernels.largest,
+    State.PRODUCT: lambda keys, values, into: np.multiply.at(into, keys, values),
+}
+Wants = Sequence[tuple[Quantity, Sequence[State]]]
+"""Quantities of the base table and the states wanted of each."""
+Columns = Callable[[Quantity], Column]
+"""Gives the column of a quantity."""
 
 
 def _accumulate(
@@ -140,13 +149,12 @@ def build_cube(
     codes: Sequence[Codes],
     domains: Sequence[Domain],
     mask: Mask | None,
-    source: Source,
-    base: str,
+    count: int,
+    columns: Columns,
     wants: Wants,
     progress: Progress,
 ) -> Cube:
     """The cube with its cells, their counts of records, and the states in `wants`, all in one pass over the records."""
-    count = source.table(base).count
     sizes = tuple(domain.size for domain in domains)
     groups = math.prod(sizes)
     dense = groups <= DENSE_GROUPS
@@ -155,7 +163,7 @@ def build_cube(
     else:
         ids, coords = _numbered(codes, sizes, mask, progress)
         grouping = Grouping((), sizes, len(coords[0]), ids)
-    planned = [(ref, state, tasks) for ref, states in wants for state, tasks in _tasks(source.column(ref), states)]
+    planned = [(ref, state, tasks) for ref, states in wants for state, tasks in _tasks(columns(ref), states)]
     records = _Task(State.RECORDS, np.dtype(np.int64))
     counts, *results = _accumulate(
         grouping, [records, *(task for *_, tasks in planned for task in tasks)], count, mask, progress
@@ -166,20 +174,20 @@ def build_cube(
     return cube
 
 
-def add_states(cube: Cube, source: Source, base: str, wants: Wants, mask: Mask | None, progress: Progress) -> bool:
+def add_states(cube: Cube, count: int, columns: Columns, wants: Wants, mask: Mask | None, progress: Progress) -> bool:
     """Aggregates into the cube the states that it does not have yet; says whether there were any."""
     missing = [
         (ref, [state for state in states if (ref, state) not in cube.states and state is not State.RECORDS])
         for ref, states in wants
     ]
-    planned = [(ref, state, tasks) for ref, states in missing for state, tasks in _tasks(source.column(ref), states)]
+    planned = [(ref, state, tasks) for ref, states in missing for state, tasks in _tasks(columns(ref), states)]
     tasks = [task for *_, each in planned for task in each]
-    results = _accumulate(cube.grouping, tasks, source.table(base).count, mask, progress) if tasks else []
+    results = _accumulate(cube.grouping, tasks, count, mask, progress) if tasks else []
     _keep(cube, planned, results)
     return bool(planned)
 
 
-def _keep(cube: Cube, planned: Sequence[tuple[FieldRef, State, list[_Task]]], results: list[npt.NDArray]) -> None:
+def _keep(cube: Cube, planned: Sequence[tuple[Quantity, State, list[_Task]]], results: list[npt.NDArray]) -> None:
     """Puts accumulated states into the cube, cell by cell."""
     rest = iter(results)
     for ref, state, tasks in planned:
@@ -200,7 +208,10 @@ def _tasks(column: Column, states: Iterable[State]) -> Iterator[tuple[State, lis
     values, valid, kind = measured(column)
     whole = np.dtype(np.int64)
     for state in wanted:
-        if state is State.VALUES:
+        if state is State.PRODUCT:
+            scale = 10.0**column.scale
+            yield state, [_Task(state, np.dtype(np.float64), _factors(values, valid, scale))]
+        elif state is State.VALUES:
             yield state, [] if valid is None else [_Task(state, whole, lambda a, b: valid[a:b].astype(np.int64))]
         elif (
             state is State.SUM
@@ -219,6 +230,14 @@ def _tasks(column: Column, states: Iterable[State]) -> Iterator[tuple[State, lis
         else:
             neutral = state.neutral(kind)
             yield state, [_Task(state, kind, lambda a, b, neutral=neutral: np.where(valid[a:b], values[a:b], neutral))]  # type: ignore[misc]
+
+
+def _factors(values: npt.NDArray, valid: Mask | None, scale: float) -> Callable[[int, int], npt.NDArray]:
+    def take(start: int, stop: int) -> npt.NDArray:
+        some = values[start:stop] / scale
+        return some if valid is None else np.where(valid[start:stop], some, 1.0)
+
+    return take
 
 
 def _coords(groups: npt.NDArray[np.int64], sizes: Sequence[int]) -> tuple[npt.NDArray[np.int32], ...]:
@@ -279,6 +298,31 @@ def measured(column: Column) -> tuple[npt.NDArray, Mask | None, np.dtype]:
         valid = None if column.blank_count == 0 else column.codes != len(column.dictionary)
         return ranks[column.codes], valid, np.dtype(np.int64)
     return column.values, column.valid, column.values.dtype
+
+
+def add_runs(cube: Cube, quantity: Quantity, column: Column, mask: Mask | None, progress: Progress) -> bool:
+    """Finds the different values of each cell, with how often each occurs; says whether that was still to do."""
+    if quantity in cube.runs:
+        return False
+    values, valid, _ = measured(column)
+    cells = _cell_of_records(cube, len(values), mask, progress)
+    known = cells >= 0 if valid is None else (cells >= 0) & valid
+    progress.step("Sorting values", 0.5)
+    chosen = slice(None) if known.all() else known
+    cube.runs[quantity] = runs_of(cells[chosen], values[chosen])
+    return True
+
+
+def _cell_of_records(cube: Cube, count: int, mask: Mask | None, progress: Progress) -> npt.NDArray[np.int64]:
+    """The cell of each record, -1 for records left out; shape (records,)."""
+    number = np.full(cube.grouping.groups + 1, -1, np.int64)
+    number[cube.cell_groups] = np.arange(cube.cells)
+    cells = np.empty(count, np.int64)
+    for start in range(0, count, CHUNK):
+        progress.step("Grouping values", start / max(1, count))
+        stop = min(count, start + CHUNK)
+        cells[start:stop] = number[cube.grouping.keys(start, stop, mask)]
+    return cells
 
 
 def add_pairs(cube: Cube, table: str, rows: npt.NDArray[np.int32], table_count: int, mask: Mask | None) -> None:

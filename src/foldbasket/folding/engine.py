@@ -2,26 +2,42 @@
 
 from __future__ import annotations
 
+import dataclasses
 import threading
 from collections import Counter, OrderedDict
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Sequence
 from typing import Any
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates import Aggregate, Block, Operand, State, aggregate_named
-from foldbasket.folding.cube import AxisField, Cube, Wants, add_pairs, add_states, build_cube, measured
+from foldbasket.folding.aggregates import Aggregate, Block, Key, ListOfValues, Operand, State, aggregate_named
+from foldbasket.folding.cube import AxisField, Cube, Wants, add_pairs, add_runs, add_states, build_cube, measured
 from foldbasket.folding.domain import Domain, placed_codes
 from foldbasket.folding.filters import passes
-from foldbasket.folding.frame import Lines, Tree, axis_of, check_size, grow, lines_of, spread, spread_pairs
+from foldbasket.folding.frame import (
+    Lines,
+    Tree,
+    axis_of,
+    check_size,
+    grow,
+    lines_of,
+    spread,
+    spread_pairs,
+    spread_values,
+    totals_of_shown,
+)
+from foldbasket.folding.quantities import Quantity, column_of, record_at
 from foldbasket.folding.report import Head, MeasureHead, Report
+from foldbasket.folding.runs import Runs, regrouped, runs_of
 from foldbasket.folding.sentence import measure_heading, placed_heading, sentence_of
 from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.source import FieldRef, Source
-from foldbasket.tables.column import CodedColumn, Codes
+from foldbasket.tables.column import CodedColumn, Codes, Column
 from foldbasket.tables.progress import Progress
+from foldbasket.tables.types import FieldType
 
 Mask = npt.NDArray[np.bool_]
 
@@ -78,14 +94,16 @@ class Engine:
     def _fold(self, fold: Fold, progress: Progress) -> Report:
         base = self.base_of(fold)
         records = self.source.table(base).count
-        operands = [self._operand(measure) for measure in fold.measures]
+        measures = [self._completed(measure) for measure in fold.measures]
+        operands = [self._operand(measure) for measure in measures]
         mask = self._selection(base, fold, progress)
         placed = fold.rows + fold.columns
         fields = tuple(sorted({_axis_field(word) for word in placed}))
         wants = [
-            (measure.field, aggregate.states)
-            for measure, (aggregate, _) in zip(fold.measures, operands, strict=True)
-            if measure.field is not None and measure.field.table == base
+            (quantity, [state])
+            for measure, (aggregate, _) in zip(measures, operands, strict=True)
+            for quantity, state in aggregate.quantities(measure).values()
+            if quantity.table == base
         ]
         cube = self._cube(base, fields, fold, wants, mask, progress)
         position = {field: at for at, field in enumerate(fields)}
@@ -105,7 +123,15 @@ class Engine:
                 tuple(Head(word.id, placed_heading(word), domain) for word, domain in zip(words, domains, strict=True))
             )
         check_size(lines[0], lines[1], len(fold.measures))
-        blocks = self._blocks(base, cube, fold, operands, mask, (trees[0], trees[1]), (lines[0], lines[1]))
+        blocks = self._blocks(
+            base, cube, measures, operands, mask, (trees[0], trees[1]), (lines[0], lines[1]), progress
+        )
+        blocks = [
+            block
+            if measure.total == "records"
+            else totals_of_shown(block, measure.total, trees[0], trees[1], lines[0], lines[1])
+            for measure, block in zip(measures, blocks, strict=True)
+        ]
         return Report(
             name=fold.name,
             sentence=sentence_of(fold, self.source, self.locale),
@@ -123,14 +149,42 @@ class Engine:
             currency=self.currency,
         )
 
+    def _completed(self, measure: Measure) -> Measure:
+        """The measure with its order by default: the first date of its table."""
+        aggregate = aggregate_named(measure.aggregate)
+        if "order" in aggregate.parameters and measure.order is None and measure.field is not None:
+            table = self.source.table(measure.field.table)
+            dates = [name for name, column in table.columns.items() if column.type.is_time]
+            if dates:
+                return msgspec.structs.replace(measure, order=FieldRef(measure.field.table, dates[0]))
+        return measure
+
     def _operand(self, measure: Measure) -> tuple[Aggregate, Operand | None]:
         aggregate = aggregate_named(measure.aggregate)
         operand = None
         if measure.field is not None:
             column = self.source.column(measure.field)
-            operand = Operand(column.type, column.scale, column.dictionary if isinstance(column, CodedColumn) else None)
+            operand = Operand(
+                column.type, column.scale, column.dictionary if isinstance(column, CodedColumn) else None, column
+            )
         aggregate.check(operand, measure.field.field if measure.field else measure.id)
+        if operand is not None:
+            needs = aggregate.quantities(measure)
+            if aggregate.parameters and not aggregate.needs_values:
+                scales = {key: self._column(quantity).scale for key, (quantity, _) in needs.items()}
+                records = None
+                if measure.order is not None and "order" in aggregate.parameters:
+                    order = measure.order
+                    records = self._codes.get_or(("records", order), lambda: record_at(self.source, order))
+                operand = dataclasses.replace(operand, scales=scales, records=records)
         return aggregate, operand
+
+    def _column(self, quantity: Quantity) -> Column:
+        """The column of a quantity; those made of two fields are kept."""
+        if quantity.kind == "plain":
+            return self.source.column(quantity.field)
+        found: Column = self._codes.get_or(quantity, lambda: column_of(self.source, quantity))
+        return found
 
     def _selection(self, base: str, fold: Fold, progress: Progress) -> Mask | None:
         """Which base records pass all filters; None when there is no filter."""
@@ -166,77 +220,144 @@ class Engine:
         self, base: str, fields: tuple[AxisField, ...], fold: Fold, wants: Wants, mask: Mask | None, progress: Progress
     ) -> Cube:
         """The cube over `fields` with at least the states in `wants`; only what is missing is aggregated."""
-        different: dict[FieldRef, dict[State, None]] = {}
-        for ref, states in wants:
-            different.setdefault(ref, {}).update(dict.fromkeys(states))
-        merged = [(ref, list(states)) for ref, states in different.items()]
+        different: dict[Quantity, dict[State, None]] = {}
+        for quantity, states in wants:
+            different.setdefault(quantity, {}).update(dict.fromkeys(states))
+        merged = [(quantity, list(states)) for quantity, states in different.items()]
+        count = self.source.table(base).count
 
         def build() -> Cube:
             self.ran["cube"] += 1
             coded = [self._coded(base, field.field, field.part or None) for field in fields]
             codes, domains = [each for each, _ in coded], [each for _, each in coded]
-            return build_cube(fields, codes, domains, mask, self.source, base, merged, progress)
+            return build_cube(fields, codes, domains, mask, count, self._column, merged, progress)
 
         found: Cube = self._cubes.get_or((self._selection_key(base, fold), fields), build)
-        self.ran["aggregate"] += add_states(found, self.source, base, merged, mask, progress)
+        self.ran["aggregate"] += add_states(found, count, self._column, merged, mask, progress)
         return found
 
     def _blocks(
         self,
         base: str,
         cube: Cube,
-        fold: Fold,
+        measures: Sequence[Measure],
         operands: list[tuple[Aggregate, Operand | None]],
         mask: Mask | None,
         trees: tuple[Tree, Tree],
         lines: tuple[Lines, Lines],
+        progress: Progress,
     ) -> list[Block]:
         present = spread(State.RECORDS, cube.records, *trees, *lines)
-        matrices: dict[tuple[FieldRef | None, State], np.ndarray] = {(None, State.RECORDS): present}
+        matrices: dict[tuple[Quantity, State], np.ndarray] = {}
         has_records = present > 0
         blocks = []
-        for measure, (aggregate, operand) in zip(fold.measures, operands, strict=True):
-            ref = measure.field
-            if ref is not None and ref.table != base:
-                self._spread_coarse(base, cube, ref, aggregate, mask, trees, lines, matrices)
-            states = {}
-            for state in aggregate.states:
-                of = None if state is State.RECORDS else ref
-                if (of, state) not in matrices:
-                    assert of is not None
-                    matrices[of, state] = spread(state, cube.states[of, state], *trees, *lines)
-                states[state] = matrices[of, state]
+        for measure, (aggregate, operand) in zip(measures, operands, strict=True):
+            if aggregate.needs_values:
+                assert operand is not None
+                blocks.append(
+                    self._of_values(base, cube, measure, aggregate, operand, has_records, mask, trees, lines, progress)
+                )
+                continue
+            needs = aggregate.quantities(measure)
+            for quantity in dict.fromkeys(quantity for quantity, _ in needs.values()):
+                if quantity.table != base:
+                    wanted = [state for each, state in needs.values() if each == quantity]
+                    self._spread_coarse(base, cube, quantity, wanted, mask, trees, lines, matrices)
+            states: dict[Key, np.ndarray] = {State.RECORDS: present}
+            for key, (quantity, state) in needs.items():
+                if (quantity, state) not in matrices:
+                    matrices[quantity, state] = spread(state, cube.states[quantity, state], *trees, *lines)
+                states[key] = matrices[quantity, state]
             blocks.append(aggregate.finish(states, has_records, operand or Operand(next(iter(aggregate.takes)))))
         return blocks
+
+    def _of_values(
+        self,
+        base: str,
+        cube: Cube,
+        measure: Measure,
+        aggregate: Aggregate,
+        operand: Operand,
+        has_records: np.ndarray,
+        mask: Mask | None,
+        trees: tuple[Tree, Tree],
+        lines: tuple[Lines, Lines],
+        progress: Progress,
+    ) -> Block:
+        """A measure that needs the values: from their runs in each cell, regrouped for every level of totals."""
+        ref = measure.field
+        assert ref is not None
+        quantity = Quantity(ref)
+        column = self.source.column(ref)
+        if ref.table == base:
+            self.ran["aggregate"] += add_runs(cube, quantity, column, mask, progress)
+            runs = cube.runs[quantity]
+
+            def runs_by(target: npt.NDArray[np.int64]) -> Runs:
+                progress.step("Working out totals", 0.5)
+                return regrouped(runs, target)
+
+        else:
+            self._find_pairs(base, cube, ref.table, mask)
+            cells, partners = cube.pairs[ref.table]
+            values, valid, _ = measured(column)
+
+            def runs_by(target: npt.NDArray[np.int64]) -> Runs:
+                groups, records = np.divmod(np.unique(target[cells] * len(values) + partners), max(1, len(values)))
+                known = slice(None) if valid is None else valid[records]
+                return runs_of(groups[known], values[records[known]])
+
+        makes_text = isinstance(aggregate, ListOfValues)
+        real = aggregate.result_type(operand) is FieldType.REAL or operand.type is FieldType.REAL
+        kind = np.dtype(object) if makes_text else np.dtype(np.float64) if real else np.dtype(np.int64)
+        data, known = spread_values(
+            lambda each: aggregate.of_values(each, operand, measure), runs_by, kind, *trees, *lines
+        )
+        return aggregate.block_of(data, ~has_records if aggregate.zero_over_nothing else ~known, operand)
 
     def _spread_coarse(
         self,
         base: str,
         cube: Cube,
-        ref: FieldRef,
-        aggregate: Aggregate,
+        quantity: Quantity,
+        states: Sequence[State],
         mask: Mask | None,
         trees: tuple[Tree, Tree],
         lines: tuple[Lines, Lines],
-        matrices: dict[tuple[FieldRef | None, State], np.ndarray],
+        matrices: dict[tuple[Quantity, State], np.ndarray],
     ) -> None:
-        """States of a field that lives on a table reached over links: each of its records counts once per cell."""
-        missing = [state for state in aggregate.states if state is not State.RECORDS and (ref, state) not in matrices]
+        """States of a quantity that lives on a table reached over links: each of its records counts once per cell."""
+        missing = [state for state in states if (quantity, state) not in matrices]
         if not missing:
             return
-        rows = self.source.rows(base, ref.table)
+        self._find_pairs(base, cube, quantity.table, mask)
+        column = self._column(quantity)
+        values, valid, _ = measured(column)
+        pairs = cube.pairs[quantity.table]
+        for state, matrix in spread_pairs(missing, pairs, values, valid, *trees, *lines, column.scale).items():
+            matrices[quantity, state] = matrix
+
+    def _find_pairs(self, base: str, cube: Cube, table: str, mask: Mask | None) -> None:
+        rows = self.source.rows(base, table)
         assert rows is not None
         before = len(cube.pairs)
-        add_pairs(cube, ref.table, rows, self.source.table(ref.table).count, mask)
+        add_pairs(cube, table, rows, self.source.table(table).count, mask)
         self.ran["aggregate"] += len(cube.pairs) > before
-        values, valid, _ = measured(self.source.column(ref))
-        for state, matrix in spread_pairs(missing, cube.pairs[ref.table], values, valid, *trees, *lines).items():
-            matrices[ref, state] = matrix
 
     def _remark(self, base: str, measure: Measure) -> str:
-        if measure.field is None or measure.field.table == base:
-            return ""
-        return f"Each record of {measure.field.table} counts once in a cell, so totals can be less than the sum of their parts."
+        said = TOTAL_REMARKS.get(measure.total, "")
+        if measure.field is not None and measure.field.table != base and measure.total == "records":
+            return f"Each record of {measure.field.table} counts once in a cell, so totals can be less than the sum of their parts."
+        return said
+
+
+TOTAL_REMARKS = {
+    "sum": "Totals are the sum of the lines shown.",
+    "average": "Totals are the average of the lines shown.",
+    "smallest": "Totals are the smallest of the lines shown.",
+    "largest": "Totals are the largest of the lines shown.",
+    "none": "It has no totals.",
+}
 
 
 def _axis_field(word: Placed) -> AxisField:

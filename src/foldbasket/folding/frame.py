@@ -6,19 +6,21 @@ a record, so turning, sorting and switching totals cost only this.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates import State
+from foldbasket.folding.aggregates import Block, State
 from foldbasket.folding.cube import Cube
 from foldbasket.folding.domain import Domain
 from foldbasket.folding.report import Axis, Head, Kind
-from foldbasket.folding.spec import Where
+from foldbasket.folding.runs import Runs
+from foldbasket.folding.spec import TotalOf, Where
+from foldbasket.tables.types import FieldType
 
 MOST_CELLS = 5_000_000
 """More cells than this are refused before they are made."""
@@ -146,8 +148,7 @@ def spread(
     neutral = state.neutral(values.dtype)
     matrix = np.full((rows.leaves, columns.leaves), neutral, values.dtype)
     matrix[rows.leaf_of_cell, columns.leaf_of_cell] = values
-    matrix = _along_rows(matrix, state.merge, rows, row_lines)
-    return np.ascontiguousarray(_along_rows(matrix.T, state.merge, columns, column_lines).T)
+    return _rolled(matrix, state.merge, rows, columns, row_lines, column_lines)
 
 
 def _along_rows(matrix: Matrix, merge: np.ufunc, tree: Tree, lines: Lines) -> Matrix:
@@ -155,7 +156,8 @@ def _along_rows(matrix: Matrix, merge: np.ufunc, tree: Tree, lines: Lines) -> Ma
     shown = np.empty((len(lines.level), matrix.shape[1]), matrix.dtype)
     for level in range(tree.depth, -1, -1):
         if level < tree.depth and len(tree.firsts[level]):
-            matrix = merge.reduceat(matrix, tree.firsts[level], axis=0)
+            with np.errstate(over="ignore", invalid="ignore"):  # a product may pass every number; it is blank then
+                matrix = merge.reduceat(matrix, tree.firsts[level], axis=0)
         at = lines.level == level
         if at.any():
             shown[at] = matrix[lines.node[at]]
@@ -171,6 +173,7 @@ def spread_pairs(
     columns: Tree,
     row_lines: Lines,
     column_lines: Lines,
+    scale: int = 0,
 ) -> dict[State, Matrix]:
     """States of a field of a coarser table, each of whose records counts once in every cell and total.
 
@@ -184,6 +187,8 @@ def spread_pairs(
         if exact and state is State.SUM
         else np.dtype(np.int64)
         if state is State.VALUES
+        else np.dtype(np.float64)
+        if state is State.PRODUCT
         else values.dtype
         for state in states
     }
@@ -207,6 +212,8 @@ def spread_pairs(
                 taken: npt.NDArray = (
                     np.ones(len(group), np.int64) if state is State.VALUES else values[partner].astype(kind)
                 )
+                if state is State.PRODUCT and scale:
+                    taken = taken / 10.0**scale
                 state.merge.at(found, group, taken)
                 block = found.reshape(len(rows.starts[row_level]), wide)
                 results[state][np.ix_(at_rows, at_columns)] = block[
@@ -215,6 +222,87 @@ def spread_pairs(
     if State.SUM in results and exact:
         results[State.SUM] = _narrowed(results[State.SUM])
     return results
+
+
+def spread_values(
+    make: Callable[[Runs], npt.NDArray],
+    runs_by: Callable[[npt.NDArray[np.int64]], Runs],
+    kind: np.dtype,
+    rows: Tree,
+    columns: Tree,
+    row_lines: Lines,
+    column_lines: Lines,
+) -> tuple[Matrix, npt.NDArray[np.bool_]]:
+    """Results made of values, in every cell and total, and where there is any value.
+
+    `runs_by` gives the runs of values when each cell of the cube becomes the group named for it.
+    """
+    shape = (len(row_lines.level), len(column_lines.level))
+    data, known = np.zeros(shape, kind), np.zeros(shape, np.bool_)
+    for row_level in np.unique(row_lines.level):
+        row_node = rows.node_of_leaf(row_level)[rows.leaf_of_cell]
+        at_rows = np.flatnonzero(row_lines.level == row_level)
+        for column_level in np.unique(column_lines.level):
+            column_node = columns.node_of_leaf(column_level)[columns.leaf_of_cell]
+            at_columns = np.flatnonzero(column_lines.level == column_level)
+            wide = len(columns.starts[column_level])
+            many = len(rows.starts[row_level]) * wide
+            found, has = np.zeros(many, kind), np.zeros(many, np.bool_)
+            runs = runs_by(row_node * wide + column_node)
+            if len(runs.groups):
+                found[runs.groups] = make(runs)
+                has[runs.groups] = True
+            place = np.ix_(row_lines.node[at_rows], column_lines.node[at_columns])
+            data[np.ix_(at_rows, at_columns)] = found.reshape(-1, wide)[place]
+            known[np.ix_(at_rows, at_columns)] = has.reshape(-1, wide)[place]
+    return data, known
+
+
+def totals_of_shown(
+    block: Block, how: TotalOf, rows: Tree, columns: Tree, row_lines: Lines, column_lines: Lines
+) -> Block:
+    """The block with its totals made of the innermost lines shown, instead of the records beneath: their sum, average,
+    smallest or largest; or with none at all."""
+    at_rows = np.flatnonzero(row_lines.level == rows.depth)
+    at_columns = np.flatnonzero(column_lines.level == columns.depth)
+    inner = np.ix_(at_rows, at_columns)
+    is_total = np.ones(block.blank.shape, np.bool_)
+    is_total[inner] = False
+    if how == "none":
+        return replace(block, blank=block.blank | is_total)
+    if not block.type.is_number and not (how in ("smallest", "largest") and block.type.is_time):
+        raise FoldError(f"totals cannot be the {how} of {block.type.value}.", todo="Choose totals over the records.")
+    # Leaves stand in the order of the lines that show them, so the shown cells are the matrix of leaves.
+    state = {"smallest": State.SMALLEST, "largest": State.LARGEST}.get(how, State.SUM)
+    blank = block.blank[inner]
+    leaves = np.where(blank, state.neutral(block.data.dtype), block.data[inner])
+    if state is State.SUM and leaves.dtype.kind == "i":
+        leaves = leaves.astype(object)
+    rolled = _rolled(leaves, state.merge, rows, columns, row_lines, column_lines)
+    known = _rolled((~blank).astype(np.int64), np.add, rows, columns, row_lines, column_lines)
+    none = is_total & (known == 0)
+    if how == "average":
+        kind, scale = FieldType.REAL, 0
+        share = (
+            np.array([float(each) for each in rolled.flat]).reshape(rolled.shape)
+            / np.maximum(known, 1)
+            / 10.0**block.scale
+        )
+        own = block.data.astype(np.float64) / 10.0**block.scale
+        return Block(
+            kind, np.where(is_total, np.where(none, 0.0, share), own), np.where(is_total, none, block.blank), scale
+        )
+    if rolled.dtype == object:
+        rolled = _narrowed(rolled)
+    data = np.where(is_total, np.where(none, 0, rolled), block.data)
+    return replace(block, data=data, blank=np.where(is_total, none, block.blank))
+
+
+def _rolled(
+    matrix: Matrix, merge: np.ufunc, rows: Tree, columns: Tree, row_lines: Lines, column_lines: Lines
+) -> Matrix:
+    by_rows = _along_rows(matrix, merge, rows, row_lines)
+    return np.ascontiguousarray(_along_rows(by_rows.T, merge, columns, column_lines).T)
 
 
 def _narrowed(exact: Matrix) -> Matrix:

@@ -51,7 +51,7 @@ def placed_heading(placed: Placed) -> str:
 def measure_phrase(measure: Measure) -> str:
     """A measure as the sentence says it: “Net, summed”."""
     aggregate = AGGREGATES.get(measure.aggregate)
-    return f"{measure_heading(measure)}, {aggregate.said if aggregate else measure.aggregate}"
+    return f"{measure_heading(measure)}, {aggregate.said_of(measure) if aggregate else measure.aggregate}"
 
 
 def filter_phrase(rule: Filter, source: Source | None, locale: str) -> str:

@@ -30,12 +30,23 @@ class Placed(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     subtotal: Where = "after"
 
 
+TotalOf = Literal["records", "sum", "average", "smallest", "largest", "none"]
+"""What a total of a measure is: the aggregate over all records beneath it, or something made of the lines shown."""
+
+
 class Measure(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """An aggregate over a field; `field` None stands for the records themselves."""
+    """An aggregate over a field; `field` None stands for the records themselves.
+
+    `percent` is for a percentile, `weight` for a weighted average, `order` for first and last (None: the table's first date).
+    """
 
     id: str
     aggregate: str
     field: FieldRef | None = None
+    percent: float = 90.0
+    weight: FieldRef | None = None
+    order: FieldRef | None = None
+    total: TotalOf = "records"
     heading: str | None = None
     number: NumberStyle = NumberStyle()
 
@@ -59,7 +70,12 @@ class Fold(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     def fields(self) -> list[FieldRef]:
         """Every field in use, placed or filtered by."""
         used = [placed.field for placed in self.rows + self.columns]
-        used += [measure.field for measure in self.measures if measure.field is not None]
+        used += [
+            ref
+            for measure in self.measures
+            for ref in (measure.field, measure.weight, measure.order)
+            if ref is not None
+        ]
         used += [rule.field for rule in self.filters]
         return used
 

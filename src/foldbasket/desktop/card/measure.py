@@ -11,11 +11,56 @@ from foldbasket.errors import PatternError
 from foldbasket.folding.aggregates import AGGREGATES
 from foldbasket.folding.sentence import measure_heading
 from foldbasket.folding.spec import Measure
+from foldbasket.links.source import FieldRef
 from foldbasket.styling.numbers import check_pattern
 from foldbasket.tables.column import DeferredColumn
 from foldbasket.tables.nature import Nature, nature_of
 
 PATTERNS = ("#,##0", "#,##0.00", "¤#,##0", "¤#,##0.00", "0.0", "0%", "0.0%")
+
+
+TOTALS = (
+    ("records", "over the records"),
+    ("sum", "sum of the lines"),
+    ("average", "average of the lines"),
+    ("smallest", "smallest line"),
+    ("largest", "largest line"),
+    ("none", "none"),
+)
+
+
+def _fields(desk: Desk, table: str, natures: tuple[Nature, ...] | None = None) -> list[FieldRef]:
+    """The fields of a table, or those of some natures."""
+    columns = desk.source.tables[table].columns if table in desk.source.tables else {}
+    return [
+        FieldRef(table, name) for name, column in columns.items() if natures is None or nature_of(column) in natures
+    ]
+
+
+def _parameters(body: CardBody, desk: Desk, measure: Measure) -> None:
+    """What the aggregate needs beside its field."""
+    field = measure.field
+    if field is None:
+        return
+    wanted = AGGREGATES[measure.aggregate].parameters
+    if "percent" in wanted:
+
+        def percent(text: str) -> None:
+            try:
+                value = float(text.replace(",", ".").removesuffix("%"))
+            except ValueError:
+                desk.sources.complain(f"“{text}” is not a percentage.", "Type a number from 0 to 100.")
+                return
+            desk.change(measure.id, f"Take the {value:g}th percentile", percent=value)
+
+        body.entry("Percent", f"{measure.percent:g}", "90", percent)
+    if "weight" in wanted:
+        numbers = [ref for ref in _fields(desk, field.table) if desk.source.column(ref).type.is_number and ref != field]
+        choices = [(None, "choose a field…"), *((ref, ref.field) for ref in numbers)]
+        body.choice("Weighted by", choices, measure.weight, lambda ref: desk.change(measure.id, f"Weight by {ref.field}" if ref else "Weight by nothing", weight=ref))  # fmt: skip
+    if "order" in wanted:
+        choices = [(None, "the first date"), *((ref, ref.field) for ref in _fields(desk, field.table))]
+        body.choice("In order of", choices, measure.order, lambda ref: desk.change(measure.id, "Change what comes first", order=ref))  # fmt: skip
 
 
 def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
@@ -49,10 +94,21 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
         )
         if measure.aggregate in AGGREGATES:
             body.text(AGGREGATES[measure.aggregate].meaning, "quiet")
+            _parameters(body, desk, measure)
         if measure.aggregate == "sum" and nature_of(column) is Nature.PRICE:
             body.text(
-                f"A sum of {measure.field.field.lower()} means little: an average may be what is meant.", "warning"
+                f"A sum of {measure.field.field.lower()} means little: average it, or weight it by a quantity.",
+                "warning",
             )
+            quantities = _fields(desk, measure.field.table, (Nature.QUANTITY,))
+            if quantities:
+                weight = quantities[0]
+                body.link(
+                    f"Average it, weighted by {weight.field}",
+                    lambda: desk.change(
+                        measure.id, f"Weight by {weight.field}", aggregate="weighted average", weight=weight
+                    ),
+                )
         if desk.report is not None:
             head = next((head for head in desk.report.measures if head.id == measure.id), None)
             if head is not None and head.remark:
@@ -98,6 +154,12 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
         lambda value: restyle("Change how negatives look", negatives=value),
     )
 
+    body.choice(
+        "Totals",
+        TOTALS,
+        measure.total,
+        lambda value: desk.change(measure.id, "Change what totals are", total=value),
+    )
     default = measure_heading(msgspec.structs.replace(measure, heading=None))
     body.renaming(measure.heading, default, lambda text: desk.change(measure.id, f"Rename {default}", heading=text))
     body.section("Place")
