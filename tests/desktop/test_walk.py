@@ -448,3 +448,80 @@ def test_unsaved_work_is_written_aside_and_taken_up_after_a_crash(driver, demo, 
     driver.desk.undo()
     driver.desk.close()
     assert list(recovery.folder().glob("*.json")) == []
+
+
+def test_a_measure_is_compared_on_its_card_and_its_pattern_goes_with_the_comparison(driver, demo):
+    from PyQt6.QtWidgets import QComboBox
+
+    driver.open(demo)
+    driver.desk.show_fold("Lines, quarter by quarter")
+    driver.settle()
+    driver.desk.select_word("net")
+
+    def choose(name, text):
+        chooser = next(each for each in driver.workspace.card.findChildren(QComboBox) if each.accessibleName() == name)
+        at = chooser.findText(text)
+        assert at >= 0, [chooser.itemText(n) for n in range(chooser.count())]
+        chooser.setCurrentIndex(at)
+        chooser.activated.emit(at)
+        driver.settle()
+
+    choose("Show", "% of the column")
+    assert driver.desk.report.text(driver.desk.report.height - 1, 0) == "100.0%"
+    assert "as % of the column" in driver.desk.report.sentence
+    choose("Show", "with a year before")
+    choose("Along", "Year of order date")
+    choose("As", "change in %")
+    assert driver.desk.problem is None
+    choose("Show", "with another measure")
+    assert "no other measure" in str(driver.errors[-1])
+    choose("Show", "not at all")
+    choose("Another way", "Percentile")
+    assert driver.desk.fold.measures[0].aggregate == "percentile"
+    assert "90th percentile" in driver.desk.report.sentence
+
+
+def test_members_are_ordered_by_value_and_picked_on_their_card(driver, demo):
+    from PyQt6.QtWidgets import QComboBox, QLineEdit
+
+    driver.open(demo)
+    driver.desk.show_fold("Lines, quarter by quarter")
+    driver.settle()
+    driver.desk.select_word("line")
+
+    def choose(name, text, which=0):
+        found = [each for each in driver.workspace.card.findChildren(QComboBox) if each.accessibleName() == name]
+        at = found[which].findText(text)
+        assert at >= 0, [found[which].itemText(n) for n in range(found[which].count())]
+        found[which].setCurrentIndex(at)
+        found[which].activated.emit(at)
+        driver.settle()
+
+    def lines():
+        report = driver.desk.report
+        return list(
+            dict.fromkeys(report.rows.label(line, 0) for line in range(report.height) if report.rows.level[line])
+        )
+
+    before = lines()
+    choose("By", "Net sales")
+    assert sorted(lines()) == sorted(before)
+    assert lines() != before
+    choose("In", "2025")
+    choose("Members", "the top")
+    number = next(each for each in driver.workspace.card.findChildren(QLineEdit) if each.accessibleName() == "Number")
+    number.setFocus()
+    number.selectAll()
+    driver.qtbot.keyClicks(number, "2")
+    driver.press(number, Qt.Key.Key_Return)
+    assert len(lines()) == 2
+    assert "(top 2 by Net sales)" in driver.desk.report.sentence
+    assert "members not shown too" in driver.workspace.facts.kept.text()
+    first = next(each for each in driver.workspace.card.findChildren(QLineEdit) if each.accessibleName() == "First")
+    first.setFocus()
+    driver.qtbot.keyClicks(first, "nobody")
+    driver.press(first, Qt.Key.Key_Return)
+    assert "“nobody” is not a member" in str(driver.errors[-1])
+    for _ in range(4):
+        driver.key(Qt.Key.Key_Z)
+    assert lines() == before

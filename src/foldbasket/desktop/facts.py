@@ -66,9 +66,9 @@ class FactsLine(QFrame):
                 (fold.rows and fold.row_total != "off") or (fold.columns and fold.column_total != "off")
             )
             shown = has_totals and not self.news.whole
-            totals = (
-                f"&nbsp;&nbsp;&nbsp;<span style='color:{muted}'>totals cover</span> everything kept" if shown else ""
-            )
+            hides = fold is not None and any(word.keep is not None for word in fold.rows + fold.columns)
+            covered = "everything kept, members not shown too" if hides else "everything kept"
+            totals = f"&nbsp;&nbsp;&nbsp;<span style='color:{muted}'>totals cover</span> {covered}" if shown else ""
             self.kept.setText(f"<span style='font-size:12px'>{counted}{totals}</span>")
         if not self.desk.busy:
             self._rest()

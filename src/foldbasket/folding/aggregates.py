@@ -68,6 +68,8 @@ class Block:
     blank: npt.NDArray[np.bool_]
     scale: int = 0
     dictionary: Dictionary | None = None
+    pattern: str | None = None
+    """The LDML pattern that goes with the numbers, where their type alone does not tell: of shares, percent."""
 
 
 @dataclass(frozen=True)

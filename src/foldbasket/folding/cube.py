@@ -22,7 +22,7 @@ from foldbasket.folding import kernels
 from foldbasket.folding.aggregates import State
 from foldbasket.folding.domain import Domain
 from foldbasket.folding.quantities import Quantity
-from foldbasket.folding.runs import Runs, runs_of
+from foldbasket.folding.runs import Runs, runs_from, runs_of
 from foldbasket.links.source import FieldRef
 from foldbasket.tables.column import CodedColumn, Codes, Column
 from foldbasket.tables.progress import Progress
@@ -30,6 +30,9 @@ from foldbasket.tables.progress import Progress
 CHUNK = 1 << 16
 DENSE_GROUPS = 1 << 21
 """Up to so many possible groups get an accumulator each; beyond, the groups that occur are numbered first."""
+
+DENSE_VALUES = 1 << 22
+"""Up to so many possible values of all cells together are counted; beyond, values are sorted."""
 
 Mask = npt.NDArray[np.bool_]
 WORKERS = min(8, os.cpu_count() or 1)
@@ -304,13 +307,48 @@ def add_runs(cube: Cube, quantity: Quantity, column: Column, mask: Mask | None, 
     """Finds the different values of each cell, with how often each occurs; says whether that was still to do."""
     if quantity in cube.runs:
         return False
-    values, valid, _ = measured(column)
+    values, valid, kind = measured(column)
+    if kind.kind == "i" and len(values):
+        low, high = int(values.min()), int(values.max())
+        if cube.cells * (high - low + 1) <= DENSE_VALUES:
+            cube.runs[quantity] = _counted_runs(cube, values, valid, low, high - low + 1, mask, progress)
+            return True
     cells = _cell_of_records(cube, len(values), mask, progress)
     known = cells >= 0 if valid is None else (cells >= 0) & valid
     progress.step("Sorting values", 0.5)
     chosen = slice(None) if known.all() else known
     cube.runs[quantity] = runs_of(cells[chosen], values[chosen])
     return True
+
+
+def _counted_runs(
+    cube: Cube, values: npt.NDArray, valid: Mask | None, low: int, span: int, mask: Mask | None, progress: Progress
+) -> Runs:
+    """Runs by counting, where every possible value of every cell can have a counter of its own; nothing is sorted."""
+    number = np.full(cube.grouping.groups + 1, cube.cells, np.int64)
+    number[cube.cell_groups] = np.arange(cube.cells)
+    spare = cube.cells * span
+    many = len(values)
+    share = -(-many // WORKERS) if many > 4 * CHUNK else max(1, many)
+
+    def work(start: int, stop: int) -> npt.NDArray[np.int64]:
+        counts = np.zeros(spare + span, np.int64)
+        for at in range(start, stop, CHUNK):
+            progress.step("Counting values", (at - start) / max(1, stop - start))
+            end = min(at + CHUNK, stop)
+            keys = number[cube.grouping.keys(at, end, mask)] * span + (values[at:end] - low)
+            if valid is not None:
+                keys[~valid[at:end]] = spare
+            kernels.count(keys.astype(np.int32), counts)
+        return counts
+
+    parts = [_pool.submit(work, start, min(many, start + share)) for start in range(share, many, share)]
+    counts = work(0, min(many, share))
+    for part in parts:
+        counts += part.result()
+    found = np.flatnonzero(counts[:spare])
+    cells, offsets = np.divmod(found, span)
+    return runs_from(cells, offsets + low, counts[found])
 
 
 def _cell_of_records(cube: Cube, count: int, mask: Mask | None, progress: Progress) -> npt.NDArray[np.int64]:

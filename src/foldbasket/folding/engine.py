@@ -14,6 +14,7 @@ import numpy.typing as npt
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.aggregates import Aggregate, Block, Key, ListOfValues, Operand, State, aggregate_named
+from foldbasket.folding.comparisons import Cells, compared
 from foldbasket.folding.cube import AxisField, Cube, Wants, add_pairs, add_runs, add_states, build_cube, measured
 from foldbasket.folding.domain import Domain, placed_codes
 from foldbasket.folding.filters import passes
@@ -22,17 +23,22 @@ from foldbasket.folding.frame import (
     Tree,
     axis_of,
     check_size,
+    every_line,
     grow,
     lines_of,
+    picked_cells,
+    shown_of,
     spread,
     spread_pairs,
     spread_values,
     totals_of_shown,
 )
+from foldbasket.folding.ordering import Asked, Rearranged, node_values, rearranged
 from foldbasket.folding.quantities import Quantity, column_of, record_at
 from foldbasket.folding.report import Head, MeasureHead, Report
 from foldbasket.folding.runs import Runs, regrouped, runs_of
 from foldbasket.folding.sentence import measure_heading, placed_heading, sentence_of
+from foldbasket.folding.sides import Side
 from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.source import FieldRef, Source
 from foldbasket.tables.column import CodedColumn, Codes, Column
@@ -110,28 +116,47 @@ class Engine:
         progress.step("Laying out", 0.0)
         self.ran["frame"] += 1
         trees: list[Tree] = []
-        lines: list[Lines] = []
         heads: list[tuple[Head, ...]] = []
-        for words, grand in ((fold.rows, fold.row_total), (fold.columns, fold.column_total)):
+        axes = ((fold.rows, fold.row_total), (fold.columns, fold.column_total))
+        for words, _ in axes:
             domains = [self._coded(base, word.field, word.part)[1] for word in words]
-            tree = grow(
-                cube, [position[_axis_field(word)] for word in words], domains, [word.descending for word in words]
-            )
-            trees.append(tree)
-            lines.append(lines_of(tree, [word.subtotal for word in words], grand if words else "off"))
+            trees.append(grow(cube, [position[_axis_field(word)] for word in words], domains, words))
             heads.append(
                 tuple(Head(word.id, placed_heading(word), domain) for word, domain in zip(words, domains, strict=True))
             )
-        check_size(lines[0], lines[1], len(fold.measures))
-        blocks = self._blocks(
-            base, cube, measures, operands, mask, (trees[0], trees[1]), (lines[0], lines[1]), progress
-        )
+
+        def shown_lines() -> tuple[Lines, Lines]:
+            rows, columns = (
+                lines_of(tree, [word.subtotal for word in words], grand if words else "off")
+                for tree, (words, grand) in zip(trees, axes, strict=True)
+            )
+            return rows, columns
+
+        lines = shown_lines()
+        # Whatever looks beyond the cells shown, to totals that may be off or to members left out, needs every line.
+        looks_beyond = any(measure.compare is not None for measure in measures)
+        picks = any(word.by is not None or word.keep is not None for word in placed)
+        if not picks:
+            check_size(*lines, len(measures))
+        whole = (every_line(trees[0]), every_line(trees[1])) if looks_beyond or picks else lines
+        blocks = self._blocks(base, cube, measures, operands, mask, (trees[0], trees[1]), whole, progress)
+        if picks:
+            trees, whole, blocks = self._picked(fold, measures, trees, whole, blocks, heads)
+            lines = shown_lines()
+            check_size(*lines, len(measures))
+        both = (trees[0], trees[1])
         blocks = [
-            block
-            if measure.total == "records"
-            else totals_of_shown(block, measure.total, trees[0], trees[1], lines[0], lines[1])
+            block if measure.total == "records" else totals_of_shown(block, measure.total, *both, *whole)
             for measure, block in zip(measures, blocks, strict=True)
         ]
+        if looks_beyond:
+            cells = self._cells(fold, measures, trees, whole, blocks, heads)
+            blocks = [
+                block if measure.compare is None else compared(measure.compare, block, cells, measure_heading(measure))
+                for measure, block in zip(measures, blocks, strict=True)
+            ]
+        if whole is not lines:
+            blocks = [shown_of(block, lines, whole) for block in blocks]
         return Report(
             name=fold.name,
             sentence=sentence_of(fold, self.source, self.locale),
@@ -148,6 +173,61 @@ class Engine:
             locale=self.locale,
             currency=self.currency,
         )
+
+    @staticmethod
+    def _cells(
+        fold: Fold,
+        measures: Sequence[Measure],
+        trees: Sequence[Tree],
+        whole: tuple[Lines, Lines],
+        blocks: Sequence[Block],
+        heads: Sequence[Sequence[Head]],
+    ) -> Cells:
+        rows, columns = (
+            Side(tree, every, words, [head.domain for head in each])
+            for tree, every, words, each in zip(trees, whole, (fold.rows, fold.columns), heads, strict=True)
+        )
+        return Cells(rows, columns, {measure.id: block for measure, block in zip(measures, blocks, strict=True)})
+
+    def _picked(
+        self,
+        fold: Fold,
+        measures: Sequence[Measure],
+        trees: Sequence[Tree],
+        whole: tuple[Lines, Lines],
+        blocks: Sequence[Block],
+        heads: Sequence[Sequence[Head]],
+    ) -> tuple[list[Tree], tuple[Lines, Lines], list[Block]]:
+        """Trees, lines and blocks with members ordered by value and those left out that summary filters do not show."""
+        cells = self._cells(fold, measures, trees, whole, blocks, heads)
+        sides = (cells.rows, cells.columns)
+        by_id = {measure.id: measure for measure in measures}
+
+        def values(word: Placed, measure: str, among: tuple[str, ...], axis: int, level: int) -> Block:
+            if measure not in by_id:
+                raise FoldError(
+                    f"the measure that {word.field.field} is ordered or picked by was taken out.",
+                    where=fold.name,
+                    todo="Choose another measure on its card.",
+                )
+            block = cells.measures[measure]
+            compare = by_id[measure].compare
+            if compare is not None:  # members are ordered by what the report shows
+                block = compared(compare, block, cells, measure_heading(by_id[measure]))
+            return node_values(block, sides[axis], level, sides[1 - axis], among, axis == 1)
+
+        made: list[Rearranged] = []
+        for axis, words in enumerate((fold.rows, fold.columns)):
+            asked = []
+            for level, word in enumerate(words, 1):
+                order = values(word, word.by.measure, word.by.among, axis, level) if word.by is not None else None
+                kept_by = values(word, word.keep.measure, (), axis, level) if word.keep is not None else None
+                if order is not None or kept_by is not None:
+                    asked.append(Asked(level, order, word.descending, word.keep, kept_by))
+            made.append(rearranged(trees[axis], asked))
+        new = (every_line(made[0].tree), every_line(made[1].tree))
+        rows, columns = (each.lines_before(lines, old) for each, lines, old in zip(made, new, whole, strict=True))
+        return [each.tree for each in made], new, [picked_cells(block, rows, columns) for block in blocks]
 
     def _completed(self, measure: Measure) -> Measure:
         """The measure with its order by default: the first date of its table."""

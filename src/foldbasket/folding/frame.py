@@ -6,9 +6,11 @@ a record, so turning, sorting and switching totals cost only this.
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
+from typing import TYPE_CHECKING
 
 import numpy as np
 import numpy.typing as npt
@@ -19,8 +21,10 @@ from foldbasket.folding.cube import Cube
 from foldbasket.folding.domain import Domain
 from foldbasket.folding.report import Axis, Head, Kind
 from foldbasket.folding.runs import Runs
-from foldbasket.folding.spec import TotalOf, Where
 from foldbasket.tables.types import FieldType
+
+if TYPE_CHECKING:
+    from foldbasket.folding.spec import Placed, TotalOf, Where
 
 MOST_CELLS = 5_000_000
 """More cells than this are refused before they are made."""
@@ -56,17 +60,23 @@ class Tree:
         return np.cumsum(marks) - 1
 
 
-def grow(cube: Cube, fields: Sequence[int], domains: Sequence[Domain], descending: Sequence[bool]) -> Tree:
-    """The tree of one axis: `fields` are positions in the cube's fields, outermost first."""
+def grow(cube: Cube, fields: Sequence[int], domains: Sequence[Domain], words: Sequence[Placed]) -> Tree:
+    """The tree of one axis: `fields` are positions in the cube's fields, outermost first. Members stand by label, those that
+    are listed by hand before the others."""
     if not fields:
         some = min(1, cube.cells)
         root = np.zeros(some, np.int64)
         return Tree(np.zeros(cube.cells, np.int64), np.empty((some, 0), np.int32), (root,), ())
     ranks = []
-    for position, domain, falling in zip(fields, domains, descending, strict=True):
+    for position, domain, word in zip(fields, domains, words, strict=True):
         rank = domain.ranks.copy()
-        if falling:  # blank and no match stay last
+        if word.descending and word.by is None:  # blank and no match stay last
             rank[: domain.blank] = domain.blank - 1 - rank[: domain.blank]
+        for place, key in enumerate(word.first):
+            with contextlib.suppress(ValueError):  # a listed member that is no longer one has no place
+                code = domain.code_of(key)
+                if code is not None:
+                    rank[code] = place - len(word.first)
         ranks.append(rank[cube.coords[position]])
     order = np.lexsort(ranks[::-1])
     stacked = np.stack(ranks, axis=1)[order]
@@ -120,6 +130,31 @@ def lines_of(tree: Tree, subtotals: Sequence[Where], grand: Where) -> Lines:
             put(level, Kind.GRAND if level == 0 else Kind.SUBTOTAL, where)
     order = np.lexsort((np.concatenate(sides), np.concatenate(places)))
     return Lines(np.concatenate(levels)[order], np.concatenate(nodes)[order], np.concatenate(kinds)[order])
+
+
+def every_line(tree: Tree) -> Lines:
+    """The lines of an axis with every total, which comparisons need whether they are shown or not."""
+    return lines_of(tree, ["after"] * tree.depth, "after" if tree.depth else "off")
+
+
+def shown_of(block: Block, tree_lines: tuple[Lines, Lines], every: tuple[Lines, Lines]) -> Block:
+    """A block over every line as one over the lines shown."""
+    rows, columns = (_positions(shown, whole) for shown, whole in zip(tree_lines, every, strict=True))
+    return picked_cells(block, rows, columns)
+
+
+def picked_cells(block: Block, rows: npt.NDArray[np.int64], columns: npt.NDArray[np.int64]) -> Block:
+    """The cells of some rows and columns, by their numbers, in that order."""
+    place = np.ix_(rows, columns)
+    return replace(block, data=block.data[place], blank=block.blank[place])
+
+
+def _positions(shown: Lines, whole: Lines) -> npt.NDArray[np.int64]:
+    wide = int(whole.node.max(initial=0)) + 1
+    keys = whole.level.astype(np.int64) * wide + whole.node
+    order = np.argsort(keys)
+    wanted = shown.level.astype(np.int64) * wide + shown.node
+    return order[np.searchsorted(keys[order], wanted)]
 
 
 def axis_of(tree: Tree, lines: Lines, heads: tuple[Head, ...], locale: str) -> Axis:

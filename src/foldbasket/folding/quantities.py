@@ -56,9 +56,9 @@ def column_of(source: Source, quantity: Quantity) -> Column:
     one, two = _number(column), _number(other)
     valid = None if known.all() else known
     if quantity.kind == "where":
-        return NumberColumn(
-            one.name, one.type, np.where(known, one.values, 0).astype(one.values.dtype), valid, one.scale
-        )
+        values = one.values.copy()
+        values[~known] = 0
+        return NumberColumn(one.name, one.type, values, valid, one.scale)
     return _product(one, two, known, valid)
 
 

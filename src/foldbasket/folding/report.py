@@ -216,6 +216,8 @@ class Report:
 
 def default_pattern(block: Block) -> str:
     """The pattern for a measure that has none: all digits of a decimal, none of a whole number, two of a real."""
+    if block.pattern is not None:
+        return block.pattern
     if block.type is FieldType.DECIMAL and block.scale:
         return "#,##0." + "0" * block.scale
     return "#,##0.00" if block.type is FieldType.REAL else "#,##0"

@@ -56,13 +56,13 @@ def runs_of(groups: Ints, values: npt.NDArray, counts: Ints | None = None) -> Ru
             firsts = np.flatnonzero(np.append(True, key[1:] != key[:-1]))
             counts = np.add.reduceat(counts[order], firsts)
         owner, offset = np.divmod(key[firsts], span)
-        return _grouped(owner, offset + low, counts)
+        return runs_from(owner, offset + low, counts)
     order = np.lexsort((values, groups))
     owner, sorted_values = groups[order], values[order]
     changed = (owner[1:] != owner[:-1]) | (sorted_values[1:] != sorted_values[:-1])
     firsts = np.flatnonzero(np.append(True, changed))
     weights = np.ones(len(order), np.int64) if counts is None else counts[order]
-    return _grouped(owner[firsts], sorted_values[firsts], np.add.reduceat(weights, firsts))
+    return runs_from(owner[firsts], sorted_values[firsts], np.add.reduceat(weights, firsts))
 
 
 def _combined(groups: Ints, values: npt.NDArray) -> tuple[Ints | None, int, int]:
@@ -76,7 +76,10 @@ def _combined(groups: Ints, values: npt.NDArray) -> tuple[Ints | None, int, int]
     return groups * span + (values - low), low, span
 
 
-def _grouped(owner: Ints, values: npt.NDArray, counts: Ints) -> Runs:
+def runs_from(owner: Ints, values: npt.NDArray, counts: Ints) -> Runs:
+    """Runs from entries that are sorted by group and value already, each once."""
+    if not len(owner):
+        return Runs(owner, owner, values, counts)
     starts = np.flatnonzero(np.append(True, owner[1:] != owner[:-1]))
     return Runs(owner[starts], starts, values, counts)
 

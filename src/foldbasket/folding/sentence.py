@@ -38,9 +38,8 @@ def measure_heading(measure: Measure) -> str:
     """The heading of a measure where the analyst gave none."""
     if measure.heading:
         return measure.heading
-    if measure.field is None:
-        return "Records"
-    return measure.field.field
+    name = "Records" if measure.field is None else measure.field.field
+    return f"{name}, {measure.compare.said}" if measure.compare is not None else name
 
 
 def placed_heading(placed: Placed) -> str:
@@ -48,10 +47,25 @@ def placed_heading(placed: Placed) -> str:
     return placed.heading or field_phrase(placed.field.field, placed.part)
 
 
+def placed_phrase(placed: Placed, fold: Fold) -> str:
+    """A field on an axis as the sentence says it: “Site (top 5 by Net)”."""
+    if placed.keep is None:
+        return placed_heading(placed)
+    measure = next((each for each in fold.measures if each.id == placed.keep.measure), None)
+    by = measure_heading(measure) if measure is not None else "a measure that was taken out"
+    middle = " " if placed.keep.kind == "where" else " by "
+    said = f"{by}{middle}{placed.keep.said}" if placed.keep.kind == "where" else f"{placed.keep.said}{middle}{by}"
+    return f"{placed_heading(placed)} ({said})"
+
+
 def measure_phrase(measure: Measure) -> str:
     """A measure as the sentence says it: “Net, summed”."""
     aggregate = AGGREGATES.get(measure.aggregate)
-    return f"{measure_heading(measure)}, {aggregate.said_of(measure) if aggregate else measure.aggregate}"
+    said = aggregate.said_of(measure) if aggregate else measure.aggregate
+    if measure.compare is None:
+        return f"{measure_heading(measure)}, {said}"
+    name = measure.heading or ("Records" if measure.field is None else measure.field.field)
+    return f"{name}, {said}, as {measure.compare.said}"
 
 
 def filter_phrase(rule: Filter, source: Source | None, locale: str) -> str:
@@ -91,8 +105,8 @@ def words_of(fold: Fold, source: Source | None = None, locale: str = "en") -> li
     said: list[Word] = []
     phrases = {
         "measures": [(m.id, measure_phrase(m)) for m in fold.measures],
-        "rows": [(p.id, placed_heading(p)) for p in fold.rows],
-        "columns": [(p.id, placed_heading(p)) for p in fold.columns],
+        "rows": [(p.id, placed_phrase(p, fold)) for p in fold.rows],
+        "columns": [(p.id, placed_phrase(p, fold)) for p in fold.columns],
         "filters": [(f.id, filter_phrase(f, source, locale)) for f in fold.filters],
     }
     for strand in STRANDS:

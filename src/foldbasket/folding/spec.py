@@ -10,7 +10,9 @@ from typing import Literal
 
 import msgspec
 
+from foldbasket.folding.comparisons import AnyComparison
 from foldbasket.folding.filters import Filter
+from foldbasket.folding.ordering import ByValue, Keep
 from foldbasket.links.source import FieldRef
 from foldbasket.styling.numbers import NumberStyle
 
@@ -20,7 +22,8 @@ Where = Literal["after", "before", "off"]
 
 class Placed(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A field on rows or columns. `part` is a part of a date; `subtotal` places the total over each of its members
-    (the innermost field of an axis has none)."""
+    (the innermost field of an axis has none). Members stand by label, `first` those listed by hand, or `by` a measure's value;
+    `keep` shows only some of them, picked by a measure within each parent."""
 
     id: str
     field: FieldRef
@@ -28,6 +31,9 @@ class Placed(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     heading: str | None = None
     descending: bool = False
     subtotal: Where = "after"
+    first: tuple[str, ...] = ()
+    by: ByValue | None = None
+    keep: Keep | None = None
 
 
 TotalOf = Literal["records", "sum", "average", "smallest", "largest", "none"]
@@ -37,7 +43,7 @@ TotalOf = Literal["records", "sum", "average", "smallest", "largest", "none"]
 class Measure(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """An aggregate over a field; `field` None stands for the records themselves.
 
-    `percent` is for a percentile, `weight` for a weighted average, `order` for first and last (None: the table's first date).
+    `compare` turns its cells into shares, differences, running totals or ranks. `percent` is for a percentile, `weight` for a weighted average, `order` for first and last (None: the table's first date).
     """
 
     id: str
@@ -47,6 +53,7 @@ class Measure(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
     weight: FieldRef | None = None
     order: FieldRef | None = None
     total: TotalOf = "records"
+    compare: AnyComparison | None = None
     heading: str | None = None
     number: NumberStyle = NumberStyle()
 

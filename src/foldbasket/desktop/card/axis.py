@@ -6,6 +6,7 @@ import msgspec
 from PyQt6.QtWidgets import QWidget
 
 from foldbasket.baskets import edits
+from foldbasket.desktop.card.order import keep_section, order_section
 from foldbasket.desktop.card.parts import WHERE, CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.folding.parts import PARTS
@@ -34,19 +35,9 @@ def axis_card(desk: Desk, placed: Placed, strand: str, parent: QWidget) -> CardB
             "Part",
         )
 
-    body.section("Order")
     is_text = column is not None and not column.type.is_time and not column.type.is_number and placed.part is None
-    up, down = ("A to Z", "Z to A") if is_text else ("rising", "falling")
-    body.chips(
-        (
-            (False, up, "By label; numbers within names count as numbers."),
-            (True, down, "By label, the other way round."),
-        ),
-        placed.descending,
-        lambda value: desk.change(placed.id, f"Order {placed.field.field}", descending=value),
-        "Order",
-    )
-    body.text("Blank and unmatched records stand last either way.", "quiet")
+    order_section(body, desk, placed, strand, is_text)
+    keep_section(body, desk, placed)
 
     words = getattr(fold, strand)
     body.section("Totals")

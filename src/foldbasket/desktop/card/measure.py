@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 from PyQt6.QtWidgets import QWidget
 
+from foldbasket.desktop.card.compare import compare_section
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.errors import PatternError
@@ -19,6 +20,7 @@ from foldbasket.tables.nature import Nature, nature_of
 PATTERNS = ("#,##0", "#,##0.00", "¤#,##0", "¤#,##0.00", "0.0", "0%", "0.0%")
 
 
+USUAL = ("sum", "average", "count values", "count different", "median", "smallest", "largest")
 TOTALS = (
     ("records", "over the records"),
     ("sum", "sum of the lines"),
@@ -81,17 +83,16 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
 
     if measure.field is not None and column is not None:
         body.section("Summarise")
-        fitting = [
-            (node.name, node.label, node.meaning)
-            for node in AGGREGATES.values()
-            if column.type in node.takes and node.needs_field
-        ]
-        body.chips(
-            fitting,
-            measure.aggregate,
-            lambda name: desk.change(measure.id, f"{AGGREGATES[name].label} of {measure.field.field}", aggregate=name),  # type: ignore[union-attr]
-            "Summarise",
-        )
+        ref = measure.field
+        fitting = [node for node in AGGREGATES.values() if column.type in node.takes and node.needs_field]
+
+        def summarise(name: str) -> None:
+            desk.change(measure.id, f"{AGGREGATES[name].label} of {ref.field}", aggregate=name)
+
+        usual = [node for node in fitting if node.name in USUAL or node.name == measure.aggregate]
+        body.chips([(node.name, node.label, node.meaning) for node in usual], measure.aggregate, summarise, "Summarise")
+        others = [(node.name, node.label) for node in fitting if node not in usual]
+        body.choice("Another way", [(None, "choose…"), *others], None, lambda name: name and summarise(name))
         if measure.aggregate in AGGREGATES:
             body.text(AGGREGATES[measure.aggregate].meaning, "quiet")
             _parameters(body, desk, measure)
@@ -114,6 +115,7 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
             if head is not None and head.remark:
                 body.text(head.remark, "quiet")
 
+    compare_section(body, desk, measure)
     body.section("Number")
     style = measure.number
 

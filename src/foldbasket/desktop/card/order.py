@@ -1,0 +1,106 @@
+"""The parts of an axis field's card that order its members and that show only some of them, both by a measure if wanted."""
+
+from __future__ import annotations
+
+import msgspec
+
+from foldbasket.desktop.card.members import members_of
+from foldbasket.desktop.card.parts import CardBody
+from foldbasket.desktop.desk import Desk
+from foldbasket.folding.ordering import ByValue, Keep
+from foldbasket.folding.sentence import measure_heading
+from foldbasket.folding.spec import Placed
+
+KEEPS = (
+    (None, "all of them"),
+    ("top", "the top"),
+    ("bottom", "the bottom"),
+    ("top percent", "the top percent"),
+    ("bottom percent", "the bottom percent"),
+    ("share", "the largest up to %"),
+    ("where", "where it is"),
+)
+SIGNS = (">", "≥", "<", "≤", "=", "≠")
+
+
+def order_section(body: CardBody, desk: Desk, placed: Placed, strand: str, is_text: bool) -> None:
+    """Adds the section on order."""
+    fold = desk.fold
+    assert fold is not None
+    body.section("Order")
+    name = placed.field.field
+    by_value = placed.by is not None
+    up, down = (
+        ("smallest first", "largest first") if by_value else ("A to Z", "Z to A") if is_text else ("rising", "falling")
+    )
+    body.chips(
+        (
+            (False, up, "By value." if by_value else "By label; numbers within names count as numbers."),
+            (True, down, "The other way round."),
+        ),
+        placed.descending,
+        lambda value: desk.change(placed.id, f"Order {name}", descending=value),
+        "Order",
+    )
+    measures = [(measure.id, measure_heading(measure)) for measure in fold.measures]
+
+    def by(measure: str | None) -> None:
+        order = ByValue(measure) if measure is not None else None
+        desk.change(
+            placed.id, f"Order {name} by {dict(measures).get(measure, 'label')}", by=order, descending=order is not None
+        )
+
+    body.choice("By", [(None, "label"), *measures], placed.by.measure if placed.by else None, by)
+    across = fold.columns if strand == "rows" else fold.rows
+    if placed.by is not None and across:
+        order = placed.by
+        choices = [
+            ((), "the total"),
+            *(((key,), label) for key, label in members_of(desk, across[0].field, across[0].part)),
+        ]
+        body.choice("In", choices, order.among, lambda among: desk.change(placed.id, f"Order {name}", by=msgspec.structs.replace(order, among=among)))  # fmt: skip
+    labels = dict(members_of(desk, placed.field, placed.part))
+
+    def first(text: str) -> None:
+        keys = {label.casefold(): key for key, label in labels.items()}
+        wanted = [each.strip() for each in text.split(",") if each.strip()]
+        unknown = [each for each in wanted if each.casefold() not in keys]
+        if unknown:
+            desk.sources.complain(f"“{unknown[0]}” is not a member of {name}.", "Write members as the report does, with commas between.")  # fmt: skip
+            return
+        desk.change(placed.id, f"Put members of {name} first", first=tuple(keys[each.casefold()] for each in wanted))
+
+    body.entry("First", ", ".join(labels.get(key, key) for key in placed.first), "members, by hand", first)
+    body.text("Blank and unmatched records stand last either way.", "quiet")
+
+
+def keep_section(body: CardBody, desk: Desk, placed: Placed) -> None:
+    """Adds the section that shows only some members, picked by a measure after it is summed up."""
+    fold = desk.fold
+    assert fold is not None
+    body.section("Show")
+    measures = [(measure.id, measure_heading(measure)) for measure in fold.measures]
+    name, now = placed.field.field, placed.keep
+
+    def set_to(keep: Keep | None) -> None:
+        desk.change(placed.id, f"Show {keep.said} of {name}" if keep is not None else f"Show all of {name}", keep=keep)
+
+    def kind(chosen: str | None) -> None:
+        if chosen is None:
+            set_to(None)
+        elif not measures:
+            desk.sources.complain("there is no measure to pick by.", "Place one first.")
+        else:
+            number = {"share": "80", "where": "0"}.get(chosen, "10")
+            set_to(Keep(now.measure if now else measures[0][0], chosen, number))  # type: ignore[arg-type]
+
+    body.choice("Members", KEEPS, now.kind if now else None, kind)
+    if now is None:
+        return
+    body.choice("By", measures, now.measure, lambda each: set_to(msgspec.structs.replace(now, measure=each)))
+    if now.kind == "where":
+        body.choice("Is", [(sign, sign) for sign in SIGNS], now.sign, lambda sign: set_to(msgspec.structs.replace(now, sign=sign)))  # fmt: skip
+    body.entry("Number", now.number, "10", lambda text: set_to(msgspec.structs.replace(now, number=text.strip())))
+    body.text(
+        "This picks members after summing up; a filter picks records before. Totals cover all records kept.", "quiet"
+    )

@@ -1,0 +1,206 @@
+"""Order by value and summary filters: both look at the members of a field within their parent and at a measure's cells.
+
+A summary filter picks *summaries*, not records: which members a report shows is decided after aggregating, and totals still
+cover everything that the record filters kept.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from decimal import Decimal, InvalidOperation
+from itertools import pairwise
+from typing import Literal
+
+import msgspec
+import numpy as np
+import numpy.typing as npt
+
+from foldbasket.errors import FoldError
+from foldbasket.folding.aggregates import Block
+from foldbasket.folding.frame import Lines, Tree
+from foldbasket.folding.sides import Side
+
+Ints = npt.NDArray[np.int64]
+
+
+class ByValue(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """Order by a measure: in the total of the other axis, or in the line of one of its members (keys, outermost first)."""
+
+    measure: str
+    among: tuple[str, ...] = ()
+
+
+class Keep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """Which members of a field are shown, by a measure, within each parent.
+
+    `top` and `bottom` so many (those equal to the last stay), so many `percent` of the members, `share`: the fewest that reach
+    so many percent of their sum together, or `where` the measure compares with a number.
+    """
+
+    measure: str
+    kind: Literal["top", "bottom", "top percent", "bottom percent", "share", "where"] = "top"
+    number: str = "10"
+    sign: Literal["=", "≠", "<", "≤", ">", "≥"] = ">"
+
+    @property
+    def said(self) -> str:
+        """How the sentence says it: “top 10”."""
+        return {
+            "top": f"top {self.number}",
+            "bottom": f"bottom {self.number}",
+            "top percent": f"top {self.number} %",
+            "bottom percent": f"bottom {self.number} %",
+            "share": f"the largest up to {self.number} %",
+            "where": f"{self.sign} {self.number}",
+        }[self.kind]
+
+
+@dataclass(frozen=True, eq=False)
+class Rearranged:
+    """A tree with its members in another order and some left out, and for each level the old node of each new one."""
+
+    tree: Tree
+    old_nodes: tuple[Ints, ...]
+
+    def lines_before(self, lines: Lines, whole: Lines) -> Ints:
+        """For lines of the new tree their numbers among the lines `whole` of the old one; shape (lines,)."""
+        place = np.full((len(self.old_nodes), int(whole.node.max(initial=0)) + 1), -1, np.int64)
+        place[whole.level, whole.node] = np.arange(len(whole.level))
+        found = np.empty(len(lines.level), np.int64)
+        for level in np.unique(lines.level):
+            at = lines.level == level
+            found[at] = place[level, self.old_nodes[level][lines.node[at]]]
+        return found
+
+
+@dataclass(frozen=True, eq=False)
+class Asked:
+    """What is asked of one field: its values at each node of its level, an order by them, and a filter on others."""
+
+    level: int
+    order: Block | None = None
+    descending: bool = False
+    keep: Keep | None = None
+    kept_by: Block | None = None
+
+
+def node_values(block: Block, side: Side, level: int, other: Side, among: tuple[str, ...], is_columns: bool) -> Block:
+    """A measure's values at the nodes of a level: in the total of the other axis, or on the line of one of its members.
+
+    The block covers every line of both axes; the result has shape (nodes, 1). Raises FoldError when a member is gone.
+    """
+    line = other.grand
+    if among:
+        keys = [tuple(_key(other, at, field) for field in range(len(among))) for at in range(len(other))]
+        found = [at for at, key in enumerate(keys) if other.lines.level[at] == len(among) and key == among]
+        if not found:
+            raise FoldError(
+                f"“{', '.join(among)}” is no longer in the report, so nothing can be ordered by it.",
+                todo="Order by the total, or by another member.",
+            )
+        line = found[0]
+    at = np.flatnonzero(side.lines.level == level)
+    nodes = np.empty(len(at), np.int64)
+    nodes[side.lines.node[at]] = at
+    data, blank = (block.data.T, block.blank.T) if is_columns else (block.data, block.blank)
+    if line < 0:
+        return Block(block.type, np.zeros(len(nodes)), np.ones(len(nodes), np.bool_), block.scale)
+    return Block(block.type, data[nodes, line], blank[nodes, line], block.scale, block.dictionary)
+
+
+def _key(side: Side, line: int, field: int) -> str | None:
+    code = int(side.codes[line, field])
+    domain = side.domains[field]
+    return None if code < 0 or code >= domain.blank else domain.key(code)
+
+
+def rearranged(tree: Tree, asked: list[Asked]) -> Rearranged:
+    """The tree in the order asked for and without what the filters leave out. Blank values come last in either direction."""
+    ranks = [np.arange(len(starts)) for starts in tree.starts]
+    kept = np.ones(tree.leaves, np.bool_)
+    for each in asked:
+        count = len(tree.starts[each.level])
+        if each.order is not None:
+            ranks[each.level] = _ranks(each.order, each.descending)
+        if each.keep is not None and each.kept_by is not None:
+            parents = np.searchsorted(tree.starts[each.level - 1], tree.starts[each.level], side="right") - 1
+            shown = _kept(each.keep, each.kept_by, parents, count)
+            kept &= shown[tree.node_of_leaf(each.level)]
+    nodes = [tree.node_of_leaf(level) for level in range(len(tree.starts))]
+    order = (
+        np.lexsort([ranks[level][nodes[level]] for level in reversed(range(len(nodes)))])
+        if tree.leaves
+        else np.empty(0, np.int64)
+    )
+    order = order[kept[order]]
+    place = np.full(tree.leaves, -1, np.int64)
+    place[order] = np.arange(len(order))
+    starts, old = [], []
+    for level in range(len(tree.starts)):
+        above = nodes[level][order]
+        first = np.flatnonzero(np.append(True, above[1:] != above[:-1])) if len(order) else np.empty(0, np.int64)
+        starts.append(first)
+        old.append(above[first])
+    firsts = tuple(np.searchsorted(lower, upper) for upper, lower in pairwise(starts))
+    return Rearranged(Tree(place[tree.leaf_of_cell], tree.codes[order], tuple(starts), firsts), tuple(old))
+
+
+def _ranks(values: Block, descending: bool) -> Ints:
+    """The place of each node by its value; equal ones stay as they stand, blank ones come last."""
+    data = values.data
+    if values.dictionary is not None:
+        data = values.dictionary.binary_ranks[data.astype(np.int64)]
+    known = np.flatnonzero(~values.blank)
+    order = np.argsort(data[known], kind="stable")
+    if descending:  # a stable order the other way round
+        order = len(known) - 1 - np.argsort(data[known][::-1], kind="stable")[::-1]
+    ranks = np.empty(len(data), np.int64)
+    ranks[known[order]] = np.arange(len(known))
+    ranks[np.flatnonzero(values.blank)] = np.arange(len(known), len(data))
+    return ranks
+
+
+def _kept(keep: Keep, values: Block, parents: Ints, count: int) -> npt.NDArray[np.bool_]:
+    """Which nodes a summary filter shows; decided within each parent."""
+    try:
+        wanted = Decimal(keep.number.replace(",", ".").strip())
+        if not wanted.is_finite():
+            raise InvalidOperation
+    except InvalidOperation:
+        raise FoldError(f"“{keep.number}” is not a number.", todo="Type one such as 10.") from None
+    if not values.type.is_number:
+        raise FoldError(f"members cannot be picked by {values.type.value}.", todo="Choose a measure of numbers.")
+    exact = [_exact(values, at) for at in range(count)]
+    if keep.kind == "where":
+        tests = {"=": "__eq__", "≠": "__ne__", "<": "__lt__", "≤": "__le__", ">": "__gt__", "≥": "__ge__"}
+        return np.array([value is not None and getattr(value, tests[keep.sign])(wanted) for value in exact], np.bool_)
+    if wanted < 0:
+        raise FoldError(f"{keep.number} members cannot be shown.", todo="Type a number above 0.")
+    shown = np.zeros(count, np.bool_)
+    edges = np.append(np.flatnonzero(np.append(True, parents[1:] != parents[:-1])), count) if count else [0]
+    for start, stop in pairwise(edges):
+        known = {at: value for at in range(int(start), int(stop)) if (value := exact[at]) is not None}
+        members = sorted(known, key=lambda at: known[at], reverse=not keep.kind.startswith("bottom"))
+        shown[_first(keep, wanted, [known[at] for at in members], members)] = True
+    return shown
+
+
+def _exact(values: Block, at: int) -> Decimal | None:
+    if values.blank[at]:
+        return None
+    raw = values.data[at]
+    return Decimal(float(raw)) if values.data.dtype.kind == "f" else Decimal(int(raw)).scaleb(-values.scale)
+
+
+def _first(keep: Keep, wanted: Decimal, values: list[Decimal], members: list[int]) -> list[int]:
+    if keep.kind == "share":
+        whole, reached, many = sum(values), Decimal(0), 0
+        while many < len(values) and reached < whole * wanted / 100:
+            reached, many = reached + values[many], many + 1
+    else:
+        share = Decimal(len(values)) * wanted / 100
+        many = int(share.to_integral_value("ROUND_CEILING")) if "percent" in keep.kind else int(wanted)
+    many = min(many, len(values))
+    while 0 < many < len(values) and values[many] == values[many - 1]:
+        many += 1  # those equal to the last one stay
+    return members[:many]
