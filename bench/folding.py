@@ -100,6 +100,28 @@ def rows(lines: int) -> list[Row]:
             rounds=3,
         )
     )
+    net = pa.chunked_array([pa.array(table.columns["Net"].values.astype(np.float64))])
+    found.append(
+        compare(
+            f"median of {million}",
+            "pyarrow.compute.quantile, exact",
+            1.0,
+            lambda: fresh(table, Fold("median", (Measure("m", "median", ref("Net")),))),
+            lambda: pc.quantile(net),
+            rounds=3,
+        )
+    )
+    quantities = to_arrow(Table.of("Sales", [table.columns[name] for name in ("Channel", "Quantity")]))
+    found.append(
+        compare(
+            f"different values of {million} in each channel",
+            "pyarrow group_by, count_distinct",
+            1.0,
+            lambda: fresh(table, Fold("different", (Measure("m", "count different", ref("Quantity")),), COLUMNS)),
+            lambda: quantities.group_by("Channel").aggregate([("Quantity", "count_distinct")]),
+            rounds=3,
+        )
+    )
     engine = Engine(Source({"Sales": table}))
     engine.fold(FOLD)
     ran = dict(engine.ran)

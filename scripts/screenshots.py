@@ -11,19 +11,25 @@ home = tempfile.TemporaryDirectory()
 for name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME"):
     os.environ[name] = home.name
 
+import msgspec  # noqa: E402
 from PyQt6.QtCore import QEventLoop, QRect, QSize, QTimer  # noqa: E402
 from PyQt6.QtGui import QColor, QImage, QPainter  # noqa: E402
 from PyQt6.QtPdf import QPdfDocument  # noqa: E402
 from PyQt6.QtWidgets import QApplication  # noqa: E402
 
+from foldbasket.baskets.edits import AddFold  # noqa: E402
 from foldbasket.demo.scenario import write_demo  # noqa: E402
 from foldbasket.demo.untidy import UNTIDY_LINES  # noqa: E402
 from foldbasket.desktop.grid.painter import Marked  # noqa: E402
 from foldbasket.desktop.pictures import save_picture  # noqa: E402
 from foldbasket.desktop.source.database import DatabaseDialog  # noqa: E402
 from foldbasket.desktop.window import MainWindow  # noqa: E402
+from foldbasket.folding.comparisons import Against, ShareOf  # noqa: E402
+from foldbasket.folding.ordering import ByValue, Keep  # noqa: E402
 from foldbasket.folding.report import Report  # noqa: E402
+from foldbasket.folding.spec import Fold, Measure, Placed  # noqa: E402
 from foldbasket.links.source import FieldRef  # noqa: E402
+from foldbasket.styling.numbers import NumberStyle  # noqa: E402
 from foldbasket.tables.reading.database import Listed  # noqa: E402
 
 
@@ -90,8 +96,32 @@ def main(folder: Path) -> None:
     desk.show_fold("Lines, quarter by quarter")
     wait_until(lambda: desk.report is not None and desk.report.name == "Lines, quarter by quarter")
     page_picture(desk.report, folder / "pdf-page.png")
+    comparison_pictures(window, shoot)
     source_pictures(window, shoot, data, folder)
     window.close()
+
+
+def comparison_pictures(window: MainWindow, shoot: Callable[[str], None]) -> None:
+    """Net sales beside their share and their change on the year before; and the two largest families of each line."""
+    desk = window.desk
+    net = FieldRef("Order lines", "Net")
+    whole = NumberStyle(pattern="#,##0")
+    measures = (
+        Measure("net", "sum", net, heading="Net sales", number=whole),
+        Measure("share", "sum", net, heading="Share", compare=ShareOf("column")),
+        Measure("change", "sum", net, heading="On a year before", compare=Against("y", "year before", None, "change")),
+    )
+    rows = (Placed("line", FieldRef("Varieties", "Line")), Placed("family", FieldRef("Varieties", "Family")))
+    columns = (Placed("y", FieldRef("Order lines", "Order date"), part="year"),)
+    desk.do(AddFold(Fold("Shares and change", measures, rows[:1], columns, column_total="off")))
+    wait_until(lambda: desk.report is not None and desk.report.name == "Shares and change")
+    desk.select_word("change")
+    shoot("comparison")
+    top = msgspec.structs.replace(rows[1], by=ByValue("net"), descending=True, keep=Keep("net", "top", "2"))
+    desk.do(AddFold(Fold("The two largest of each", measures[:1], (rows[0], top), columns)))
+    wait_until(lambda: desk.report is not None and desk.report.name == "The two largest of each")
+    desk.select_word("family")
+    shoot("top-members")
 
 
 def source_pictures(window: MainWindow, shoot: Callable[[str], None], data: Path, folder: Path) -> None:

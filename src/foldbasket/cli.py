@@ -197,7 +197,7 @@ def _render(options: argparse.Namespace) -> int:
         )
     tables = load_tables(opened, allow_outside=options.trust)
     source = Source(mended_tables(basket, tables), basket.links)
-    engine = Engine(source, locale=basket.locale, currency=basket.currency)
+    engine = Engine(source, locale=basket.locale, currency=basket.currency, as_of=basket.as_of)
     for fold in folds:
         target = Path(options.to.replace("{fold}", _file_name(fold.name)))
         try:
@@ -256,7 +256,7 @@ def _check(options: argparse.Namespace) -> int:
         except FoldBasketError as error:
             wrong += 1
             print(f"fold-basket: {error}", file=sys.stderr)
-    engine = Engine(source, locale=opened.basket.locale, currency=opened.basket.currency)
+    engine = Engine(source, locale=opened.basket.locale, currency=opened.basket.currency, as_of=opened.basket.as_of)
     for fold in opened.basket.folds:
         try:
             report = engine.fold(fold)

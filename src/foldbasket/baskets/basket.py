@@ -51,7 +51,8 @@ class SourceSpec(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
 
 
 class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """Everything the analyst has made. `locale` and `currency` (ISO 4217) say how numbers are written."""
+    """Everything the analyst has made. `locale` and `currency` (ISO 4217) say how numbers are written, `as_of` what relative
+    dates go by: a date, `today`, or the `latest` date in the data."""
 
     name: str = "Untitled"
     sources: tuple[SourceSpec, ...] = ()
@@ -59,6 +60,7 @@ class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     folds: tuple[Fold, ...] = ()
     locale: str = "en"
     currency: str = "EUR"
+    as_of: str = "latest"
 
     def fold(self, name: str) -> Fold:
         """The fold of that name, or a BasketError that lists them."""

@@ -5,6 +5,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -201,6 +202,28 @@ class ChangeFold(Edit):
 
     def apply(self, basket: Basket) -> Basket:
         return basket.with_fold(self.fold, lambda fold: replace(fold, **self.changes))
+
+
+@dataclass(frozen=True)
+class ChangeBasket(Edit):
+    """Changes properties of the basket itself, such as the as-of date."""
+
+    changes: Mapping[str, Any]
+    done: str
+
+    @property
+    def label(self) -> str:
+        return self.done
+
+    def apply(self, basket: Basket) -> Basket:
+        if "as_of" in self.changes and self.changes["as_of"] not in ("latest", "today"):
+            try:
+                datetime.date.fromisoformat(self.changes["as_of"])
+            except ValueError:
+                raise BasketError(
+                    f"“{self.changes['as_of']}” is not a date.", todo="Write it like 2026-09-30."
+                ) from None
+        return replace(basket, **self.changes)
 
 
 @dataclass(frozen=True)

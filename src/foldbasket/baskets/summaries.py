@@ -74,7 +74,7 @@ def summary_of(basket: Basket, fold: str, read: Callable[[str], Table], progress
     for name in needed_sources(basket, fold):
         spec = basket.source(name)
         tables[name] = mended(read(name), spec.mends, progress)[0]
-    engine = Engine(Source(tables, basket.links), locale=basket.locale, currency=basket.currency)
+    engine = Engine(Source(tables, basket.links), locale=basket.locale, currency=basket.currency, as_of=basket.as_of)
     return table_of(engine.fold(basket.fold(fold), progress))
 
 

@@ -239,9 +239,14 @@ class Desk(QObject):
     def _renew_engine(self) -> bool:
         """A new engine when tables, links or the way numbers are written are others; says whether one was needed."""
         source, locale, currency = self.supply.source, self.basket.locale, self.basket.currency
-        if self.engine.source is source and (self.engine.locale, self.engine.currency) == (locale, currency):
+        as_of = self.basket.as_of
+        if self.engine.source is source and (
+            self.engine.locale,
+            self.engine.currency,
+            self.engine.as_of,
+        ) == (locale, currency, as_of):
             return False
-        self.engine = Engine(source, locale=locale, currency=currency)
+        self.engine = Engine(source, locale=locale, currency=currency, as_of=as_of)
         self.sources_changed.emit()
         return True
 

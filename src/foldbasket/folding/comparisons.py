@@ -19,7 +19,7 @@ from foldbasket.folding.aggregates import Block
 from foldbasket.folding.sides import Side, Targets, is_period
 from foldbasket.tables.types import FieldType
 
-PERCENT = "0.0%"
+PERCENT = "#,##0.0%"
 
 
 @dataclass(frozen=True, eq=False)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import datetime
 import threading
 from collections import Counter, OrderedDict
 from collections.abc import Callable, Hashable, Sequence
@@ -16,8 +17,8 @@ from foldbasket.errors import FoldError
 from foldbasket.folding.aggregates import Aggregate, Block, Key, ListOfValues, Operand, State, aggregate_named
 from foldbasket.folding.comparisons import Cells, compared
 from foldbasket.folding.cube import AxisField, Cube, Wants, add_pairs, add_runs, add_states, build_cube, measured
-from foldbasket.folding.domain import Domain, placed_codes
-from foldbasket.folding.filters import passes
+from foldbasket.folding.domain import MICROS_PER_DAY, Domain, placed_codes
+from foldbasket.folding.filters import Filter, Relative, passes
 from foldbasket.folding.frame import (
     Lines,
     Tree,
@@ -41,7 +42,8 @@ from foldbasket.folding.sentence import measure_heading, placed_heading, sentenc
 from foldbasket.folding.sides import Side
 from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.source import FieldRef, Source
-from foldbasket.tables.column import CodedColumn, Codes, Column
+from foldbasket.styling.dates import EPOCH
+from foldbasket.tables.column import CodedColumn, Codes, Column, NumberColumn
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.types import FieldType
 
@@ -72,8 +74,10 @@ class Engine:
     Folding is serialised by a lock, since stages fill shared caches; each stage is itself spread over the cores.
     """
 
-    def __init__(self, source: Source, *, locale: str = "en", currency: str = "EUR") -> None:
+    def __init__(self, source: Source, *, locale: str = "en", currency: str = "EUR", as_of: str = "latest") -> None:
+        """`as_of` is what relative dates go by: a date, `today`, or the `latest` date of the field filtered by."""
         self.source = source
+        self.as_of = as_of
         self.locale = locale
         self.currency = currency
         self.ran: Counter[str] = Counter()
@@ -271,22 +275,50 @@ class Engine:
         if not fold.filters:
             return None
 
+        rules = tuple(self.resolved(rule) for rule in fold.filters)
+
         def select() -> Mask:
             self.ran["selection"] += 1
             mask: Mask | None = None
-            for at, rule in enumerate(fold.filters):
-                progress.step("Filtering", at / len(fold.filters))
+            for at, rule in enumerate(rules):
+                progress.step("Filtering", at / len(rules))
                 kept = passes(rule, self.source, base)
                 mask = kept if mask is None else mask & kept
             assert mask is not None
             return mask
 
-        found: Mask = self._selections.get_or(self._selection_key(base, fold), select)
+        found: Mask = self._selections.get_or((base, rules), select)
         return found
 
-    @staticmethod
-    def _selection_key(base: str, fold: Fold) -> Hashable:
-        return base, fold.filters
+    def resolved(self, rule: Filter) -> Filter:
+        """The filter with relative dates become the range that they mean now."""
+        if not isinstance(rule, Relative):
+            return rule
+        column = self.source.column(rule.field)
+        return rule.between(self.as_of_date(rule.field), column.type)
+
+    def as_of_date(self, ref: FieldRef) -> datetime.date:
+        """The day that relative dates of a field go by; today where the field has no date."""
+        if self.as_of == "today":
+            return datetime.date.today()
+        if self.as_of != "latest":
+            try:
+                return datetime.date.fromisoformat(self.as_of)
+            except ValueError:
+                raise FoldError(f"“{self.as_of}” is not a date.", todo="Write it like 2026-09-30.") from None
+        column = self.source.column(ref)
+        if not column.type.is_time:
+            return datetime.date.today()
+        if isinstance(column, NumberColumn):
+            values = column.values if column.valid is None else column.values[column.valid]
+            latest = int(values.max()) // MICROS_PER_DAY if len(values) else None
+        else:
+            days = column.dictionary.values
+            latest = int(days.max()) if len(days) else None
+        return datetime.date.today() if latest is None else EPOCH + datetime.timedelta(days=latest)
+
+    def _selection_key(self, base: str, fold: Fold) -> Hashable:
+        return base, tuple(self.resolved(rule) for rule in fold.filters)
 
     def _coded(self, base: str, ref: FieldRef, part: str | None) -> tuple[Codes, Domain]:
         def code() -> tuple[Codes, Domain]:

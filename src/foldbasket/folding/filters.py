@@ -6,6 +6,7 @@ a filter over ten million records costs one small table and one look-up each. Bl
 
 from __future__ import annotations
 
+import datetime
 import math
 from collections.abc import Callable
 from decimal import Decimal
@@ -14,10 +15,14 @@ from typing import TYPE_CHECKING, Literal
 import msgspec
 import numpy as np
 import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.domain import BLANK, NO_MATCH, Domain, part_of
+from foldbasket.folding.parts import PARTS
 from foldbasket.links.source import FieldRef, Source
+from foldbasket.styling.dates import EPOCH
 from foldbasket.tables.column import CodedColumn, NumberColumn
 from foldbasket.tables.types import FieldType, parse_canonical
 
@@ -143,7 +148,99 @@ class Blank(RecordFilter, frozen=True, tag="blank"):
         return "not blank" if self.exclude else "blank"
 
 
-Filter = Members | Compare | Between | Blank
+class TextRule(RecordFilter, frozen=True, tag="text"):
+    """Text that contains, starts with, ends with or matches something; case counts. `matches` takes a regular expression
+    (RE2's, which never runs away). With `exclude`, text that does not."""
+
+    how: Literal["contains", "starts", "ends", "matches"] = "contains"
+    text: str = ""
+    exclude: bool = False
+
+    def keeps_codes(self, domain: Domain) -> Mask:
+        if domain.type is not FieldType.TEXT:
+            raise FoldError(
+                f"“{self.field.field}” is {domain.type.value}, not text.",
+                where=f"Filter on “{self.field.field}”",
+                todo="Compare it, or give a range.",
+            )
+        values = domain.dictionary.values
+        ask = {
+            "contains": pc.match_substring,
+            "starts": pc.starts_with,
+            "ends": pc.ends_with,
+            "matches": pc.match_substring_regex,
+        }[self.how]
+        try:
+            hit = np.asarray(ask(values, self.text).to_numpy(zero_copy_only=False), np.bool_)
+        except pa.ArrowInvalid as error:
+            raise FoldError(
+                f"“{self.text}” is not a regular expression ({str(error).removeprefix('Invalid regular expression: ')}).",
+                where=f"Filter on “{self.field.field}”",
+                todo="Mend it, or use contains.",
+            ) from None
+        kept = np.zeros(domain.size, np.bool_)
+        kept[: domain.blank] = hit != self.exclude
+        return kept
+
+    def condition(self, label: Callable[[str], str]) -> str:
+        verb = {"contains": "contain", "starts": "start with", "ends": "end with", "matches": "match"}[self.how]
+        does = {"contain": "contains", "start with": "starts with", "end with": "ends with", "match": "matches"}[verb]
+        return f"{f'does not {verb}' if self.exclude else does} “{self.text}”"
+
+
+class Relative(RecordFilter, frozen=True, tag="relative"):
+    """Dates by the as-of date: the `last` or `next` whole periods, `this` one, or this one up to the as-of date."""
+
+    how: Literal["last", "this", "to date", "next"] = "last"
+    count: int = 4
+    unit: Literal["year", "quarter", "month", "week", "day"] = "quarter"
+
+    def between(self, as_of: datetime.date, kind: FieldType) -> Between:
+        """The range it means on a day. Raises FoldError when the field is no date or the count makes no sense."""
+        if not kind.is_time:
+            raise FoldError(
+                f"“{self.field.field}” is {kind.value}, not a date.",
+                todo="Keep by members, or compare it with a value.",
+            )
+        if self.how in ("last", "next") and self.count < 1:
+            raise FoldError(f"{self.count} {self.unit}s are no period.", todo="Type a number above 0.")
+        today = (as_of - EPOCH).days
+        now = int(PARTS[self.unit].of(np.array([today]))[0])
+        try:
+            if self.how == "last":
+                low, high = first_day(self.unit, now - self.count), first_day(self.unit, now) - 1
+            elif self.how == "next":
+                low, high = first_day(self.unit, now + 1), first_day(self.unit, now + self.count + 1) - 1
+            else:
+                low, high = (
+                    first_day(self.unit, now),
+                    today if self.how == "to date" else first_day(self.unit, now + 1) - 1,
+                )
+            first, last = (EPOCH + datetime.timedelta(days=day) for day in (low, high))
+        except (ValueError, OverflowError):
+            raise FoldError(
+                f"{self.count:,} {self.unit}s reach beyond the calendar.", todo="Type a smaller number."
+            ) from None
+        start, stop = ("", "") if kind is FieldType.DATE else (" 00:00:00", " 23:59:59.999999")
+        return Between(self.id, self.field, None, f"{first.isoformat()}{start}", f"{last.isoformat()}{stop}")
+
+    def condition(self, label: Callable[[str], str]) -> str:
+        if self.how in ("last", "next"):
+            return f"{self.how} {self.count} {self.unit}{'s' if self.count != 1 else ''}"
+        return f"this {self.unit}" + (" to date" if self.how == "to date" else "")
+
+
+def first_day(unit: str, number: int) -> int:
+    """The first day of a period, as days since 1970-01-01, by the number that `parts` gives it."""
+    if unit == "day":
+        return number
+    if unit == "week":
+        return number * 7 - 3
+    months = number * {"year": 12, "quarter": 3, "month": 1}[unit]
+    return (datetime.date(months // 12, months % 12 + 1, 1) - EPOCH).days
+
+
+Filter = Members | Compare | Between | Blank | TextRule | Relative
 
 
 def passes(rule: Filter, source: Source, base: str) -> Mask:

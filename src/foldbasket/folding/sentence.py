@@ -64,7 +64,9 @@ def measure_phrase(measure: Measure) -> str:
     said = aggregate.said_of(measure) if aggregate else measure.aggregate
     if measure.compare is None:
         return f"{measure_heading(measure)}, {said}"
-    name = measure.heading or ("Records" if measure.field is None else measure.field.field)
+    if measure.heading:  # a heading for a comparison says what it is already: “Share, as % of the column”
+        return f"{measure.heading}, as {measure.compare.said}"
+    name = "Records" if measure.field is None else measure.field.field
     return f"{name}, {said}, as {measure.compare.said}"
 
 

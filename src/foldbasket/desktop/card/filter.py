@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QListView, QPushButton, QWid
 from foldbasket.desktop.card.parts import CardBody, Chooser, Line
 from foldbasket.desktop.desk import Desk
 from foldbasket.folding.domain import BLANK, NO_MATCH, Domain, part_of
-from foldbasket.folding.filters import SIGNS, Between, Blank, Compare, Filter, Members
+from foldbasket.folding.filters import SIGNS, Between, Blank, Compare, Filter, Members, Relative, TextRule
 from foldbasket.folding.parts import PARTS
 from foldbasket.folding.sentence import field_phrase
 from foldbasket.tables.column import DeferredColumn
@@ -22,8 +22,18 @@ KINDS = (
     (Members, "Members", "Tick the members to keep."),
     (Compare, "Compare", "Keep what is above, below or equal to a value."),
     (Between, "Range", "Keep what lies between two values, both ends in."),
+    (TextRule, "Text", "Keep text that contains, starts with, ends with or matches something."),
+    (Relative, "Relative", "Keep the last quarters, this month, the year to date."),
     (Blank, "Blank", "Keep records without a value, or with one."),
 )
+HOWS = (
+    ("contains", "contains"),
+    ("starts", "starts with"),
+    ("ends", "ends with"),
+    ("matches", "matches (regular expression)"),
+)
+WINDOWS = (("last", "the last"), ("this", "this"), ("to date", "this, to date"), ("next", "the next"))
+UNITS = ("year", "quarter", "month", "week", "day")
 FLAGS = {"blank": BLANK, "no_match": NO_MATCH}
 MOST_MEMBERS = 50_000
 EXAMPLES = {
@@ -147,12 +157,23 @@ def filter_card(desk: Desk, rule: Filter, parent: QWidget) -> CardBody:
             "Part",
         )
     body.section("Keep by")
-    body.chips([(kind, name, meaning) for kind, name, meaning in KINDS], type(rule), switch, "Keep by")
+    is_text = column.type is FieldType.TEXT
+    whole_date = column.type.is_time and rule.part is None
+    fitting = [
+        each
+        for each in KINDS
+        if not (each[0] is TextRule and not is_text) and not (each[0] is Relative and not whole_date)
+    ]
+    body.chips(fitting, type(rule), switch, "Keep by")
 
     if isinstance(rule, Members):
         _members(desk, body, rule, column, become)
     elif isinstance(rule, Compare):
         _compare(body, rule, column.type, become)
+    elif isinstance(rule, TextRule):
+        _text(body, rule, become)
+    elif isinstance(rule, Relative):
+        _relative(desk, body, rule, become)
     elif isinstance(rule, Between):
         for label, attribute in (("From", "low"), ("To", "high")):
             body.entry(
@@ -223,6 +244,49 @@ def _compare(body: CardBody, rule: Compare, kind: FieldType, become: Callable[[F
     line.addWidget(sign)
     line.addWidget(value, 1)
     body.column.addWidget(holder)
+
+
+def _text(body: CardBody, rule: TextRule, become: Callable[[Filter, str], None]) -> None:
+    done = f"Text of {rule.field.field}"
+    body.choice("It", HOWS, rule.how, lambda how: become(msgspec.structs.replace(rule, how=how), done))
+    body.entry("Text", rule.text, "case counts", lambda text: become(msgspec.structs.replace(rule, text=text), done))
+    body.chips(
+        ((False, "keep these", "Records whose text does."), (True, "leave these out", "Records whose text does not.")),
+        rule.exclude,
+        lambda value: become(msgspec.structs.replace(rule, exclude=value), done),
+        "Keep records",
+    )
+
+
+def _relative(desk: Desk, body: CardBody, rule: Relative, become: Callable[[Filter, str], None]) -> None:
+    done = f"Dates of {rule.field.field}"
+    body.choice("Keep", WINDOWS, rule.how, lambda how: become(msgspec.structs.replace(rule, how=how), done))
+    if rule.how in ("last", "next"):
+
+        def many(text: str) -> None:
+            if text.strip().isdigit() and int(text) > 0:
+                become(msgspec.structs.replace(rule, count=int(text)), done)
+            else:
+                desk.sources.complain(f"“{text}” is not a number of {rule.unit}s.", "Type a number such as 4.")
+
+        body.entry("How many", str(rule.count), "4", many)
+    units = [(unit, f"{unit}s" if rule.how in ("last", "next") else unit) for unit in UNITS]
+    body.choice("Of", units, rule.unit, lambda unit: become(msgspec.structs.replace(rule, unit=unit), done))
+    meant = rule.between(desk.engine.as_of_date(rule.field), desk.source.column(rule.field).type)
+    body.text(f"Now that is {meant.low[:10]} to {meant.high[:10]}.", "quiet")
+    shown = desk.basket.as_of if desk.basket.as_of in ("latest", "today") else "date"
+
+    def as_of(value: str) -> None:
+        from foldbasket.baskets import edits
+
+        day = desk.engine.as_of_date(rule.field).isoformat() if value == "date" else value
+        desk.do(edits.ChangeBasket({"as_of": day}, "Change the as-of date"))
+
+    body.choice("As of", (("latest", "the latest date"), ("today", "today"), ("date", "a date")), shown, as_of)
+    if shown == "date":
+        from foldbasket.baskets import edits
+
+        body.entry("Date", desk.basket.as_of, "2026-09-30", lambda text: desk.do(edits.ChangeBasket({"as_of": text.strip()}, "Change the as-of date")))  # fmt: skip
 
 
 def _members(desk: Desk, body: CardBody, rule: Members, column: Any, become: Callable[[Filter, str], None]) -> None:
