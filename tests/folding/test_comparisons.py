@@ -205,7 +205,7 @@ def test_the_same_period_a_year_before_needs_a_period():
 
 @pytest.mark.parametrize(
     ("part", "one", "other"),
-    [("year", dt.date(2025, 3, 1), dt.date(2026, 9, 9)), ("month", dt.date(2025, 3, 1), dt.date(2026, 3, 31)), ("week", dt.date(2025, 3, 3), dt.date(2026, 3, 4)), ("day", dt.date(2025, 3, 1), dt.date(2026, 3, 1))],
+    [("year", dt.date(2025, 3, 1), dt.date(2026, 9, 9)), ("half", dt.date(2025, 3, 1), dt.date(2026, 5, 9)), ("month", dt.date(2025, 3, 1), dt.date(2026, 3, 31)), ("week", dt.date(2025, 3, 3), dt.date(2026, 3, 4)), ("day", dt.date(2025, 3, 1), dt.date(2026, 3, 1))],
 )  # fmt: skip
 def test_a_year_before_is_the_same_part_of_the_calendar(part, one, other):
     assert one_line({one: 10, other: 13}, Against("k", "year before"), part) == [None, 3, None]

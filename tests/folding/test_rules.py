@@ -159,6 +159,8 @@ def test_the_same_field_may_be_placed_more_than_once():
         ("quarter", ["Q1 2024", "Q4 2025", "Q1 2026", "Q2 2026"]),
         ("month", ["Feb 2024", "Dec 2025", "Jan 2026", "Mar 2026", "Apr 2026"]),
         ("week", ["W09 2024", "W01 2026", "W05 2026", "W14 2026"]),
+        ("half", ["H1 2024", "H2 2025", "H1 2026"]),
+        ("half of year", ["H1", "H2"]),
         ("quarter of year", ["Q1", "Q2", "Q4"]),
         ("month of year", ["January", "February", "March", "April", "December"]),
         ("weekday", ["Monday", "Tuesday", "Wednesday", "Thursday", "Saturday"]),

@@ -75,6 +75,22 @@ class Year(Part):
         return str(number)
 
 
+class Half(Part):
+    name, label, is_period, key_form = "half", "Half-year", True, r"(\d{4})-H([12])"
+
+    def of(self, days: Days) -> Days:
+        return _months(days) // 6
+
+    def key(self, number: int) -> str:
+        return f"{number // 2:04d}-H{number % 2 + 1}"
+
+    def number(self, *groups: int) -> int:
+        return groups[0] * 2 + groups[1] - 1
+
+    def text(self, number: int, locale: str) -> str:
+        return f"H{number % 2 + 1} {number // 2}"
+
+
 class Quarter(Part):
     name, label, is_period, key_form = "quarter", "Quarter", True, r"(\d{4})-Q([1-4])"
 
@@ -172,6 +188,25 @@ class QuarterOfYear(Part):
         return (2,)
 
 
+class HalfOfYear(Part):
+    name, label, is_period, key_form = "half of year", "Half of the year", False, r"H([12])"
+
+    def of(self, days: Days) -> Days:
+        return _months(days) % 12 // 6 + 1
+
+    def key(self, number: int) -> str:
+        return f"H{number}"
+
+    def number(self, *groups: int) -> int:
+        return groups[0]
+
+    def text(self, number: int, locale: str) -> str:
+        return f"H{number}"
+
+    def _example(self) -> tuple[int, ...]:
+        return (2,)
+
+
 class MonthOfYear(Part):
     name, label, is_period, key_form = "month of year", "Month of the year", False, r"(0[1-9]|1[0-2])"
 
@@ -213,5 +248,17 @@ class Weekday(Part):
 
 
 PARTS: dict[str, Part] = {
-    part.name: part for part in (Year(), Quarter(), Month(), Week(), Day(), QuarterOfYear(), MonthOfYear(), Weekday())
+    part.name: part
+    for part in (
+        Year(),
+        Half(),
+        Quarter(),
+        Month(),
+        Week(),
+        Day(),
+        HalfOfYear(),
+        QuarterOfYear(),
+        MonthOfYear(),
+        Weekday(),
+    )
 }

@@ -134,7 +134,7 @@ class Side:
             return self.shifted(field, _day_a_year_before)
         if part.name == "week":
             return self.shifted(field, lambda number: _week_a_year_before(part, number))
-        return self.shifted(field, lambda number: number - {"year": 1, "quarter": 4, "month": 12}[part.name])
+        return self.shifted(field, lambda number: number - {"year": 1, "half": 2, "quarter": 4, "month": 12}[part.name])
 
     def series(self, field: int, restart: bool) -> npt.NDArray[np.int64]:
         """A number for each line, the same for lines that follow one another along a field: those with the same other
