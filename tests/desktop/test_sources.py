@@ -298,10 +298,10 @@ def test_an_appended_line_comes_by_itself_when_it_is_whole_and_nothing_else_chan
         file.write("Q-20001,9,2026-09-30,Tra")
         file.flush()
         os.fsync(file.fileno())
-        qtbot.waitUntil(lambda: "half a line" in driver.workspace.facts.news.whole, timeout=5_000)
+        qtbot.waitUntil(lambda: "half a line" in driver.workspace.facts.news.whole, timeout=20_000)
         assert driver.desk.tables["Order lines"].count == 6_000
         file.write("de,V0147,1,9.53,100000.00,5.00\n")
-    qtbot.waitUntil(lambda: driver.desk.tables["Order lines"].count == 6_001, timeout=5_000)
+    qtbot.waitUntil(lambda: driver.desk.tables["Order lines"].count == 6_001, timeout=20_000)
     settled()
     assert "Order lines: 1 record added." in driver.workspace.facts.news.whole
     assert driver.desk.basket == basket
@@ -317,18 +317,18 @@ def test_a_renamed_field_is_told_and_the_fold_says_which_word_it_misses(watched,
     driver, path = watched
     text = path.read_text()
     path.write_text(text.replace("Channel", "Way", 1))
-    qtbot.waitUntil(lambda: driver.desk.problem is not None, timeout=5_000)
+    qtbot.waitUntil(lambda: driver.desk.problem is not None, timeout=20_000)
     assert "Channel is missing" in driver.workspace.facts.news.whole
     assert "new field: Way" in driver.workspace.facts.news.whole
     assert "“Channel”" in str(driver.desk.problem)
     path.write_text(text)
-    qtbot.waitUntil(lambda: driver.desk.problem is None and driver.desk.report is not None, timeout=5_000)
+    qtbot.waitUntil(lambda: driver.desk.problem is None and driver.desk.report is not None, timeout=20_000)
 
 
 def test_a_vanished_file_leaves_the_last_records_with_a_note(watched, qtbot, settled):
     driver, path = watched
     path.unlink()
-    qtbot.waitUntil(lambda: "is gone" in driver.workspace.facts.news.whole, timeout=5_000)
+    qtbot.waitUntil(lambda: "is gone" in driver.workspace.facts.news.whole, timeout=20_000)
     assert driver.desk.tables["Order lines"].count == 6_000
     assert driver.desk.report is not None
     driver.desk.show_source("Order lines")
@@ -338,7 +338,7 @@ def test_a_vanished_file_leaves_the_last_records_with_a_note(watched, qtbot, set
 def test_a_broken_new_file_leaves_the_last_records(watched, qtbot, settled):
     driver, path = watched
     path.write_bytes(b"\x00\x01\x02 nothing\n" * 50)
-    qtbot.waitUntil(lambda: "could not be read again" in driver.workspace.facts.news.whole, timeout=5_000)
+    qtbot.waitUntil(lambda: "could not be read again" in driver.workspace.facts.news.whole, timeout=20_000)
     assert driver.desk.tables["Order lines"].count == 6_000
 
 
@@ -352,7 +352,7 @@ def test_mends_are_done_again_on_fresh_records(untidy, demo, tmp_path, settled, 
     settled()
     with path.open("a") as file:
         file.write("trade,4\nWeb,5\n")
-    qtbot.waitUntil(lambda: untidy.desk.tables["Fresh"].count == 24, timeout=5_000)
+    qtbot.waitUntil(lambda: untidy.desk.tables["Fresh"].count == 24, timeout=20_000)
     assert untidy.desk.tables["Fresh"].columns["Channel"].dictionary.texts == ["Trade", "Web"]
     assert untidy.desk.supply.outcomes["Fresh"][0].changed == 2
 
