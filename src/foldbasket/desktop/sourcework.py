@@ -25,6 +25,7 @@ from foldbasket.tables.mending.rows import DropRepeatedRows
 from foldbasket.tables.reading.contract import Reading
 from foldbasket.tables.reading.database import Listed, Server, contents, readable
 from foldbasket.tables.reading.pasted import read_pasted
+from foldbasket.tables.reading.readers import stamp
 from foldbasket.tables.reading.sheets import sheets_of
 from foldbasket.tables.table import Table
 
@@ -37,6 +38,7 @@ class SourceWork:
 
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
+        self._listed: dict[tuple[object, ...], list[Any]] = {}
 
     def mend(self, *mends: Mend) -> bool:
         """Adds mends to the source in view."""
@@ -74,10 +76,7 @@ class SourceWork:
 
     def database_tables(self, path: str) -> list[Listed]:
         """The tables and views of an SQLite file, or none when it cannot be read now."""
-        try:
-            return contents(Path(path))
-        except (FoldBasketError, OSError):
-            return []
+        return self._once(contents, path)
 
     def add_other_tables(self, spec: SourceSpec) -> None:
         """Adds the other tables of an SQLite file as sources, with the file's own links between all of them."""
@@ -115,8 +114,15 @@ class SourceWork:
 
     def sheets(self, path: str) -> list[str]:
         """The sheets of a workbook, or none when it cannot be read now."""
+        return self._once(sheets_of, path)
+
+    def _once(self, ask: Callable[[Path], list[Any]], path: str) -> list[Any]:
+        """What a file holds, asked once for each state of the file, since every card of it asks; nothing when it cannot be read."""
         try:
-            return sheets_of(Path(path))
+            key = (ask, *stamp(Path(path)))
+            if key not in self._listed:
+                self._listed[key] = ask(Path(path))
+            return self._listed[key]
         except (FoldBasketError, OSError):
             return []
 

@@ -120,6 +120,11 @@ class Aggregate:
         """The result of each group of runs, in the stored form of `block_of`; of aggregates that need the values."""
         raise NotImplementedError
 
+    def held_in(self, operand: Operand) -> np.dtype:
+        """What results worked out from values are held in until `block_of`."""
+        real = FieldType.REAL in (self.result_type(operand), operand.type)
+        return np.dtype(np.float64) if real else np.dtype(np.int64)
+
     def block_of(self, data: Matrix, blank: npt.NDArray[np.bool_], operand: Operand) -> Block:
         """The block of results worked out from values."""
         raise NotImplementedError
@@ -510,10 +515,12 @@ class ListOfValues(Aggregate):
         f"The different values in order, with commas between; after {MOST_LISTED} it says how many more there are."
     )
     needs_values = True
-    makes_text = True
 
     def result_type(self, operand: Operand) -> FieldType:
         return FieldType.TEXT
+
+    def held_in(self, operand: Operand) -> np.dtype:
+        return np.dtype(object)
 
     def of_values(self, runs: Runs, operand: Operand, measure: Measure) -> Matrix:
         """The texts themselves, one Python string for each group."""

@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates import Aggregate, Block, Key, ListOfValues, Operand, State, aggregate_named
+from foldbasket.folding.aggregates import Aggregate, Block, Key, Operand, State, aggregate_named
 from foldbasket.folding.comparisons import Cells, compared
 from foldbasket.folding.cube import AxisField, Cube, Wants, add_pairs, add_runs, add_states, build_cube, measured
 from foldbasket.folding.domain import MICROS_PER_DAY, Domain, placed_codes
@@ -45,7 +45,6 @@ from foldbasket.links.source import FieldRef, Source
 from foldbasket.styling.dates import EPOCH
 from foldbasket.tables.column import CodedColumn, Codes, Column, NumberColumn
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.types import FieldType
 
 Mask = npt.NDArray[np.bool_]
 
@@ -106,7 +105,8 @@ class Engine:
         records = self.source.table(base).count
         measures = [self._completed(measure) for measure in fold.measures]
         operands = [self._operand(measure) for measure in measures]
-        mask = self._selection(base, fold, progress)
+        rules = tuple(self.resolved(rule) for rule in fold.filters)
+        mask = self._selection(base, rules, progress)
         placed = fold.rows + fold.columns
         fields = tuple(sorted({_axis_field(word) for word in placed}))
         wants = [
@@ -115,7 +115,7 @@ class Engine:
             for quantity, state in aggregate.quantities(measure).values()
             if quantity.table == base
         ]
-        cube = self._cube(base, fields, fold, wants, mask, progress)
+        cube = self._cube(base, fields, rules, wants, mask, progress)
         position = {field: at for at, field in enumerate(fields)}
         progress.step("Laying out", 0.0)
         self.ran["frame"] += 1
@@ -270,12 +270,10 @@ class Engine:
         found: Column = self._codes.get_or(quantity, lambda: column_of(self.source, quantity))
         return found
 
-    def _selection(self, base: str, fold: Fold, progress: Progress) -> Mask | None:
+    def _selection(self, base: str, rules: tuple[Filter, ...], progress: Progress) -> Mask | None:
         """Which base records pass all filters; None when there is no filter."""
-        if not fold.filters:
+        if not rules:
             return None
-
-        rules = tuple(self.resolved(rule) for rule in fold.filters)
 
         def select() -> Mask:
             self.ran["selection"] += 1
@@ -317,9 +315,6 @@ class Engine:
             latest = int(days.max()) if len(days) else None
         return datetime.date.today() if latest is None else EPOCH + datetime.timedelta(days=latest)
 
-    def _selection_key(self, base: str, fold: Fold) -> Hashable:
-        return base, tuple(self.resolved(rule) for rule in fold.filters)
-
     def _coded(self, base: str, ref: FieldRef, part: str | None) -> tuple[Codes, Domain]:
         def code() -> tuple[Codes, Domain]:
             self.ran["codes"] += 1
@@ -329,7 +324,13 @@ class Engine:
         return found
 
     def _cube(
-        self, base: str, fields: tuple[AxisField, ...], fold: Fold, wants: Wants, mask: Mask | None, progress: Progress
+        self,
+        base: str,
+        fields: tuple[AxisField, ...],
+        rules: tuple[Filter, ...],
+        wants: Wants,
+        mask: Mask | None,
+        progress: Progress,
     ) -> Cube:
         """The cube over `fields` with at least the states in `wants`; only what is missing is aggregated."""
         different: dict[Quantity, dict[State, None]] = {}
@@ -344,7 +345,7 @@ class Engine:
             codes, domains = [each for each, _ in coded], [each for _, each in coded]
             return build_cube(fields, codes, domains, mask, count, self._column, merged, progress)
 
-        found: Cube = self._cubes.get_or((self._selection_key(base, fold), fields), build)
+        found: Cube = self._cubes.get_or((base, rules, fields), build)
         self.ran["aggregate"] += add_states(found, count, self._column, merged, mask, progress)
         return found
 
@@ -419,9 +420,7 @@ class Engine:
                 known = slice(None) if valid is None else valid[records]
                 return runs_of(groups[known], values[records[known]])
 
-        makes_text = isinstance(aggregate, ListOfValues)
-        real = aggregate.result_type(operand) is FieldType.REAL or operand.type is FieldType.REAL
-        kind = np.dtype(object) if makes_text else np.dtype(np.float64) if real else np.dtype(np.int64)
+        kind = aggregate.held_in(operand)
         data, known = spread_values(
             lambda each: aggregate.of_values(each, operand, measure), runs_by, kind, *trees, *lines
         )

@@ -19,7 +19,6 @@ from foldbasket.tables.types import FieldType
 
 COVERED = 0.5
 """Share of the different keys of the near table that must be found at the far one."""
-MOST_CODED = 50_000_000
 
 
 def suggested(tables: Mapping[str, Table], links: Sequence[Link] = (), known: Sequence[Link] = ()) -> tuple[Link, ...]:

@@ -12,7 +12,7 @@ import pyarrow as pa
 
 from foldbasket.tables.column import CodedColumn, NumberColumn, coded_from_arrow
 from foldbasket.tables.conversion import decimals_of, from_arrow
-from foldbasket.tables.detection import Judged, judged, read_as
+from foldbasket.tables.detection import Judged, judged, judged_as
 from foldbasket.tables.types import FieldType
 
 Judging = Literal["text", "dates", "none"]
@@ -45,9 +45,7 @@ class Gathered:
         """The column of all that was gathered. See `contract.gathered` for `loose`."""
         kinds = {kind for kind, _ in self._chunks} - {"blank"}
         if wanted is not None:
-            text = coded_from_arrow(self.name, self._as_text())
-            made, fits = read_as(text, wanted)
-            return Judged(made, None if fits.all() else text)
+            return judged_as(coded_from_arrow(self.name, self._as_text()), wanted)
         if not kinds:
             return Judged(coded_from_arrow(self.name, pa.chunked_array([pa.nulls(self._count, pa.string())])))
         if kinds <= {"whole", "decimal", "real"}:

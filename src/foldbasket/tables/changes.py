@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from foldbasket.tables.column import CodedColumn, DeferredColumn
+from foldbasket.tables.column import CodedColumn, DeferredColumn, weights_of
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 
@@ -78,5 +77,5 @@ def _new_members(old: CodedColumn, new: CodedColumn) -> tuple[str, ...]:
     values = new.dictionary.values
     assert isinstance(values, pa.Array)
     unknown = pc.invert(pc.is_in(values, value_set=old.dictionary.values)).to_numpy(zero_copy_only=False)
-    used = np.bincount(new.codes, minlength=len(values) + 1)[: len(values)] > 0
+    used = weights_of(new) > 0
     return tuple(values.filter(pa.array(unknown & used)).to_pylist())

@@ -263,13 +263,19 @@ def picked(column: Column, at: npt.NDArray[np.integer]) -> Column:
     return CodedColumn(coded.name, coded.codes[at], coded.dictionary)
 
 
+def weights_of(column: CodedColumn) -> npt.NDArray[np.int64]:
+    """How many records have each member of a column."""
+    members = len(column.dictionary)
+    return np.bincount(column.codes, minlength=members + 1)[:members].astype(np.int64)
+
+
 def compacted(column: Column) -> Column:
     """The same column with only the members that a record has, as after records were dropped."""
     if isinstance(column, NumberColumn):
         return column
     coded = column.coded()
     members = len(coded.dictionary)
-    used = np.bincount(coded.codes, minlength=members + 1)[:members] > 0
+    used = weights_of(coded) > 0
     if used.all():
         return coded
     kept = np.flatnonzero(used)

@@ -13,7 +13,7 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from foldbasket.errors import ReadError
-from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn, smallest_codes
+from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn, smallest_codes, weights_of
 from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import FieldType
 from foldbasket.tables.written import (
@@ -51,7 +51,7 @@ def judged(column: CodedColumn, decimal_mark: str = ".") -> Judged:
     assert isinstance(texts, pa.Array)
     step = max(1, members // SAMPLE)
     sample = texts.take(pa.array(np.arange(0, members, step))) if step > 1 else texts
-    weights = np.bincount(column.codes, minlength=members + 1)[:members].astype(np.int64)
+    weights = weights_of(column)
     mark = _mark(sample, decimal_mark)
     if number_fits(sample, mark).mean() >= 0.5:
         found = _as_numbers(column, texts, weights, mark)
@@ -170,6 +170,12 @@ def read_as(
     return moment_column(column, moments, moments.fits, kind), moments.fits
 
 
+def judged_as(column: CodedColumn, kind: FieldType, order: Order | None = None, decimal_mark: str = ".") -> Judged:
+    """A text column as a chosen type, with its text where not every value fits. Raises ReadError as `read_as` does."""
+    made, fits = read_as(column, kind, order, decimal_mark)
+    return _judged(column, made, fits)
+
+
 def put(table: Table, column: Column, text: CodedColumn | None = None, chosen: Chosen | None = None) -> Table:
     """The table with a column in the place of the one of that name."""
     columns = dict(table.columns)
@@ -188,9 +194,9 @@ def retyped(table: Table, text: CodedColumn) -> Table:
     chosen = table.chosen.get(text.name)
     if chosen is None:
         found = judged(text, table.decimal_mark)
-        return put(table, found.column, found.text)
-    column, fits = read_as(text, chosen.type, chosen.order, chosen.decimal_mark)
-    return put(table, column, None if fits.all() else text)
+    else:
+        found = judged_as(text, chosen.type, chosen.order, chosen.decimal_mark)
+    return put(table, found.column, found.text)
 
 
 def number_column(column: CodedColumn, read: Numbers) -> NumberColumn:

@@ -27,7 +27,6 @@ HEAD = 78
 PAD = 10
 NARROWEST, WIDEST = 76, 240
 SAMPLE = 60
-MOST_PIXELS = 2_000_000_000
 
 
 class Preview(QAbstractScrollArea):

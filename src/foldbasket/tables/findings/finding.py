@@ -63,12 +63,6 @@ def records_of(text: CodedColumn, members: npt.NDArray[np.bool_]) -> Callable[[]
     return lambda: np.flatnonzero(wanted[text.codes])
 
 
-def number_list(records: npt.NDArray[np.int64], most: int = 3) -> str:
-    """Which records, counted from 1 as people do: “records 311, 902, 1,440 …”."""
-    said = ", ".join(f"{record + 1:,}" for record in records[:most])
-    return f"record{'s' if len(records) != 1 else ''} {said}" + (" …" if len(records) > most else "")
-
-
 def some(values: Sequence[str], most: int = 3) -> str:
     """A few values in quotes: “n/a”, “?” …"""
     return ", ".join(f"“{value}”" for value in values[:most]) + (" …" if len(values) > most else "")

@@ -8,9 +8,8 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-from foldbasket.tables.column import CodedColumn, DeferredColumn
+from foldbasket.tables.column import CodedColumn, DeferredColumn, weights_of
 from foldbasket.tables.findings.finding import Finding, Offer, records_of, some
-from foldbasket.tables.mending.mend import weights_of
 from foldbasket.tables.mending.texts import BlankOut
 from foldbasket.tables.mending.types import BlankMisfits, ReadAs
 from foldbasket.tables.table import Table
@@ -38,7 +37,7 @@ def find(table: Table) -> Iterator[Finding]:
             yield from _misfits(table, field)
         elif column.type is FieldType.TEXT and not isinstance(column, DeferredColumn):
             yield from _blank_words(column.coded())
-            yield from _two_orders(column.coded(), table.decimal_mark)
+            yield from _two_orders(column.coded())
 
 
 def _misfits(table: Table, field: str) -> Iterator[Finding]:
@@ -99,7 +98,7 @@ def _words_finding(field: str, text: CodedColumn, words: npt.NDArray[np.bool_]) 
     )  # fmt: skip
 
 
-def _two_orders(column: CodedColumn, mark: str) -> Iterator[Finding]:
+def _two_orders(column: CodedColumn) -> Iterator[Finding]:
     """Dates that could be day/month or month/day: asked, never guessed."""
     members = len(column.dictionary)
     if not 0 < members <= 20_000:

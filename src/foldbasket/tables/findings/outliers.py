@@ -8,9 +8,8 @@ from collections.abc import Iterator
 import numpy as np
 import numpy.typing as npt
 
-from foldbasket.tables.column import CodedColumn, NumberColumn
+from foldbasket.tables.column import CodedColumn, NumberColumn, weights_of
 from foldbasket.tables.findings.finding import Finding, Offer, records_of, some
-from foldbasket.tables.mending.mend import weights_of
 from foldbasket.tables.mending.texts import ReplaceValues
 from foldbasket.tables.nature import nature_of
 from foldbasket.tables.table import Table

@@ -9,9 +9,9 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 import numpy.typing as npt
 
-from foldbasket.tables.column import CodedColumn, DeferredColumn
+from foldbasket.tables.column import CodedColumn, DeferredColumn, weights_of
 from foldbasket.tables.findings.finding import Finding, Offer, records_of
-from foldbasket.tables.mending.mend import listed, weights_of
+from foldbasket.tables.mending.mend import listed
 from foldbasket.tables.mending.texts import TrimSpaces, Unify, folded_spaces
 from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.table import Table

@@ -15,7 +15,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from foldbasket.errors import FoldBasketError, ReadError
-from foldbasket.tables.column import CodedColumn, Column, coded_from_arrow, compacted, picked
+from foldbasket.tables.column import CodedColumn, Column, coded_from_arrow, compacted, picked, weights_of
 from foldbasket.tables.detection import retyped
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.stacking import text_array
@@ -88,12 +88,6 @@ def as_text(table: Table, field: str) -> CodedColumn:
     if text is not None:
         return text
     return coded_from_arrow(field, pa.chunked_array([text_array(table.column(field))]))
-
-
-def weights_of(column: CodedColumn) -> npt.NDArray[np.int64]:
-    """How many records have each member of a column."""
-    members = len(column.dictionary)
-    return np.bincount(column.codes, minlength=members + 1)[:members].astype(np.int64)
 
 
 def rewritten(table: Table, field: str, text: CodedColumn, members: pa.Array) -> Mended:

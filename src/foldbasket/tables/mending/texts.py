@@ -10,9 +10,9 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from foldbasket.errors import ReadError
-from foldbasket.tables.column import CodedColumn, blank_mask, coded_from_arrow, picked
+from foldbasket.tables.column import CodedColumn, blank_mask, coded_from_arrow, picked, weights_of
 from foldbasket.tables.detection import put, retyped
-from foldbasket.tables.mending.mend import Mend, Mended, as_text, free_field, is_text, listed, rewritten, weights_of
+from foldbasket.tables.mending.mend import Mend, Mended, as_text, free_field, is_text, listed, rewritten
 from foldbasket.tables.table import Table
 
 SPACES = r"[\s\p{Z}\x{200B}\x{FEFF}]+"

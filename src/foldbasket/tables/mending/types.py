@@ -8,7 +8,7 @@ import numpy as np
 
 from foldbasket.errors import ReadError
 from foldbasket.tables.column import NumberColumn
-from foldbasket.tables.detection import put, read_as
+from foldbasket.tables.detection import judged_as, put
 from foldbasket.tables.mending.mend import Mend, Mended, as_text
 from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import MAX_SCALE, FieldType
@@ -36,8 +36,9 @@ class ReadAs(Mend, frozen=True):
         text = as_text(table, self.field)
         before = table.column(self.field)
         mark = self.decimal_mark or table.decimal_mark
-        column, fits = read_as(text, self.type, self.order, mark)
-        made = put(table, column, None if fits.all() else text, Chosen(self.type, self.order, mark))
+        found = judged_as(text, self.type, self.order, mark)
+        column = found.column
+        made = put(table, column, found.text, Chosen(self.type, self.order, mark))
         if before.type is column.type:
             return Mended(made, abs(before.blank_count - column.blank_count))
         return Mended(made, len(column) - column.blank_count)

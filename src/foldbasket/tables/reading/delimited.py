@@ -32,7 +32,7 @@ from foldbasket.tables.column import (
     text_column,
 )
 from foldbasket.tables.conversion import exact_units, from_arrow
-from foldbasket.tables.detection import Judged, judged, read_as
+from foldbasket.tables.detection import Judged, judged, judged_as
 from foldbasket.tables.nature import names_identifier
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import AS_FOUND, Reader, Reading
@@ -254,8 +254,7 @@ def _is_worth_judging(column: CodedColumn, field: str, options: Reading) -> bool
 def _as_chosen(column: CodedColumn, chosen: FieldType | None, decimal_mark: str) -> Judged:
     if chosen is None:
         return judged(column, decimal_mark)
-    made, fits = read_as(column, chosen, decimal_mark=decimal_mark)
-    return Judged(made, None if fits.all() else column)
+    return judged_as(column, chosen, decimal_mark=decimal_mark)
 
 
 def _parse(

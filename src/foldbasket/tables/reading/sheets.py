@@ -142,15 +142,13 @@ def _measure_sheet(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, path: Path)
 
 def _measure_ods(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, path: Path) -> None:
     cells = rows = 0
-    filled = 0
     for block in _stretches(archive, entry):
         for tag in _ODS_CELLS.findall(block):
             found = _REPEATED.search(tag)
             times = int(found[1]) if found else 1
             if tag.startswith(b"<table:table-row"):
-                rows, filled = times, 0
+                rows = times
             elif b"office:value" in tag or b"string-value" in tag:
-                filled += times
                 cells += times * max(1, rows)
                 if cells > MOST_CELLS:
                     raise _too_many(path, cells)
