@@ -179,7 +179,6 @@ def _render(options: argparse.Namespace) -> int:
     from foldbasket.baskets.sources import mended_tables
     from foldbasket.errors import OutputError
     from foldbasket.folding.engine import Engine
-    from foldbasket.links.source import Source
     from foldbasket.outputs.formats import save_report
 
     opened = open_basket(options.basket)
@@ -196,7 +195,7 @@ def _render(options: argparse.Namespace) -> int:
             todo=f"Name one with --fold: {listed}.",
         )
     tables = load_tables(opened, allow_outside=options.trust)
-    source = Source(mended_tables(basket, tables), basket.links)
+    source = basket.joined(mended_tables(basket, tables))
     engine = Engine(source, locale=basket.locale, currency=basket.currency, as_of=basket.as_of)
     for fold in folds:
         target = Path(options.to.replace("{fold}", _file_name(fold.name)))
@@ -225,7 +224,6 @@ def _file_name(name: str) -> str:
 def _check(options: argparse.Namespace) -> int:
     from foldbasket.baskets.files import load_tables, open_basket
     from foldbasket.folding.engine import Engine
-    from foldbasket.links.source import Source
     from foldbasket.tables.findings.findings import findings_of
     from foldbasket.tables.mending.mend import mended as apply_mends
 
@@ -244,7 +242,7 @@ def _check(options: argparse.Namespace) -> int:
         for finding in findings_of(table):
             if finding.key not in spec.left:
                 print(f"  {finding.title}" + (f" ({finding.where})" if finding.where else ""))
-    source = Source(mended, opened.basket.links)
+    source = opened.basket.joined(mended)
     for link in source.links:
         try:
             found = source.rows(link.from_table, link.to_table)

@@ -10,7 +10,7 @@ from foldbasket.desktop.grid.figures import Figures
 from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.grid.painter import GridPainter, picture
 from foldbasket.desktop.pictures import save_picture
-from foldbasket.folding.report import Kind
+from foldbasket.folding.axis import Kind
 from tests.folding.build import fold, measure, placed, source, table
 
 
@@ -76,10 +76,10 @@ def test_headings_stay_in_place_while_the_cells_scroll(wide):
 
 
 def test_the_name_of_a_group_stands_on_the_first_line_in_view(wide):
-    axis = wide.report.rows
-    assert axis.starts(0, 0)
-    assert not axis.starts(0, 2)
-    assert axis.starts(0, 2, first=2)
+    left = wide.report.left
+    assert left.starts(0, 0)
+    assert not left.starts(0, 2)
+    assert left.starts(0, 2, first=2)
 
 
 def test_glyph_runs_stand_where_text_would(qapp):

@@ -9,8 +9,8 @@ import pytest
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.aggregates import AGGREGATES
+from foldbasket.folding.axis import Kind
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.report import Kind
 from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.link import Link
 from foldbasket.links.source import FieldRef

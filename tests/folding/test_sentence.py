@@ -4,8 +4,8 @@ import datetime
 
 import pytest
 
+from foldbasket.folding.axis import plural
 from foldbasket.folding.filters import Between, Blank, Compare, Members
-from foldbasket.folding.report import plural
 from foldbasket.folding.sentence import sentence_of, words_of
 from foldbasket.folding.spec import Fold
 from tests.folding.build import fold, measure, placed, ref, source, table

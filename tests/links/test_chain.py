@@ -9,8 +9,8 @@ from decimal import Decimal
 
 import pytest
 
+from foldbasket.folding.axis import Kind
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.report import Kind
 from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.link import match_of
 from foldbasket.links.source import FieldRef, Source

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Literal
 
 import msgspec
@@ -10,9 +10,12 @@ import msgspec
 from foldbasket.errors import BasketError
 from foldbasket.folding.spec import Fold
 from foldbasket.links.link import Link
+from foldbasket.links.source import Shared, Source
+from foldbasket.styling.dates import CALENDAR_YEAR, Fiscal
 from foldbasket.tables.mending.mends import AnyMend
 from foldbasket.tables.reading.contract import Reading
 from foldbasket.tables.reading.database import Server
+from foldbasket.tables.table import Table
 
 FORMAT = "fold-basket"
 VERSION = 1
@@ -52,7 +55,8 @@ class SourceSpec(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
 
 class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """Everything the analyst has made. `locale` and `currency` (ISO 4217) say how numbers are written, `as_of` what relative
-    dates go by: a date, `today`, or the `latest` date in the data."""
+    dates go by: a date, `today`, or the `latest` date in the data; `fiscal` when the firm's year starts, `shared` which fields
+    mean the same in tables that no link joins."""
 
     name: str = "Untitled"
     sources: tuple[SourceSpec, ...] = ()
@@ -61,6 +65,8 @@ class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     locale: str = "en"
     currency: str = "EUR"
     as_of: str = "latest"
+    fiscal: Fiscal = CALENDAR_YEAR
+    shared: tuple[Shared, ...] = ()
 
     def fold(self, name: str) -> Fold:
         """The fold of that name, or a BasketError that lists them."""
@@ -69,6 +75,10 @@ class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
                 return fold
         listed = ", ".join(f"“{fold.name}”" for fold in self.folds) or "none"
         raise BasketError(f"there is no fold “{name}”.", where=self.name, todo=f"Its folds are: {listed}.")
+
+    def joined(self, tables: Mapping[str, Table]) -> Source:
+        """The basket's tables, once they are read and mended, with its links and what it says about them."""
+        return Source(tables, self.links, self.shared, self.fiscal)
 
     def source(self, name: str) -> SourceSpec:
         """The source of that name, or a BasketError."""

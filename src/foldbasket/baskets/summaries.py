@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
+import msgspec
 import numpy as np
 
 from foldbasket.baskets.basket import Basket
 from foldbasket.errors import FoldError
+from foldbasket.folding.axis import Axis, Kind
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.report import Axis, Kind, Report
-from foldbasket.links.source import Source
+from foldbasket.folding.report import Report
+from foldbasket.folding.spec import Fold, Placed
 from foldbasket.tables.cells import Gathered
 from foldbasket.tables.mending.mend import mended
 from foldbasket.tables.progress import Progress
@@ -74,8 +76,17 @@ def summary_of(basket: Basket, fold: str, read: Callable[[str], Table], progress
     for name in needed_sources(basket, fold):
         spec = basket.source(name)
         tables[name] = mended(read(name), spec.mends, progress)[0]
-    engine = Engine(Source(tables, basket.links), locale=basket.locale, currency=basket.currency, as_of=basket.as_of)
-    return table_of(engine.fold(basket.fold(fold), progress))
+    engine = Engine(basket.joined(tables), locale=basket.locale, currency=basket.currency, as_of=basket.as_of)
+    return table_of(engine.fold(opened(basket.fold(fold)), progress))
+
+
+def opened(fold: Fold) -> Fold:
+    """The fold with no member folded up: its innermost lines are all there."""
+
+    def open_(words: tuple[Placed, ...]) -> tuple[Placed, ...]:
+        return tuple(msgspec.structs.replace(word, closed=False, turned=()) for word in words)
+
+    return msgspec.structs.replace(fold, rows=open_(fold.rows), columns=open_(fold.columns))
 
 
 def table_of(report: Report) -> Table:
@@ -83,11 +94,10 @@ def table_of(report: Report) -> Table:
     rows, columns = _leaves(report.rows), _leaves(report.columns)
     heads = [*report.rows.heads, *report.columns.heads]
     names = field_names([*(head.heading for head in heads), *(measure.heading for measure in report.measures)])
-    many = max(1, len(report.measures))
     values: list[list[object]] = [[] for _ in names]
     for row in rows:
         for line in columns:
-            cells = [report.value(row, line * many + at) for at in range(len(report.measures))]
+            cells = [report.exact(at, row, line) for at in range(len(report.measures))]
             if all(cell is None for cell in cells):
                 continue
             members = [*_members(report.rows, row), *_members(report.columns, line)]

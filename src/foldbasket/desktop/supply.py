@@ -127,7 +127,7 @@ class Supply(QObject):
             return origin_key(spec)
         needed = needed_sources(self.basket, spec.fold)
         serials = tuple(self.tables[name].serial for name in needed if name in self.tables and name != spec.name)
-        return origin_key(spec), self.basket.fold(spec.fold), self.basket.links, serials
+        return origin_key(spec), self.basket.fold(spec.fold), self.source.key[1:], serials
 
     def renew(self, basket: Basket) -> None:
         """Brings the tables in step with the basket: at once what is at hand, the rest in the background."""
@@ -207,7 +207,7 @@ class Supply(QObject):
 
     def _renew_source(self) -> None:
         tables = {spec.name: self.tables[spec.name] for spec in self.basket.sources if spec.name in self.tables}
-        source = Source(tables, self.basket.links)
+        source = self.basket.joined(tables)
         if source.key != self.source.key:
             self.source = source
             self.changed.emit()

@@ -199,7 +199,7 @@ class Rank(_Along, frozen=True, tag="rank"):
         side, at, is_columns = self._side(cells)
         series = side.series(at, restart=True)
         data, blank = _upright(block, is_columns)
-        blank = blank | (series < 0)[:, None]
+        blank = blank | ((series < 0) | side.gathered(at))[:, None]
         ranks = np.zeros(data.shape, np.int64)
         for column in range(data.shape[1]):
             lines = np.flatnonzero(~blank[:, column])

@@ -20,6 +20,7 @@ import pyarrow as pa
 
 from foldbasket.folding import kernels
 from foldbasket.folding.aggregates import State
+from foldbasket.folding.bands import Cut
 from foldbasket.folding.domain import Domain
 from foldbasket.folding.quantities import Quantity
 from foldbasket.folding.runs import Runs, runs_from, runs_of
@@ -39,11 +40,16 @@ WORKERS = min(8, os.cpu_count() or 1)
 _pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="fold")
 
 
-class AxisField(msgspec.Struct, frozen=True, order=True):
-    """A field, or a part of it, that groups records."""
+class AxisField(msgspec.Struct, frozen=True):
+    """A field that groups records, as it is or cut into parts, bands or groups."""
 
     field: FieldRef
-    part: str = ""
+    cut: Cut | None = None
+
+    @property
+    def order(self) -> bytes:
+        """Puts the fields of a cube in one order, whichever way a fold names them."""
+        return msgspec.json.encode(self)
 
 
 @dataclass(frozen=True, eq=False)
@@ -315,9 +321,9 @@ def add_runs(cube: Cube, quantity: Quantity, column: Column, mask: Mask | None, 
             return True
     cells = _cell_of_records(cube, len(values), mask, progress)
     known = cells >= 0 if valid is None else (cells >= 0) & valid
-    progress.step("Sorting values", 0.5)
-    chosen = slice(None) if known.all() else known
-    cube.runs[quantity] = runs_of(cells[chosen], values[chosen])
+    cube.runs[quantity] = progress.meanwhile(
+        "Sorting values", lambda: runs_of(cells, values) if known.all() else runs_of(cells[known], values[known])
+    )
     return True
 
 
@@ -363,7 +369,9 @@ def _cell_of_records(cube: Cube, count: int, mask: Mask | None, progress: Progre
     return cells
 
 
-def add_pairs(cube: Cube, table: str, rows: npt.NDArray[np.int32], table_count: int, mask: Mask | None) -> None:
+def add_pairs(
+    cube: Cube, table: str, rows: npt.NDArray[np.int32], table_count: int, mask: Mask | None, progress: Progress
+) -> None:
     """Finds each different (cell, record of a coarser table) among the selected records."""
     if table in cube.pairs:
         return
@@ -372,11 +380,16 @@ def add_pairs(cube: Cube, table: str, rows: npt.NDArray[np.int32], table_count: 
     number[cube.cell_groups] = np.arange(cube.cells)
     found = []
     for start in range(0, count, CHUNK * 16):
+        progress.step("Grouping partners", start / max(1, count))
         stop = min(count, start + CHUNK * 16)
         cells = number[cube.grouping.keys(start, stop, mask)]
         partner = rows[start:stop]
         known = (cells >= 0) & (partner >= 0)
         found.append(np.unique(cells[known] * table_count + partner[known]))
-    pairs = np.unique(np.concatenate(found)) if found else np.empty(0, np.int64)
+    pairs = (
+        progress.meanwhile("Grouping partners", lambda: np.unique(np.concatenate(found)))
+        if found
+        else np.empty(0, np.int64)
+    )
     cells, partners = np.divmod(pairs, max(1, table_count))
     cube.pairs[table] = (cells, partners.astype(np.int32))

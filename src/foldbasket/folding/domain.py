@@ -4,21 +4,25 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections.abc import Sequence
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
+import pyarrow as pa
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.parts import PARTS, Part
-from foldbasket.links.source import Aligned, FieldRef, Source
-from foldbasket.styling.dates import day_text, moment_text
+from foldbasket.folding.bands import Band, Bands, Cut, Groups, band_of
+from foldbasket.folding.parts import Part, parts_by
+from foldbasket.links.source import FieldRef, Source
+from foldbasket.styling.dates import Fiscal, day_text, moment_text
 from foldbasket.styling.numbers import NumberStyle, number_writer
-from foldbasket.tables.column import Codes, Dictionary, smallest_codes
+from foldbasket.tables.column import CodedColumn, Codes, Column, Dictionary, smallest_codes
 from foldbasket.tables.types import FieldType, canonical, parse_canonical
 
 BLANK = "(blank)"
 NO_MATCH = "(no match)"
+OTHERS = "All others"
 MICROS_PER_DAY = 86_400_000_000
 
 
@@ -35,7 +39,10 @@ def natural_key(text: str) -> tuple[object, ...]:
 
 
 class Domain:
-    """The members of a field or of a part of it. Code `blank` and, one further, `no_match` stand for records without one."""
+    """The members of a field, as it is or cut into parts, bands or groups.
+
+    Code `blank` and, one further, `no_match` stand for records without a member; `others` for those gathered in one line.
+    """
 
     def __init__(self, dictionary: Dictionary, part: Part | None = None) -> None:
         self.dictionary = dictionary
@@ -52,7 +59,25 @@ class Domain:
 
     @property
     def size(self) -> int:
+        """How many codes records can have, blank and no match included."""
         return len(self.dictionary) + 2
+
+    @property
+    def others(self) -> int:
+        """The code of the line that gathers what a summary filter leaves out; no record has it."""
+        return len(self.dictionary) + 2
+
+    @cached_property
+    def turned(self) -> npt.NDArray[np.int64]:
+        """The ranks the other way round; what stays last in either direction does. Shape (size,)."""
+        ranks = self.ranks.copy()
+        last = self.part.last if self.part is not None else None
+        moving = np.ones(self.size, np.bool_)
+        moving[self.blank :] = False
+        if last is not None:
+            moving[: self.blank] = np.asarray(self.dictionary.values) != last
+        ranks[moving] = int(moving.sum()) - 1 - ranks[moving]
+        return ranks
 
     def key(self, code: int) -> str:
         """Canonical text of a member. Blank and no match have none: ValueError."""
@@ -64,6 +89,10 @@ class Domain:
             if self.part is not None
             else canonical(self.dictionary.type, raw, self.dictionary.scale)
         )
+
+    def token(self, code: int) -> str:
+        """Names any member, blank, unmatched and gathered ones too: its key, or what it is called where it has none."""
+        return self.key(code) if code < self.blank else {self.blank: BLANK, self.no_match: NO_MATCH}.get(code, OTHERS)
 
     def code_of(self, key: str) -> int | None:
         """The code of the member named by canonical text; None when no record has it. ValueError: not such a value."""
@@ -79,7 +108,7 @@ class Domain:
     def label(self, code: int, locale: str) -> str:
         """What the reader sees for a code."""
         if code >= self.blank:
-            return BLANK if code == self.blank else NO_MATCH
+            return {self.blank: BLANK, self.no_match: NO_MATCH}.get(code, OTHERS)
         raw = self.dictionary.raw(code)
         if self.part is not None:
             return self.part.text(int(raw), locale)
@@ -111,39 +140,158 @@ class Domain:
         return ranks
 
 
-def part_named(name: str, kind: FieldType, field: str) -> Part:
-    """The part of that name, or a FoldError when there is none or the field is not a date."""
-    part = PARTS.get(name)
+def part_named(name: str, kind: FieldType, field: str, fiscal: Fiscal) -> Part:
+    """The part of that name, or a FoldError when there is none or the field has no such part."""
+    parts = parts_by(fiscal)
+    part = parts.get(name)
     if part is None:
         raise FoldError(
-            f"there is no part of a date called “{name}”.", where=field, todo="Parts are: " + ", ".join(PARTS) + "."
+            f"there is no part of a date called “{name}”.", where=field, todo="Parts are: " + ", ".join(parts) + "."
         )
-    if not kind.is_time:
+    if not kind.is_time or (part.by_time and kind is not FieldType.TIMESTAMP):
         raise FoldError(
-            f"“{field}” is {kind.value}, so it has no {name}.", todo="Take a date, or place the field as it is."
+            f"“{field}” is {kind.value}, so it has no {name}.",
+            todo=f"Take a {'time stamp' if part.by_time else 'date'}, or place the field as it is.",
         )
     return part
 
 
-def placed_codes(source: Source, base: str, ref: FieldRef, part_name: str | None) -> tuple[Codes, Domain]:
+def domain_of(column: Column, cut: Cut | None, fiscal: Fiscal) -> Domain:
+    """The members that a field has, cut in a way or as it is. FoldError when it cannot be cut so."""
+    if cut is None:
+        return Domain(column.coded().dictionary)
+    if isinstance(column, CodedColumn):
+        return _of_dictionary(column.dictionary, cut, fiscal, column.name)[1]
+    return members_of(column, cut, fiscal)[1]
+
+
+def members_of(column: Column, cut: Cut | None, fiscal: Fiscal) -> tuple[Codes, Domain]:
+    """One code for each of a column's own records, shape (records,), and what the codes mean."""
+    if cut is None or isinstance(cut, Groups) or isinstance(column, CodedColumn):
+        coded = column.coded()
+        if cut is None:
+            return coded.codes, Domain(coded.dictionary)
+        target, domain = _of_dictionary(coded.dictionary, cut, fiscal, column.name)
+        codes: Codes = target[:-1].astype(smallest_codes(domain.size))[coded.codes]
+        return codes, domain
+    # Numbers and time stamps are cut as they stand, without finding out which of them differ.
+    values = column.values if column.valid is None else column.values[column.valid]
+    part = _part_for(cut, column.type, column.scale, values, fiscal, column.name)
+    numbers = _numbers(part, values, column.type)
+    low, many = (int(numbers.min()), int(numbers.max()) + 1) if len(numbers) else (0, 0)
+    seen = np.zeros(many - low, np.bool_)
+    seen[numbers - low] = True
+    different = np.flatnonzero(seen)
+    place = np.zeros(many - low, smallest_codes(len(different) + 2))
+    place[different] = np.arange(len(different))
+    domain = Domain(Dictionary(FieldType.WHOLE, different + low), part)
+    if column.valid is None:
+        return place[numbers - low], domain
+    full = np.full(len(column), domain.blank, place.dtype)
+    full[column.valid] = place[numbers - low]
+    return full, domain
+
+
+def placed_codes(source: Source, base: str, ref: FieldRef, cut: Cut | None) -> tuple[Codes, Domain]:
     """One code per base record for a placed field, shape (records,), and what the codes mean."""
-    aligned = source.aligned(base, ref)
-    if part_name is None:
+    if cut is None:
+        aligned = source.aligned(base, ref)
         return aligned.codes, Domain(aligned.dictionary)
-    target, domain = part_of(aligned.dictionary, part_name, ref.field)
-    return _through(target, aligned), domain
+    codes, domain = members_of(source.column(ref), cut, source.fiscal)
+    rows = source.rows(base, ref.table)
+    if rows is None:
+        return codes, domain
+    kind = smallest_codes(domain.size)
+    return np.append(codes.astype(kind), kind.type(domain.no_match))[rows], domain
 
 
-def part_of(dictionary: Dictionary, part_name: str, field: str) -> tuple[npt.NDArray[np.int64], Domain]:
-    """The part's members, and for every code of the field (blank and no match too) the code of its part."""
-    part = part_named(part_name, dictionary.type, field)
-    stored = np.asarray(dictionary.values, np.int64)
-    days = stored // MICROS_PER_DAY if dictionary.type is FieldType.TIMESTAMP else stored
-    different, inverse = np.unique(part.of(days), return_inverse=True)
+def _of_dictionary(
+    dictionary: Dictionary, cut: Cut, fiscal: Fiscal, field: str
+) -> tuple[npt.NDArray[np.int64], Domain]:
+    """For every code of a field, blank and no match too, the code of its member once cut; and the members."""
+    if isinstance(cut, Groups):
+        return _grouped(dictionary, cut)
+    values = np.asarray(dictionary.values) if dictionary.type is not FieldType.TEXT else np.zeros(0)
+    part = _part_for(cut, dictionary.type, dictionary.scale, values, fiscal, field)
+    different, inverse = np.unique(_numbers(part, values, dictionary.type), return_inverse=True)
     target = np.concatenate([inverse, [len(different), len(different) + 1]])
     return target, Domain(Dictionary(FieldType.WHOLE, different), part)
 
 
-def _through(target: npt.NDArray[np.int64], aligned: Aligned) -> Codes:
-    codes: Codes = target.astype(smallest_codes(len(target)))[aligned.codes]
-    return codes
+def _part_for(cut: Cut, kind: FieldType, scale: int, values: npt.NDArray, fiscal: Fiscal, field: str) -> Part:
+    if isinstance(cut, Bands):
+        return band_of(cut, values, kind, scale, field)
+    assert isinstance(cut, str)
+    return part_named(cut, kind, field, fiscal)
+
+
+def _numbers(part: Part, values: npt.NDArray, kind: FieldType) -> npt.NDArray[np.int64]:
+    if isinstance(part, Band):
+        return part.of(values)
+    stored = values.astype(np.int64, copy=False)
+    return part.of(stored // MICROS_PER_DAY if kind is FieldType.TIMESTAMP and not part.by_time else stored)
+
+
+def _grouped(dictionary: Dictionary, cut: Groups) -> tuple[npt.NDArray[np.int64], Domain]:
+    """Members named by their groups; those in none keep their canonical text, or bear the name for the rest."""
+    keys = (
+        dictionary.texts if dictionary.type is FieldType.TEXT else [dictionary.key(at) for at in range(len(dictionary))]
+    )
+    named = {key: group.name for group in cut.groups for key in group.members}
+    names = [named.get(key, key if cut.rest is None else cut.rest) for key in keys]
+    different = list(dict.fromkeys(names))
+    place = {name: at for at, name in enumerate(different)}
+    target = np.array([*(place[name] for name in names), len(different), len(different) + 1], np.int64)
+    return target, Domain(Dictionary(FieldType.TEXT, pa.array(different, pa.string())))
+
+
+def joined(domains: Sequence[Domain], field: str) -> tuple[Domain, list[npt.NDArray[np.int64]]]:
+    """One domain for several that mean the same, and for each of them the new code of every old one.
+
+    Raises FoldError when their values are of different types.
+    """
+    first = domains[0]
+    if all(domain is first for domain in domains):
+        return first, [np.arange(first.size) for _ in domains]
+    kinds = {domain.type for domain in domains}
+    named = {domain.part.name if domain.part is not None else "" for domain in domains}
+    if len(kinds | named) > 2:
+        raise FoldError(
+            f"what stands for “{field}” is {' in one table and '.join(sorted(kind.value for kind in kinds))} in another.",
+            todo="Let a field of the same type stand for it.",
+        )
+    if first.type is FieldType.TEXT:
+        lists: list[list] = [domain.dictionary.texts for domain in domains]
+        scale = 0
+    else:
+        scale = max(domain.dictionary.scale for domain in domains)
+        lists = [
+            (np.asarray(domain.dictionary.values) * 10 ** (scale - domain.dictionary.scale)).tolist()
+            if scale
+            else np.asarray(domain.dictionary.values).tolist()
+            for domain in domains
+        ]
+    place = {value: at for at, value in enumerate(dict.fromkeys(value for values in lists for value in values))}
+    values = list(place)
+    dictionary = Dictionary(
+        first.dictionary.type,
+        pa.array(values, pa.string()) if first.type is FieldType.TEXT else np.array(values, _kind_of(first)),
+        scale,
+    )
+    made = Domain(dictionary, first.part)
+    remaps = [np.array([*(place[value] for value in listed), made.blank, made.no_match], np.int64) for listed in lists]
+    return made, remaps
+
+
+def _kind_of(domain: Domain) -> np.dtype:
+    return np.asarray(domain.dictionary.values).dtype
+
+
+def filled(domain: Domain, low: int, high: int) -> tuple[Domain, npt.NDArray[np.int64]]:
+    """A domain of a calendar or of bands with every member between two numbers, and the new code of every old one."""
+    values = np.arange(low, high + 1)
+    old = np.asarray(domain.dictionary.values, np.int64)
+    outside = old[(old < low) | (old > high)]
+    made = Domain(Dictionary(domain.dictionary.type, np.concatenate([values, outside])), domain.part)
+    place = {int(value): at for at, value in enumerate(np.asarray(made.dictionary.values))}
+    return made, np.array([*(place[int(value)] for value in old), made.blank, made.no_match], np.int64)

@@ -14,32 +14,19 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates import Aggregate, Block, Key, Operand, State, aggregate_named
-from foldbasket.folding.comparisons import Cells, compared
-from foldbasket.folding.cube import AxisField, Cube, Wants, add_pairs, add_runs, add_states, build_cube, measured
+from foldbasket.folding.aggregates import Aggregate, Operand, State, aggregate_named
+from foldbasket.folding.axis import Head
+from foldbasket.folding.bands import Cut
+from foldbasket.folding.bases import Base, bases_of
+from foldbasket.folding.cube import AxisField, Cube, Wants, add_states, build_cube
 from foldbasket.folding.domain import MICROS_PER_DAY, Domain, placed_codes
-from foldbasket.folding.filters import Filter, Relative, passes
-from foldbasket.folding.frame import (
-    Lines,
-    Tree,
-    axis_of,
-    check_size,
-    every_line,
-    grow,
-    lines_of,
-    picked_cells,
-    shown_of,
-    spread,
-    spread_pairs,
-    spread_values,
-    totals_of_shown,
-)
-from foldbasket.folding.ordering import Asked, Rearranged, node_values, rearranged
+from foldbasket.folding.filters import Either, Filter, RecordFilter, Relative
+from foldbasket.folding.frame import axis_of
+from foldbasket.folding.laying import Laying, Word, word_of
 from foldbasket.folding.quantities import Quantity, column_of, record_at
-from foldbasket.folding.report import Head, MeasureHead, Report
-from foldbasket.folding.runs import Runs, regrouped, runs_of
+from foldbasket.folding.report import Counted, MeasureHead, Report
 from foldbasket.folding.sentence import measure_heading, placed_heading, sentence_of
-from foldbasket.folding.sides import Side
+from foldbasket.folding.share import Measured, Share
 from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.source import FieldRef, Source
 from foldbasket.styling.dates import EPOCH
@@ -91,147 +78,94 @@ class Engine:
         with self._lock:
             return self._fold(fold, progress)
 
-    def base_of(self, fold: Fold) -> str:
-        """The table whose records the fold is over."""
-        used = list(dict.fromkeys(ref.table for ref in fold.fields()))
-        if not used:
-            if not self.source.tables:
-                raise FoldError("there is no source to fold.", todo="Open a file first.")
-            used = [next(iter(self.source.tables))]
-        return self.source.base_for(used)
-
     def _fold(self, fold: Fold, progress: Progress) -> Report:
-        base = self.base_of(fold)
-        records = self.source.table(base).count
         measures = [self._completed(measure) for measure in fold.measures]
-        operands = [self._operand(measure) for measure in measures]
-        rules = tuple(self.resolved(rule) for rule in fold.filters)
-        mask = self._selection(base, rules, progress)
-        placed = fold.rows + fold.columns
-        fields = tuple(sorted({_axis_field(word) for word in placed}))
-        wants = [
-            (quantity, [state])
-            for measure, (aggregate, _) in zip(measures, operands, strict=True)
-            for quantity, state in aggregate.quantities(measure).values()
-            if quantity.table == base
-        ]
-        cube = self._cube(base, fields, rules, wants, mask, progress)
-        position = {field: at for at, field in enumerate(fields)}
+        bases = bases_of(self.source, fold)
+        shares = [self._share(base, fold, measures, progress) for base in bases]
         progress.step("Laying out", 0.0)
         self.ran["frame"] += 1
-        trees: list[Tree] = []
-        heads: list[tuple[Head, ...]] = []
-        axes = ((fold.rows, fold.row_total), (fold.columns, fold.column_total))
-        for words, _ in axes:
-            domains = [self._coded(base, word.field, word.part)[1] for word in words]
-            trees.append(grow(cube, [position[_axis_field(word)] for word in words], domains, words))
-            heads.append(
-                tuple(Head(word.id, placed_heading(word), domain) for word, domain in zip(words, domains, strict=True))
+        axes = tuple([self._word(word, fold, shares) for word in words] for words in (fold.rows, fold.columns))
+        laying = Laying(fold, measures, shares, (axes[0], axes[1]))
+        lines, blocks = laying.blocks()
+        rows, columns = (
+            axis_of(
+                tree,
+                each,
+                tuple(Head(word.placed.id, placed_heading(word.placed), word.domain) for word in words),
+                self.locale,
             )
-
-        def shown_lines() -> tuple[Lines, Lines]:
-            rows, columns = (
-                lines_of(tree, [word.subtotal for word in words], grand if words else "off")
-                for tree, (words, grand) in zip(trees, axes, strict=True)
-            )
-            return rows, columns
-
-        lines = shown_lines()
-        # Whatever looks beyond the cells shown, to totals that may be off or to members left out, needs every line.
-        looks_beyond = any(measure.compare is not None for measure in measures)
-        picks = any(word.by is not None or word.keep is not None for word in placed)
-        if not picks:
-            check_size(*lines, len(measures))
-        whole = (every_line(trees[0]), every_line(trees[1])) if looks_beyond or picks else lines
-        blocks = self._blocks(base, cube, measures, operands, mask, (trees[0], trees[1]), whole, progress)
-        if picks:
-            trees, whole, blocks = self._picked(fold, measures, trees, whole, blocks, heads)
-            lines = shown_lines()
-            check_size(*lines, len(measures))
-        both = (trees[0], trees[1])
-        blocks = [
-            block if measure.total == "records" else totals_of_shown(block, measure.total, *both, *whole)
-            for measure, block in zip(measures, blocks, strict=True)
-        ]
-        if looks_beyond:
-            cells = self._cells(fold, measures, trees, whole, blocks, heads)
-            blocks = [
-                block if measure.compare is None else compared(measure.compare, block, cells, measure_heading(measure))
-                for measure, block in zip(measures, blocks, strict=True)
-            ]
-        if whole is not lines:
-            blocks = [shown_of(block, lines, whole) for block in blocks]
+            for tree, each, words in zip(laying.trees, lines, axes, strict=True)
+        )
+        base_of = {each.at: share.base for share in shares for each in share.measures}
         return Report(
             name=fold.name,
             sentence=sentence_of(fold, self.source, self.locale),
-            rows=axis_of(trees[0], lines[0], heads[0], self.locale),
-            columns=axis_of(trees[1], lines[1], heads[1], self.locale),
+            rows=rows,
+            columns=columns,
             measures=tuple(
-                MeasureHead(measure.id, measure_heading(measure), measure.number, self._remark(base, measure))
-                for measure in fold.measures
+                MeasureHead(measure.id, measure_heading(measure), measure.number, _remark(base_of[at], measure))
+                for at, measure in enumerate(fold.measures)
             ),
             blocks=tuple(blocks),
-            base=base,
-            kept=records if mask is None else int(cube.records.sum()),
-            records=records,
+            counted=tuple(
+                Counted(share.base, int(share.cube.records.sum()), self.source.table(share.base).count)
+                for share in shares
+            ),
             locale=self.locale,
             currency=self.currency,
+            measures_on=fold.measures_on,
+            measures_at=fold.measures_at,
         )
+
+    def _share(self, base: Base, fold: Fold, measures: Sequence[Measure], progress: Progress) -> Share:
+        """What one table contributes: the filters decided on its records, its cube, and its measures."""
+        table = base.table
+        measured = [Measured(at, measures[at], *self._operand(measures[at])) for at in base.measures]
+        rules = tuple(self.resolved(rule).moved(lambda ref: self._own(table, ref)) for rule in fold.filters)
+        mask = self._selection(table, rules, progress)
+        fields = tuple(sorted({self._axis_field(table, word) for word in fold.rows + fold.columns}, key=_in_order))
+        wants = [
+            (quantity, [state])
+            for each in measured
+            for quantity, state in each.aggregate.quantities(each.measure).values()
+            if quantity.table == table
+        ]
+        cube = self._cube(table, fields, rules, wants, mask, progress)
+
+        def touched(was: bool) -> None:
+            self.ran["aggregate"] += was
+
+        return Share(self.source, table, cube, mask, measured, self._column, touched, progress)
+
+    def _word(self, placed: Placed, fold: Fold, shares: Sequence[Share]) -> Word:
+        """A placed field as all shares see it."""
+        fields = [self._axis_field(share.base, placed) for share in shares]
+        domains = [
+            self._coded(share.base, field.field, field.cut)[1] for share, field in zip(shares, fields, strict=True)
+        ]
+        coords = [
+            share.cube.coords[share.cube.fields.index(field)] for share, field in zip(shares, fields, strict=True)
+        ]
+        return word_of(placed, domains, coords, lambda domain: self._kept_members(placed, fold, domain))
 
     @staticmethod
-    def _cells(
-        fold: Fold,
-        measures: Sequence[Measure],
-        trees: Sequence[Tree],
-        whole: tuple[Lines, Lines],
-        blocks: Sequence[Block],
-        heads: Sequence[Sequence[Head]],
-    ) -> Cells:
-        rows, columns = (
-            Side(tree, every, words, [head.domain for head in each])
-            for tree, every, words, each in zip(trees, whole, (fold.rows, fold.columns), heads, strict=True)
-        )
-        return Cells(rows, columns, {measure.id: block for measure, block in zip(measures, blocks, strict=True)})
+    def _kept_members(placed: Placed, fold: Fold, domain: Domain) -> Mask | None:
+        """Which members the filters on the very same field keep; None when there is no such filter."""
+        kept: Mask | None = None
+        for rule in fold.filters:
+            if isinstance(rule, RecordFilter) and rule.field == placed.field and rule.part == placed.cut:
+                more = rule.keeps_codes(domain)
+                kept = more if kept is None else kept & more
+        return kept
 
-    def _picked(
-        self,
-        fold: Fold,
-        measures: Sequence[Measure],
-        trees: Sequence[Tree],
-        whole: tuple[Lines, Lines],
-        blocks: Sequence[Block],
-        heads: Sequence[Sequence[Head]],
-    ) -> tuple[list[Tree], tuple[Lines, Lines], list[Block]]:
-        """Trees, lines and blocks with members ordered by value and those left out that summary filters do not show."""
-        cells = self._cells(fold, measures, trees, whole, blocks, heads)
-        sides = (cells.rows, cells.columns)
-        by_id = {measure.id: measure for measure in measures}
+    def _own(self, base: str, ref: FieldRef) -> FieldRef:
+        """The field that stands for `ref` on the records of a base."""
+        found = self.source.stand_in(base, ref)
+        assert found is not None  # bases are chosen so
+        return found
 
-        def values(word: Placed, measure: str, among: tuple[str, ...], axis: int, level: int) -> Block:
-            if measure not in by_id:
-                raise FoldError(
-                    f"the measure that {word.field.field} is ordered or picked by was taken out.",
-                    where=fold.name,
-                    todo="Choose another measure on its card.",
-                )
-            block = cells.measures[measure]
-            compare = by_id[measure].compare
-            if compare is not None:  # members are ordered by what the report shows
-                block = compared(compare, block, cells, measure_heading(by_id[measure]))
-            return node_values(block, sides[axis], level, sides[1 - axis], among, axis == 1)
-
-        made: list[Rearranged] = []
-        for axis, words in enumerate((fold.rows, fold.columns)):
-            asked = []
-            for level, word in enumerate(words, 1):
-                order = values(word, word.by.measure, word.by.among, axis, level) if word.by is not None else None
-                kept_by = values(word, word.keep.measure, (), axis, level) if word.keep is not None else None
-                if order is not None or kept_by is not None:
-                    asked.append(Asked(level, order, word.descending, word.keep, kept_by))
-            made.append(rearranged(trees[axis], asked))
-        new = (every_line(made[0].tree), every_line(made[1].tree))
-        rows, columns = (each.lines_before(lines, old) for each, lines, old in zip(made, new, whole, strict=True))
-        return [each.tree for each in made], new, [picked_cells(block, rows, columns) for block in blocks]
+    def _axis_field(self, base: str, word: Placed) -> AxisField:
+        return AxisField(self._own(base, word.field), word.cut)
 
     def _completed(self, measure: Measure) -> Measure:
         """The measure with its order by default: the first date of its table."""
@@ -280,7 +214,7 @@ class Engine:
             mask: Mask | None = None
             for at, rule in enumerate(rules):
                 progress.step("Filtering", at / len(rules))
-                kept = passes(rule, self.source, base)
+                kept = rule.keeps(self.source, base)
                 mask = kept if mask is None else mask & kept
             assert mask is not None
             return mask
@@ -290,10 +224,12 @@ class Engine:
 
     def resolved(self, rule: Filter) -> Filter:
         """The filter with relative dates become the range that they mean now."""
+        if isinstance(rule, Either):
+            return msgspec.structs.replace(rule, rules=tuple(self.resolved(each) for each in rule.rules))
         if not isinstance(rule, Relative):
             return rule
         column = self.source.column(rule.field)
-        return rule.between(self.as_of_date(rule.field), column.type)
+        return rule.between(self.as_of_date(rule.field), column.type, self.source.fiscal)
 
     def as_of_date(self, ref: FieldRef) -> datetime.date:
         """The day that relative dates of a field go by; today where the field has no date."""
@@ -315,12 +251,12 @@ class Engine:
             latest = int(days.max()) if len(days) else None
         return datetime.date.today() if latest is None else EPOCH + datetime.timedelta(days=latest)
 
-    def _coded(self, base: str, ref: FieldRef, part: str | None) -> tuple[Codes, Domain]:
+    def _coded(self, base: str, ref: FieldRef, cut: Cut | None) -> tuple[Codes, Domain]:
         def code() -> tuple[Codes, Domain]:
             self.ran["codes"] += 1
-            return placed_codes(self.source, base, ref, part)
+            return placed_codes(self.source, base, ref, cut)
 
-        found: tuple[Codes, Domain] = self._codes.get_or((base, ref, part), code)
+        found: tuple[Codes, Domain] = self._codes.get_or((base, ref, cut), code)
         return found
 
     def _cube(
@@ -341,7 +277,7 @@ class Engine:
 
         def build() -> Cube:
             self.ran["cube"] += 1
-            coded = [self._coded(base, field.field, field.part or None) for field in fields]
+            coded = [self._coded(base, field.field, field.cut) for field in fields]
             codes, domains = [each for each, _ in coded], [each for _, each in coded]
             return build_cube(fields, codes, domains, mask, count, self._column, merged, progress)
 
@@ -349,117 +285,16 @@ class Engine:
         self.ran["aggregate"] += add_states(found, count, self._column, merged, mask, progress)
         return found
 
-    def _blocks(
-        self,
-        base: str,
-        cube: Cube,
-        measures: Sequence[Measure],
-        operands: list[tuple[Aggregate, Operand | None]],
-        mask: Mask | None,
-        trees: tuple[Tree, Tree],
-        lines: tuple[Lines, Lines],
-        progress: Progress,
-    ) -> list[Block]:
-        present = spread(State.RECORDS, cube.records, *trees, *lines)
-        matrices: dict[tuple[Quantity, State], np.ndarray] = {}
-        has_records = present > 0
-        blocks = []
-        for measure, (aggregate, operand) in zip(measures, operands, strict=True):
-            if aggregate.needs_values:
-                assert operand is not None
-                blocks.append(
-                    self._of_values(base, cube, measure, aggregate, operand, has_records, mask, trees, lines, progress)
-                )
-                continue
-            needs = aggregate.quantities(measure)
-            for quantity in dict.fromkeys(quantity for quantity, _ in needs.values()):
-                if quantity.table != base:
-                    wanted = [state for each, state in needs.values() if each == quantity]
-                    self._spread_coarse(base, cube, quantity, wanted, mask, trees, lines, matrices)
-            states: dict[Key, np.ndarray] = {State.RECORDS: present}
-            for key, (quantity, state) in needs.items():
-                if (quantity, state) not in matrices:
-                    matrices[quantity, state] = spread(state, cube.states[quantity, state], *trees, *lines)
-                states[key] = matrices[quantity, state]
-            blocks.append(aggregate.finish(states, has_records, operand or Operand(next(iter(aggregate.takes)))))
-        return blocks
 
-    def _of_values(
-        self,
-        base: str,
-        cube: Cube,
-        measure: Measure,
-        aggregate: Aggregate,
-        operand: Operand,
-        has_records: np.ndarray,
-        mask: Mask | None,
-        trees: tuple[Tree, Tree],
-        lines: tuple[Lines, Lines],
-        progress: Progress,
-    ) -> Block:
-        """A measure that needs the values: from their runs in each cell, regrouped for every level of totals."""
-        ref = measure.field
-        assert ref is not None
-        quantity = Quantity(ref)
-        column = self.source.column(ref)
-        if ref.table == base:
-            self.ran["aggregate"] += add_runs(cube, quantity, column, mask, progress)
-            runs = cube.runs[quantity]
+def _in_order(field: AxisField) -> bytes:
+    return field.order
 
-            def runs_by(target: npt.NDArray[np.int64]) -> Runs:
-                progress.step("Working out totals", 0.5)
-                return regrouped(runs, target)
 
-        else:
-            self._find_pairs(base, cube, ref.table, mask)
-            cells, partners = cube.pairs[ref.table]
-            values, valid, _ = measured(column)
-
-            def runs_by(target: npt.NDArray[np.int64]) -> Runs:
-                groups, records = np.divmod(np.unique(target[cells] * len(values) + partners), max(1, len(values)))
-                known = slice(None) if valid is None else valid[records]
-                return runs_of(groups[known], values[records[known]])
-
-        kind = aggregate.held_in(operand)
-        data, known = spread_values(
-            lambda each: aggregate.of_values(each, operand, measure), runs_by, kind, *trees, *lines
-        )
-        return aggregate.block_of(data, ~has_records if aggregate.zero_over_nothing else ~known, operand)
-
-    def _spread_coarse(
-        self,
-        base: str,
-        cube: Cube,
-        quantity: Quantity,
-        states: Sequence[State],
-        mask: Mask | None,
-        trees: tuple[Tree, Tree],
-        lines: tuple[Lines, Lines],
-        matrices: dict[tuple[Quantity, State], np.ndarray],
-    ) -> None:
-        """States of a quantity that lives on a table reached over links: each of its records counts once per cell."""
-        missing = [state for state in states if (quantity, state) not in matrices]
-        if not missing:
-            return
-        self._find_pairs(base, cube, quantity.table, mask)
-        column = self._column(quantity)
-        values, valid, _ = measured(column)
-        pairs = cube.pairs[quantity.table]
-        for state, matrix in spread_pairs(missing, pairs, values, valid, *trees, *lines, column.scale).items():
-            matrices[quantity, state] = matrix
-
-    def _find_pairs(self, base: str, cube: Cube, table: str, mask: Mask | None) -> None:
-        rows = self.source.rows(base, table)
-        assert rows is not None
-        before = len(cube.pairs)
-        add_pairs(cube, table, rows, self.source.table(table).count, mask)
-        self.ran["aggregate"] += len(cube.pairs) > before
-
-    def _remark(self, base: str, measure: Measure) -> str:
-        said = TOTAL_REMARKS.get(measure.total, "")
-        if measure.field is not None and measure.field.table != base and measure.total == "records":
-            return f"Each record of {measure.field.table} counts once in a cell, so totals can be less than the sum of their parts."
-        return said
+def _remark(base: str, measure: Measure) -> str:
+    said = TOTAL_REMARKS.get(measure.total, "")
+    if measure.field is not None and measure.field.table != base and measure.total == "records":
+        return f"Each record of {measure.field.table} counts once in a cell, so totals can be less than the sum of their parts."
+    return said
 
 
 TOTAL_REMARKS = {
@@ -469,7 +304,3 @@ TOTAL_REMARKS = {
     "largest": "Totals are the largest of the lines shown.",
     "none": "It has no totals.",
 }
-
-
-def _axis_field(word: Placed) -> AxisField:
-    return AxisField(word.field, word.part or "")

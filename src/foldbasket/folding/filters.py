@@ -19,11 +19,11 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.domain import BLANK, NO_MATCH, Domain, part_of
-from foldbasket.folding.parts import PARTS
+from foldbasket.folding.domain import BLANK, NO_MATCH, Domain, members_of
+from foldbasket.folding.parts import parts_by
 from foldbasket.links.source import FieldRef, Source
-from foldbasket.styling.dates import EPOCH
-from foldbasket.tables.column import CodedColumn, NumberColumn
+from foldbasket.styling.dates import EPOCH, Fiscal
+from foldbasket.tables.column import NumberColumn
 from foldbasket.tables.types import FieldType, parse_canonical
 
 if TYPE_CHECKING:
@@ -39,6 +39,19 @@ class RecordFilter(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit
     id: str
     field: FieldRef
     part: str | None = None
+
+    def fields(self) -> list[FieldRef]:
+        """The fields it looks at."""
+        return [self.field]
+
+    def moved(self, to: Callable[[FieldRef], FieldRef]) -> Filter:
+        """The filter on the fields that `to` gives for its own."""
+        found: Filter = msgspec.structs.replace(self, field=to(self.field))  # type: ignore[assignment]
+        return found
+
+    def keeps(self, source: Source, base: str) -> Mask:
+        """Which base records pass; shape (records of base,). Raises FoldError for a value that does not fit."""
+        return _passes(self, source, base)
 
     def keeps_codes(self, domain: Domain) -> Mask:
         """Which codes pass, blank and no match included; shape (domain.size,)."""
@@ -193,9 +206,9 @@ class Relative(RecordFilter, frozen=True, tag="relative"):
 
     how: Literal["last", "this", "to date", "next"] = "last"
     count: int = 4
-    unit: Literal["year", "quarter", "month", "week", "day"] = "quarter"
+    unit: Literal["year", "quarter", "month", "week", "day", "fiscal year", "fiscal quarter"] = "quarter"
 
-    def between(self, as_of: datetime.date, kind: FieldType) -> Between:
+    def between(self, as_of: datetime.date, kind: FieldType, fiscal: Fiscal) -> Between:
         """The range it means on a day. Raises FoldError when the field is no date or the count makes no sense."""
         if not kind.is_time:
             raise FoldError(
@@ -205,16 +218,17 @@ class Relative(RecordFilter, frozen=True, tag="relative"):
         if self.how in ("last", "next") and self.count < 1:
             raise FoldError(f"{self.count} {self.unit}s are no period.", todo="Type a number above 0.")
         today = (as_of - EPOCH).days
-        now = int(PARTS[self.unit].of(np.array([today]))[0])
+        part = parts_by(fiscal)[self.unit]
+        now = int(part.of(np.array([today]))[0])
         try:
             if self.how == "last":
-                low, high = first_day(self.unit, now - self.count), first_day(self.unit, now) - 1
+                low, high = part.first_day(now - self.count), part.first_day(now) - 1
             elif self.how == "next":
-                low, high = first_day(self.unit, now + 1), first_day(self.unit, now + self.count + 1) - 1
+                low, high = part.first_day(now + 1), part.first_day(now + self.count + 1) - 1
             else:
                 low, high = (
-                    first_day(self.unit, now),
-                    today if self.how == "to date" else first_day(self.unit, now + 1) - 1,
+                    part.first_day(now),
+                    today if self.how == "to date" else part.first_day(now + 1) - 1,
                 )
             first, last = (EPOCH + datetime.timedelta(days=day) for day in (low, high))
         except (ValueError, OverflowError):
@@ -230,34 +244,58 @@ class Relative(RecordFilter, frozen=True, tag="relative"):
         return f"this {self.unit}" + (" to date" if self.how == "to date" else "")
 
 
-def first_day(unit: str, number: int) -> int:
-    """The first day of a period, as days since 1970-01-01, by the number that `parts` gives it."""
-    if unit == "day":
-        return number
-    if unit == "week":
-        return number * 7 - 3
-    months = number * {"year": 12, "quarter": 3, "month": 1}[unit]
-    return (datetime.date(months // 12, months % 12 + 1, 1) - EPOCH).days
+Simple = Members | Compare | Between | Blank | TextRule | Relative
+"""Filters that are one condition on one field."""
 
 
-Filter = Members | Compare | Between | Blank | TextRule | Relative
+class Either(msgspec.Struct, frozen=True, forbid_unknown_fields=True, tag_field="kind", tag="either"):
+    """Alternatives: a record passes when any one of several conditions holds, on the same field or on others."""
+
+    id: str
+    rules: tuple[Simple, ...] = ()
+
+    @property
+    def field(self) -> FieldRef:
+        """The field of its first alternative."""
+        return self.rules[0].field
+
+    @property
+    def part(self) -> str | None:
+        """The part of a date that its first alternative looks at."""
+        return self.rules[0].part
+
+    def fields(self) -> list[FieldRef]:
+        """The fields it looks at."""
+        return [rule.field for rule in self.rules]
+
+    def moved(self, to: Callable[[FieldRef], FieldRef]) -> Filter:
+        """The filter on the fields that `to` gives for its own."""
+        return msgspec.structs.replace(self, rules=tuple(rule.moved(to) for rule in self.rules))
+
+    def keeps(self, source: Source, base: str) -> Mask:
+        """Which base records pass; shape (records of base,)."""
+        if not self.rules:
+            raise FoldError("a filter of alternatives has none.", todo="Add one, or take the filter out.")
+        kept = self.rules[0].keeps(source, base)
+        for rule in self.rules[1:]:
+            kept = kept | rule.keeps(source, base)
+        return kept
 
 
-def passes(rule: Filter, source: Source, base: str) -> Mask:
-    """Which base records pass a filter; shape (records of base,). Raises FoldError for a value that does not fit."""
+Filter = Simple | Either
+
+
+def _passes(rule: RecordFilter, source: Source, base: str) -> Mask:
     column = source.column(rule.field)
     rows = source.rows(base, rule.field.table)
     on_numbers = rule.keeps_values(column) if isinstance(column, NumberColumn) and rule.part is None else None
     if on_numbers is not None:
         unmatched = isinstance(rule, Blank) and not rule.exclude
         return on_numbers if rows is None else np.append(on_numbers, unmatched)[rows]
-    coded: CodedColumn = column.coded()
-    if rule.part is None:
-        kept = rule.keeps_codes(Domain(coded.dictionary))
-    else:
-        target, domain = part_of(coded.dictionary, rule.part, rule.field.field)
-        kept = rule.keeps_codes(domain)[target]
-    return kept[:-1][coded.codes] if rows is None else np.append(kept[:-1][coded.codes], kept[-1])[rows]
+    codes, domain = members_of(column, rule.part, source.fiscal)
+    kept = rule.keeps_codes(domain)
+    own: Mask = kept[:-1][codes]
+    return own if rows is None else np.append(own, kept[-1])[rows]
 
 
 def _known(domain: Domain, text: str, field: FieldRef) -> object:

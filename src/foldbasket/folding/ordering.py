@@ -6,7 +6,7 @@ cover everything that the record filters kept.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal, InvalidOperation
 from itertools import pairwise
 from typing import Literal
@@ -17,7 +17,7 @@ import numpy.typing as npt
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.aggregates import Block
-from foldbasket.folding.frame import Lines, Tree
+from foldbasket.folding.frame import Lines, Tree, tree_of
 from foldbasket.folding.sides import Side
 
 Ints = npt.NDArray[np.int64]
@@ -34,13 +34,15 @@ class Keep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     """Which members of a field are shown, by a measure, within each parent.
 
     `top` and `bottom` so many (those equal to the last stay), so many `percent` of the members, `share`: the fewest that reach
-    so many percent of their sum together, or `where` the measure compares with a number.
+    so many percent of their sum together, or `where` the measure compares with a number. The `rest` is gone, or gathered in one
+    line of its own.
     """
 
     measure: str
     kind: Literal["top", "bottom", "top percent", "bottom percent", "share", "where"] = "top"
     number: str = "10"
     sign: Literal["=", "≠", "<", "≤", ">", "≥"] = ">"
+    rest: Literal["gone", "gathered"] = "gone"
 
     @property
     def said(self) -> str:
@@ -82,6 +84,8 @@ class Asked:
     descending: bool = False
     keep: Keep | None = None
     kept_by: Block | None = None
+    others: int = -1
+    """The code of the field's line for gathered members."""
 
 
 def node_values(block: Block, side: Side, level: int, other: Side, among: tuple[str, ...], is_columns: bool) -> Block:
@@ -115,34 +119,54 @@ def _key(side: Side, line: int, field: int) -> str | None:
 
 
 def rearranged(tree: Tree, asked: list[Asked]) -> Rearranged:
-    """The tree in the order asked for and without what the filters leave out. Blank values come last in either direction."""
+    """The tree in the order asked for and without what the filters leave out. Blank values come last in either direction, and
+    the line of gathered members after them."""
     ranks = [np.arange(len(starts)) for starts in tree.starts]
     kept = np.ones(tree.leaves, np.bool_)
     for each in asked:
-        count = len(tree.starts[each.level])
+        codes = tree.codes[tree.starts[each.level], each.level - 1]
+        is_rest = (codes == each.others) | (codes < 0)
         if each.order is not None:
-            ranks[each.level] = _ranks(each.order, each.descending)
+            ranks[each.level] = np.where(is_rest, len(codes), _ranks(each.order, each.descending))
         if each.keep is not None and each.kept_by is not None:
-            parents = np.searchsorted(tree.starts[each.level - 1], tree.starts[each.level], side="right") - 1
-            shown = _kept(each.keep, each.kept_by, parents, count)
-            kept &= shown[tree.node_of_leaf(each.level)]
+            kept &= (_kept_nodes(tree, each) | is_rest)[tree.node_of_leaf(each.level)]
     nodes = [tree.node_of_leaf(level) for level in range(len(tree.starts))]
-    order = (
-        np.lexsort([ranks[level][nodes[level]] for level in reversed(range(len(nodes)))])
-        if tree.leaves
-        else np.empty(0, np.int64)
-    )
-    order = order[kept[order]]
+    if not tree.depth:
+        return Rearranged(tree, tuple(nodes))
+    keys = np.stack([ranks[level][nodes[level]] for level in range(1, len(nodes))], axis=1)[kept]
+    made = tree_of(keys, tree.codes[kept], np.arange(len(keys)))
     place = np.full(tree.leaves, -1, np.int64)
-    place[order] = np.arange(len(order))
-    starts, old = [], []
-    for level in range(len(tree.starts)):
-        above = nodes[level][order]
-        first = np.flatnonzero(np.append(True, above[1:] != above[:-1])) if len(order) else np.empty(0, np.int64)
-        starts.append(first)
-        old.append(above[first])
-    firsts = tuple(np.searchsorted(lower, upper) for upper, lower in pairwise(starts))
-    return Rearranged(Tree(place[tree.leaf_of_cell], tree.codes[order], tuple(starts), firsts), tuple(old))
+    place[kept] = made.leaf_of_cell
+    old_leaf = np.empty(made.leaves, np.int64)
+    old_leaf[made.leaf_of_cell] = np.flatnonzero(kept)
+    old_nodes = tuple(nodes[level][old_leaf[start]] for level, start in enumerate(made.starts))
+    leaf_of_cell = np.where(tree.leaf_of_cell >= 0, place[tree.leaf_of_cell], -1) if tree.leaves else tree.leaf_of_cell
+    return Rearranged(replace(made, leaf_of_cell=leaf_of_cell, gathers=tree.gathers), old_nodes)
+
+
+def gathered(tree: Tree, asked: list[Asked]) -> Tree:
+    """The tree with the members that filters leave out gathered in one leaf of each parent, which ends there and stands last."""
+    ends = np.zeros(tree.leaves, np.int64)  # the level at which a leaf ends early
+    codes = tree.codes.copy()
+    for each in sorted(asked, key=lambda each: -each.level):
+        left = ~_kept_nodes(tree, each)[tree.node_of_leaf(each.level)]
+        ends[left] = each.level
+        codes[left, each.level - 1] = each.others
+        codes[left, each.level :] = -1
+    keys = np.stack([tree.node_of_leaf(level) for level in range(1, tree.depth + 1)], axis=1)
+    for level in range(tree.depth):
+        keys[(ends > 0) & (ends <= level), level] = -1
+        keys[ends == level + 1, level] = tree.leaves
+    return replace(tree_of(keys, codes, tree.leaf_of_cell), gathers=True)
+
+
+def _kept_nodes(tree: Tree, asked: Asked) -> npt.NDArray[np.bool_]:
+    """Which nodes of its level a summary filter keeps."""
+    assert asked.keep is not None
+    assert asked.kept_by is not None
+    starts = tree.starts[asked.level]
+    parents = np.searchsorted(tree.starts[asked.level - 1], starts, side="right") - 1
+    return _kept(asked.keep, asked.kept_by, parents, len(starts))
 
 
 def _ranks(values: Block, descending: bool) -> Ints:

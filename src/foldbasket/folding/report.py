@@ -1,109 +1,25 @@
 """The report: header trees, cells and kinds of line. The only thing that grid, charts, pages and exporters read.
 
-A line of an axis (a row, or a column before measures are laid along it) names the members of its first `level` fields.
-Columns of the page are slots: every line of the column axis holds one slot for each measure.
+`rows` and `columns` are the axes, whose lines name the members of their first `level` fields; `left` and `top` are the
+margins, which say what each row and column shown stands for once the measures are laid along one of the axes.
 """
 
 from __future__ import annotations
 
 import datetime
-import enum
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass
 from decimal import Decimal
-from functools import cached_property, lru_cache
-from itertools import pairwise
-
-import numpy as np
-import numpy.typing as npt
+from functools import cached_property
 
 from foldbasket.folding.aggregates import Block
-from foldbasket.folding.domain import Domain
+from foldbasket.folding.axis import Axis
+from foldbasket.folding.margins import Margin
 from foldbasket.styling.dates import EPOCH, day_text, moment_text
 from foldbasket.styling.numbers import NumberStyle, number_writer
 from foldbasket.tables.types import FieldType, exact_decimal
 
-EVERYTHING = "Everything"
-"""Caption of a grand total."""
-
 Value = str | int | float | Decimal | datetime.date | datetime.datetime | bool | None
-
-
-class Kind(enum.IntEnum):
-    """What a line of an axis stands for."""
-
-    MEMBER = 0
-    SUBTOTAL = 1
-    GRAND = 2
-
-
-@dataclass(frozen=True, eq=False)
-class Head:
-    """A field on an axis: the word it stands for, its heading, and what its codes mean."""
-
-    id: str
-    heading: str
-    domain: Domain
-
-
-@dataclass(frozen=True, eq=False)
-class Axis:
-    """Lines in display order. `level` and `kind` have shape (lines,); `codes` (lines, fields), -1 where a field is not named."""
-
-    heads: tuple[Head, ...]
-    level: npt.NDArray[np.int8]
-    kind: npt.NDArray[np.int8]
-    codes: npt.NDArray[np.int32]
-    locale: str
-
-    def __len__(self) -> int:
-        return len(self.level)
-
-    @property
-    def depth(self) -> int:
-        return len(self.heads)
-
-    def label(self, line: int, field: int) -> str:
-        """The member of one field on a line; empty where the line does not name it."""
-        code = int(self.codes[line, field])
-        return "" if code < 0 else self._label(field, code)
-
-    @cached_property
-    def _label(self):  # type: ignore[no-untyped-def]
-        return lru_cache(maxsize=65536)(lambda field, code: self.heads[field].domain.label(code, self.locale))
-
-    def key(self, line: int, field: int) -> str | None:
-        """Canonical text of the member of one field on a line; None where not named, blank or unmatched."""
-        code = int(self.codes[line, field])
-        return None if code < 0 or code >= self.heads[field].domain.blank else self.heads[field].domain.key(code)
-
-    def caption(self, line: int) -> str:
-        """What a total line is called: “Everything”, or “Eastfen, all sites”. Empty on a member's line."""
-        kind, level = self.kind[line], int(self.level[line])
-        if kind == Kind.GRAND:
-            return EVERYTHING
-        if kind == Kind.SUBTOTAL:
-            return f"{self.label(line, level - 1)}, all {plural(self.heads[level].heading)}"
-        return ""
-
-    def starts(self, field: int, line: int, first: int = 0) -> bool:
-        """Whether a run of one member of `field` starts on `line`, given that `first` is the first line in view."""
-        if line <= first:
-            return True
-        return bool(
-            (self.codes[line, : field + 1] != self.codes[line - 1, : field + 1]).any() or self.level[line - 1] <= field
-        )
-
-    def runs(self, field: int) -> Iterator[tuple[int, int]]:
-        """Start and stop of each run of lines that share a member of `field` (and of the fields before it)."""
-        lines = len(self)
-        if not lines:
-            return
-        changed = (self.codes[1:, : field + 1] != self.codes[:-1, : field + 1]).any(axis=1)
-        edges = [0, *(np.flatnonzero(changed) + 1).tolist(), lines]
-        for start, stop in pairwise(edges):
-            if self.codes[start, field] >= 0:
-                yield start, stop
 
 
 @dataclass(frozen=True, eq=False)
@@ -116,9 +32,19 @@ class MeasureHead:
     remark: str = ""
 
 
+@dataclass(frozen=True)
+class Counted:
+    """How many records of a base table the filters kept, of all it has."""
+
+    base: str
+    kept: int
+    records: int
+
+
 @dataclass(frozen=True, eq=False)
 class Report:
-    """A fold, computed. `blocks` holds one block per measure, shape (rows, lines of the column axis)."""
+    """A fold, computed. `blocks` holds one block per measure, shape (rows, lines of the column axis); `counted` tells for each
+    base table how many records were folded."""
 
     name: str
     sentence: str
@@ -126,28 +52,70 @@ class Report:
     columns: Axis
     measures: tuple[MeasureHead, ...]
     blocks: tuple[Block, ...]
-    base: str
-    kept: int
-    records: int
+    counted: tuple[Counted, ...]
     locale: str
     currency: str
+    measures_on: str = "columns"
+    measures_at: int | None = None
+
+    @property
+    def base(self) -> str:
+        """The table of the fold's records, the first one where tables of facts stand side by side."""
+        return self.counted[0].base
+
+    @property
+    def kept(self) -> int:
+        """Records that the filters kept, of the first base table."""
+        return self.counted[0].kept
+
+    @property
+    def records(self) -> int:
+        """All records of the first base table."""
+        return self.counted[0].records
+
+    @cached_property
+    def left(self) -> Margin:
+        """What each row stands for."""
+        return Margin(self.rows, self._headings if self._on_rows else None, self.measures_at)
+
+    @cached_property
+    def top(self) -> Margin:
+        """What each column stands for."""
+        return Margin(self.columns, None if self._on_rows else self._headings, self.measures_at)
+
+    @property
+    def _headings(self) -> list[str]:
+        return [measure.heading for measure in self.measures]
+
+    @property
+    def _on_rows(self) -> bool:
+        return self.measures_on == "rows" and bool(self.measures)
 
     @property
     def height(self) -> int:
-        return len(self.rows)
+        return len(self.left)
 
     @property
     def width(self) -> int:
-        """Columns of the page: lines of the column axis times measures."""
-        return len(self.columns) * len(self.measures)
+        return len(self.top)
 
-    def slot(self, column: int) -> tuple[int, int]:
-        """Line of the column axis and number of the measure of one column of the page."""
-        return divmod(column, self._many)
+    def cell(self, row: int, column: int) -> tuple[int, int, int]:
+        """Where a cell's value stands: its measure, and its line of the row axis and of the column axis."""
+        (lines, one), (across, two) = self._slots
+        return (one[row] if self._on_rows else two[column]), lines[row], across[column]
+
+    @cached_property
+    def _slots(self) -> tuple[tuple[list[int], list[int]], tuple[list[int], list[int]]]:
+        left, top = self.left, self.top
+        return (left.line.tolist(), left.measure.tolist()), (top.line.tolist(), top.measure.tolist())
 
     def value(self, row: int, column: int) -> Value:
         """The exact value of a cell, None when blank: Decimal for decimals, int, float, date, text."""
-        line, measure = self.slot(column)
+        measure, row, line = self.cell(row, column)
+        return self.exact(measure, row, line)
+
+    def exact(self, measure: int, row: int, line: int) -> Value:
+        """The exact value of a measure on a line of the row axis and one of the column axis."""
         block = self.blocks[measure]
         if block.blank[row, line]:
             return None
@@ -167,12 +135,11 @@ class Report:
 
     def text(self, row: int, column: int) -> str:
         """A cell as the reader sees it; empty when blank."""
-        line, measure = divmod(column, self._many)
-        return self._texts[measure](row, line)
+        return self.written(*self.cell(row, column))
 
-    @cached_property
-    def _many(self) -> int:
-        return max(1, len(self.measures))
+    def written(self, measure: int, row: int, line: int) -> str:
+        """A measure on a line of the row axis and one of the column axis, as the reader sees it."""
+        return self._texts[measure](row, line)
 
     @cached_property
     def _texts(self) -> list[Callable[[int, int], str]]:
@@ -205,7 +172,7 @@ class Report:
 
     def is_negative(self, row: int, column: int) -> bool:
         """Whether a cell is a number below zero."""
-        line, measure = self.slot(column)
+        measure, row, line = self.cell(row, column)
         block = self.blocks[measure]
         return self.is_number(measure) and not block.blank[row, line] and bool(block.data[row, line] < 0)
 
@@ -221,19 +188,3 @@ def default_pattern(block: Block) -> str:
     if block.type is FieldType.DECIMAL and block.scale:
         return "#,##0." + "0" * block.scale
     return "#,##0.00" if block.type is FieldType.REAL else "#,##0"
-
-
-def plural(heading: str) -> str:
-    """A heading as the name of several: “Site” gives “sites”. Headings that cannot be bent are left as they are."""
-    head, _, _ = heading.partition(" of ")  # “Quarter of order date” gives “quarters”
-    if not head[-1:].isalpha():
-        return heading[:1].lower() + heading[1:]
-    if head.endswith("y") and head[-2:-1].lower() not in "aeiou":
-        several = head[:-1] + "ies"
-    elif head.endswith(("s", "x", "ch", "sh", "z")):
-        several = head if head.endswith("s") and not head.endswith("ss") else head + "es"
-    else:
-        several = head + "s"
-    if not head.isupper():
-        several = several[:1].lower() + several[1:]
-    return several

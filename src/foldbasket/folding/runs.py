@@ -85,9 +85,10 @@ def runs_from(owner: Ints, values: npt.NDArray, counts: Ints) -> Runs:
 
 
 def regrouped(runs: Runs, target: Ints) -> Runs:
-    """The runs with each group become ``target[group]``; groups that meet are merged."""
+    """The runs with each group become ``target[group]``; groups that meet are merged, those below 0 are left out."""
     owner = target[np.repeat(runs.groups, runs.stops - runs.starts)]
-    return runs_of(owner, runs.values, runs.counts)
+    kept = slice(None) if (target >= 0).all() else owner >= 0
+    return runs_of(owner[kept], runs.values[kept], runs.counts[kept])
 
 
 # --- what can be made of runs -------------------------------------------------

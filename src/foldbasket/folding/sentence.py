@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Callable
 from dataclasses import dataclass
 
+from foldbasket.errors import FoldError
 from foldbasket.folding.aggregates import AGGREGATES
-from foldbasket.folding.domain import Domain, part_of
-from foldbasket.folding.filters import Filter
+from foldbasket.folding.bands import Bands, Groups
+from foldbasket.folding.domain import Domain, domain_of
+from foldbasket.folding.filters import Either, Filter, RecordFilter
 from foldbasket.folding.parts import PARTS
 from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.source import Source
@@ -49,13 +53,18 @@ def placed_heading(placed: Placed) -> str:
 
 def placed_phrase(placed: Placed, fold: Fold) -> str:
     """A field on an axis as the sentence says it: “Site (top 5 by Net)”."""
+    name = placed_heading(placed)
+    if isinstance(placed.cut, Bands | Groups):
+        name = f"{name} {placed.cut.said}"
     if placed.keep is None:
-        return placed_heading(placed)
+        return name
     measure = next((each for each in fold.measures if each.id == placed.keep.measure), None)
     by = measure_heading(measure) if measure is not None else "a measure that was taken out"
     middle = " " if placed.keep.kind == "where" else " by "
     said = f"{by}{middle}{placed.keep.said}" if placed.keep.kind == "where" else f"{placed.keep.said}{middle}{by}"
-    return f"{placed_heading(placed)} ({said})"
+    if placed.keep.rest == "gathered":
+        said += ", the rest as one"
+    return f"{name} ({said})"
 
 
 def measure_phrase(measure: Measure) -> str:
@@ -72,11 +81,13 @@ def measure_phrase(measure: Measure) -> str:
 
 def filter_phrase(rule: Filter, source: Source | None, locale: str) -> str:
     """A filter as the sentence says it: “Channel: Trade, Web”. Without a source, values are said as they are written."""
+    if isinstance(rule, Either):
+        return ", or ".join(filter_phrase(each, source, locale) for each in rule.rules) or "nothing"
     label = _labeller(rule, source, locale)
     return f"{field_phrase(rule.field.field, rule.part)}: {rule.condition(label)}"
 
 
-def _labeller(rule: Filter, source: Source | None, locale: str):  # type: ignore[no-untyped-def]
+def _labeller(rule: RecordFilter, source: Source | None, locale: str) -> Callable[[str], str]:
     domain: Domain | None = None
     if (
         source is not None
@@ -84,10 +95,9 @@ def _labeller(rule: Filter, source: Source | None, locale: str):  # type: ignore
         and rule.field.field in source.tables[rule.field.table].columns
     ):
         column = source.column(rule.field)
-        if rule.part is not None and rule.part in PARTS and column.type.is_time:
-            domain = part_of(column.coded().dictionary, rule.part, rule.field.field)[1]
-        elif column.type.is_time:
-            domain = Domain(column.coded().dictionary)
+        if column.type.is_time and (rule.part is None or rule.part in PARTS):
+            with contextlib.suppress(FoldError):  # a part it does not have; the fold itself says so
+                domain = domain_of(column, rule.part, source.fiscal)
 
     def label(key: str) -> str:
         if domain is not None:

@@ -72,7 +72,11 @@ class Side:
 
     def named(self, field: int) -> npt.NDArray[np.bool_]:
         """The lines that name a member of a field."""
-        return np.asarray(self.lines.level > field, np.bool_)
+        return np.asarray(self.codes[:, field] >= 0, np.bool_)
+
+    def gathered(self, field: int) -> npt.NDArray[np.bool_]:
+        """The lines that stand for several members of a field."""
+        return np.asarray(self.codes[:, field] == self.domains[field].others, np.bool_)
 
     def with_member(self, field: int, members: npt.NDArray[np.int64]) -> Targets:
         """For each line the one with another member of a field and the same of all others; `members` below 0 have none."""
@@ -123,7 +127,7 @@ class Side:
         values = [int(value) for value in np.asarray(dictionary.values)]
         code_of = {value: code for code, value in enumerate(values)}
         moved = [code_of.get(number, -1) if (number := move(value)) is not None else -1 for value in values]
-        target = np.array([*moved, -1, -1], np.int64)
+        target = np.array([*moved, -1, -1, -1], np.int64)  # blank, unmatched and gathered ones have no time
         codes = self.codes[:, field]
         return self.with_member(field, np.where(codes >= 0, target[codes], -1))
 
@@ -134,7 +138,7 @@ class Side:
             return self.shifted(field, _day_a_year_before)
         if part.name == "week":
             return self.shifted(field, lambda number: _week_a_year_before(part, number))
-        return self.shifted(field, lambda number: number - {"year": 1, "half": 2, "quarter": 4, "month": 12}[part.name])
+        return self.shifted(field, lambda number: number - part.a_year)
 
     def series(self, field: int, restart: bool) -> npt.NDArray[np.int64]:
         """A number for each line, the same for lines that follow one another along a field: those with the same other

@@ -10,6 +10,7 @@ from typing import Literal
 
 import msgspec
 
+from foldbasket.folding.bands import Bands, Cut, Groups
 from foldbasket.folding.comparisons import AnyComparison
 from foldbasket.folding.filters import Filter
 from foldbasket.folding.ordering import ByValue, Keep
@@ -20,20 +21,42 @@ Where = Literal["after", "before", "off"]
 """Where a total stands: after its members, before them, or nowhere."""
 
 
+class Drill(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """What a placed field was before one of its members was opened, and the filter that keeps that member."""
+
+    field: FieldRef
+    filter: str
+    part: str | None = None
+    heading: str | None = None
+
+
 class Placed(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """A field on rows or columns. `part` is a part of a date; `subtotal` places the total over each of its members
-    (the innermost field of an axis has none). Members stand by label, `first` those listed by hand, or `by` a measure's value;
-    `keep` shows only some of them, picked by a measure within each parent."""
+    """A field on rows or columns. `part` is a part of a date; `bands` cut numbers, `groups` name members; `subtotal` places the
+    total over each of its members (the innermost field of an axis has none). Members stand by label, `first` those listed by
+    hand, or `by` a measure's value; `keep` shows only some of them, picked by a measure within each parent; `empty` shows those
+    without records as well. `closed` folds every member up to one line; `turned` names, by its members from the outermost,
+    those that are the other way. `drilled` remembers what stood here before members were opened, the latest last."""
 
     id: str
     field: FieldRef
     part: str | None = None
+    bands: Bands | None = None
+    groups: Groups | None = None
     heading: str | None = None
     descending: bool = False
     subtotal: Where = "after"
     first: tuple[str, ...] = ()
     by: ByValue | None = None
     keep: Keep | None = None
+    empty: bool = False
+    closed: bool = False
+    turned: tuple[tuple[str, ...], ...] = ()
+    drilled: tuple[Drill, ...] = ()
+
+    @property
+    def cut(self) -> Cut | None:
+        """How the field becomes members, if not by its values."""
+        return self.bands or self.groups or self.part
 
 
 TotalOf = Literal["records", "sum", "average", "smallest", "largest", "none"]
@@ -57,9 +80,15 @@ class Measure(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
     heading: str | None = None
     number: NumberStyle = NumberStyle()
 
+    def fields(self) -> list[FieldRef]:
+        """The fields it is made of; none for a count of records."""
+        return [ref for ref in (self.field, self.weight, self.order) if ref is not None]
+
 
 class Fold(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """One pivot report. `row_total` is the line over all rows, `column_total` the column over all columns."""
+    """One pivot report. `row_total` is the line over all rows, `column_total` the column over all columns. Totals cover all
+    records that the filters kept, or only those of the members `shown`. Measures stand along columns or rows, inside all fields
+    or after the first `measures_at` of them."""
 
     name: str
     measures: tuple[Measure, ...] = ()
@@ -68,6 +97,9 @@ class Fold(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     filters: tuple[Filter, ...] = ()
     row_total: Where = "after"
     column_total: Where = "after"
+    totals_cover: Literal["kept", "shown"] = "kept"
+    measures_on: Literal["columns", "rows"] = "columns"
+    measures_at: int | None = None
 
     @property
     def is_empty(self) -> bool:
@@ -77,13 +109,8 @@ class Fold(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     def fields(self) -> list[FieldRef]:
         """Every field in use, placed or filtered by."""
         used = [placed.field for placed in self.rows + self.columns]
-        used += [
-            ref
-            for measure in self.measures
-            for ref in (measure.field, measure.weight, measure.order)
-            if ref is not None
-        ]
-        used += [rule.field for rule in self.filters]
+        used += [ref for measure in self.measures for ref in measure.fields()]
+        used += [ref for rule in self.filters for ref in rule.fields()]
         return used
 
     def words(self) -> tuple[Measure | Placed | Filter, ...]:

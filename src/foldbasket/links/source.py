@@ -16,6 +16,7 @@ import numpy.typing as npt
 
 from foldbasket.errors import LinkError
 from foldbasket.links.link import Link, find_partners
+from foldbasket.styling.dates import CALENDAR_YEAR, Fiscal
 from foldbasket.tables.column import Codes, Column, Dictionary, smallest_codes
 from foldbasket.tables.table import Table
 
@@ -25,6 +26,13 @@ class FieldRef(msgspec.Struct, frozen=True, forbid_unknown_fields=True, order=Tr
 
     table: str
     field: str
+
+
+class Shared(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Fields of different tables that mean the same, such as the region of a customer and that of a plan: what lays
+    measures of several tables of facts side by side."""
+
+    fields: tuple[FieldRef, ...]
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,10 +63,23 @@ class Aligned:
 class Source:
     """Tables by name and the links between them. Safe to read from several threads."""
 
-    def __init__(self, tables: Mapping[str, Table], links: Sequence[Link] = ()) -> None:
+    def __init__(
+        self,
+        tables: Mapping[str, Table],
+        links: Sequence[Link] = (),
+        shared: Sequence[Shared] = (),
+        fiscal: Fiscal = CALENDAR_YEAR,
+    ) -> None:
+        """`shared` lists fields that mean the same in tables without links, `fiscal` says when the firm's year starts."""
         self.tables = dict(tables)
         self.links = tuple(link for link in links if link.from_table in tables and link.to_table in tables)
-        self.key = (tuple(sorted((name, table.serial) for name, table in tables.items())), self.links)
+        self.shared, self.fiscal = tuple(shared), fiscal
+        self.key = (
+            tuple(sorted((name, table.serial) for name, table in tables.items())),
+            self.links,
+            self.shared,
+            fiscal,
+        )
         self._steps: dict[Link, npt.NDArray[np.int32]] = {}
         self._rows: dict[tuple[str, str], npt.NDArray[np.int32] | None] = {}
         self._aligned: dict[tuple[str, FieldRef], Aligned] = {}
@@ -89,6 +110,14 @@ class Source:
     def reachable(self, base: str) -> tuple[str, ...]:
         """The tables reached from `base`, itself first, in the order of the basket."""
         return (base, *(name for name in self.tables if name != base and self.path(base, name)))
+
+    def stand_in(self, base: str, ref: FieldRef) -> FieldRef | None:
+        """The field that says for records of `base` what `ref` says: itself where links lead to it, else one that shares its
+        meaning; None when there is neither."""
+        if self.path(base, ref.table) is not None:
+            return ref
+        alike = (each for shared in self.shared if ref in shared.fields for each in shared.fields)
+        return next((each for each in alike if self.path(base, each.table) is not None), None)
 
     def base_for(self, used: Collection[str]) -> str:
         """The finest of the used tables. Raises LinkError when none of the sources reaches all of them."""

@@ -12,10 +12,11 @@ from decimal import Decimal
 from pathlib import Path
 from typing import TextIO
 
-from foldbasket.folding.report import Kind, Report, Value
+from foldbasket.folding.axis import Kind
+from foldbasket.folding.report import Report, Value
 from foldbasket.outputs.sheet import Sheet
 
-TOTALS = {Kind.MEMBER: "member", Kind.SUBTOTAL: "subtotal", Kind.GRAND: "total"}
+TOTALS = {Kind.MEMBER: "member", Kind.SUBTOTAL: "subtotal", Kind.GRAND: "total", Kind.CLOSED: "member"}
 
 
 def plain(value: Value) -> str:
@@ -50,7 +51,9 @@ def write_table(report: Report, file: TextIO) -> None:
     for line in range(report.height):
         cells = [plain(report.value(line, column)) for column in range(report.width)]
         if not all(numbers):
-            cells = [text if numbers[report.slot(column)[1]] else harmless(text) for column, text in enumerate(cells)]
+            cells = [
+                text if numbers[report.cell(line, column)[0]] else harmless(text) for column, text in enumerate(cells)
+            ]
         writer.writerow([harmless(text) for text in sheet.row_head(line, repeat=True)] + cells)
 
 
@@ -66,23 +69,15 @@ def write_cells(report: Report, file: TextIO) -> None:
     )
     columns = [_members(report.columns, line) for line in range(len(report.columns))]
     column_totals = [TOTALS[Kind(kind)] for kind in report.columns.kind]
-    for row in range(report.height):
+    for row in range(len(report.rows)):
         members = _members(report.rows, row)
         row_total = TOTALS[Kind(report.rows.kind[row])]
-        for column in range(report.width):
-            line, measure = report.slot(column)
-            value = report.value(row, column)
-            if value is not None:
-                writer.writerow(
-                    [
-                        *members,
-                        *columns[line],
-                        row_total,
-                        column_totals[line],
-                        report.measures[measure].heading,
-                        plain(value),
-                    ]
-                )
+        for line in range(len(report.columns)):
+            totals = (row_total, column_totals[line])
+            for measure, head in enumerate(report.measures):
+                value = report.exact(measure, row, line)
+                if value is not None:
+                    writer.writerow([*members, *columns[line], *totals, head.heading, plain(value)])
 
 
 def _members(axis, line: int) -> list[str]:  # type: ignore[no-untyped-def]

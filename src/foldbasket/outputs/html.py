@@ -6,7 +6,8 @@ from collections.abc import Iterable
 from html import escape
 from pathlib import Path
 
-from foldbasket.folding.report import Kind, Report
+from foldbasket.folding.axis import Kind
+from foldbasket.folding.report import Report
 from foldbasket.outputs.sheet import Sheet, Span
 
 # Mail programs drop style sheets, so every cell carries its own style.
@@ -14,6 +15,7 @@ _CELL = "padding:2px 10px;"
 _RULE = {
     Kind.MEMBER: "",
     Kind.SUBTOTAL: "font-weight:600;border-top:1px solid #a9a08c;",
+    Kind.CLOSED: "",
     Kind.GRAND: "font-weight:600;border-top:1px solid #2a2622;border-bottom:3px double #2a2622;",
 }
 
@@ -46,14 +48,14 @@ def table(report: Report) -> str:
     out.append("</thead><tbody>")
     sides = ["right" if report.is_number(measure) else "left" for measure in range(len(report.measures))]
     for line in range(report.height):
-        rule = _RULE[Kind(report.rows.kind[line])]
+        rule = _RULE[Kind(report.left.kind[line])]
         out.append("<tr>")
         for text in sheet.row_head(line, repeat=False):
             out.append(
                 f'<th scope="row" style="{_CELL}{rule}text-align:left;font-weight:{600 if rule else 400}">{escape(text)}</th>'
             )
         for column in range(report.width):
-            side = sides[report.slot(column)[1]]
+            side = sides[report.cell(line, column)[0]]
             red = "color:#a5473a;" if report.is_negative(line, column) else ""
             out.append(f'<td style="{_CELL}{rule}{red}text-align:{side}">{escape(report.text(line, column))}</td>')
         out.append("</tr>")

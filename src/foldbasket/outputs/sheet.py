@@ -1,7 +1,7 @@
 """A report as a sheet: which heading stands where and spans how much. What every tabular output lays out alike.
 
-The sheet has head rows (one per column field, and one for measures where it is needed), head columns (one per row field),
-and the report's cells. The grid on screen follows the same rules.
+The sheet has head rows and head columns, one for each place of the report's margins, and the report's cells. The grid on
+screen follows the same rules.
 """
 
 from __future__ import annotations
@@ -9,7 +9,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from foldbasket.folding.report import EVERYTHING, Kind, Report, plural
+from foldbasket.folding.axis import EVERYTHING, Kind, plural
+from foldbasket.folding.margins import MEASURE
+from foldbasket.folding.report import Report
 
 
 @dataclass(frozen=True)
@@ -22,6 +24,7 @@ class Span:
     columns: int
     text: str
     kind: Kind = Kind.MEMBER
+    is_measure: bool = False
 
 
 class Sheet:
@@ -29,51 +32,86 @@ class Sheet:
 
     def __init__(self, report: Report) -> None:
         self.report = report
-        self.head_columns = max(1, report.rows.depth)
-        self.has_measure_row = len(report.measures) > 1 or report.columns.depth == 0
-        self.head_rows = report.columns.depth + (1 if self.has_measure_row else 0)
+        self.head_columns = max(1, len(report.left.places))
+        self.head_rows = max(1, len(report.top.places))
 
     def corner(self) -> list[str]:
         """Headings of the row fields, which stand on the last head row."""
-        return [head.heading for head in self.report.rows.heads] or [""]
+        left = self.report.left
+        return [left.heading(place) for place in range(len(left.places))] or [""]
 
     def column_heads(self) -> Iterator[Span]:
         """Every heading over the cells, level by level; columns count from the first cell."""
-        report, axis = self.report, self.report.columns
-        many = max(1, len(report.measures))
-        for field in range(axis.depth):
-            for start, stop in axis.runs(field):
-                yield Span(field, start * many, 1, (stop - start) * many, axis.label(start, field))
-        for line in range(len(axis)):
-            kind = Kind(axis.kind[line])
-            if kind is not Kind.MEMBER:
-                level = int(axis.level[line])
-                yield Span(level, line * many, axis.depth - level, many, self.column_caption(line), kind)
-        if self.has_measure_row:
-            for column in range(report.width):
-                line, measure = report.slot(column)
-                yield Span(axis.depth, column, 1, 1, report.measures[measure].heading, Kind(axis.kind[line]))
+        top = self.report.top
+        for place, field in enumerate(top.places):
+            for start, stop in top.runs(place):
+                kind = Kind(top.kind[start])
+                if field == MEASURE:
+                    yield Span(place, start, 1, stop - start, top.label(start, place), kind, True)
+                    continue
+                # A folded member's name reaches down over the places that its members would take.
+                ends = kind is Kind.CLOSED and int(top.level[start]) == field + 1 and field + 1 < top.axis.depth
+                rows = self._down_from(place + 1) - place if ends else 1
+                yield Span(place, start, rows, stop - start, top.label(start, place))
+        if not top.axis.depth:
+            return
+        for start, stop in self._totals():
+            place = top.caption_place(start)
+            yield Span(
+                place,
+                start,
+                self._down_from(place) - place,
+                stop - start,
+                self.column_caption(start),
+                Kind(top.kind[start]),
+            )
 
-    def column_caption(self, line: int) -> str:
+    def _down_from(self, place: int) -> int:
+        """The first place at or below one that belongs to the measures, or the end of the head."""
+        places = self.report.top.places
+        return places.index(MEASURE) if MEASURE in places[place:] else self.head_rows
+
+    def _totals(self) -> Iterator[tuple[int, int]]:
+        """Start and stop of each total's columns: one for each measure where those stand inside it, else a single one."""
+        top = self.report.top
+        at = 0
+        while at < len(top):
+            if not top.is_total[at]:
+                at += 1
+                continue
+            stop = at + 1
+            inside = MEASURE in top.places[top.caption_place(at) :]
+            while inside and stop < len(top) and top.line[stop] == top.line[at]:
+                stop += 1
+            yield at, stop
+            at = stop
+
+    def column_caption(self, column: int) -> str:
         """What a total column is called. It stands below its member's heading, so that need not be said again."""
-        axis = self.report.columns
-        level = int(axis.level[line])
-        if axis.kind[line] == Kind.GRAND and axis.depth > 1:
+        top = self.report.top
+        if top.kind[column] == Kind.GRAND and top.axis.depth > 1:
             return EVERYTHING
-        return f"All {plural(axis.heads[level].heading)}"
+        return f"All {plural(top.axis.heads[int(top.level[column])].heading)}"
 
-    def row_head(self, line: int, repeat: bool) -> list[str]:
-        """The head columns of one line. With `repeat`, group names stand on every line; without, on the first of their run."""
-        axis = self.report.rows
-        if axis.depth == 0:
+    def row_head(self, row: int, repeat: bool, first: int = 0) -> list[str]:
+        """The head columns of one row. With `repeat`, group names stand on every row; without, on the first of their run,
+        counted from the row `first` on."""
+        left = self.report.left
+        if not left.places:
             return [EVERYTHING]
-        texts = [""] * axis.depth
-        level, kind = int(axis.level[line]), axis.kind[line]
-        for field in range(level):
-            is_new = repeat or line == 0 or axis.starts(field, line)
-            texts[field] = axis.label(line, field) if is_new and (kind == Kind.MEMBER or repeat) else ""
-        if kind != Kind.MEMBER:
-            texts[level if level < axis.depth else level - 1] = axis.caption(line)
+        texts = [""] * len(left.places)
+        level, is_total = int(left.level[row]), bool(left.is_total[row])
+        for place, field in enumerate(left.places):
+            if field == MEASURE:
+                texts[place] = left.label(row, place) if repeat or left.starts(place, row, first) else ""
+            elif (
+                field < level
+                and (repeat or not is_total or field < level - 1)
+                and (repeat or left.starts(place, row, first))
+            ):
+                texts[place] = left.label(row, place)
+        if is_total and left.axis.depth:
+            texts[left.caption_place(row)] = left.caption(row)
         return texts
 
     def head_grid(self) -> list[list[str]]:

@@ -16,7 +16,9 @@ import xlsxwriter
 
 from foldbasket.errors import OutputError
 from foldbasket.folding.aggregates import Block
-from foldbasket.folding.report import Kind, Report
+from foldbasket.folding.axis import Kind
+from foldbasket.folding.margins import MEASURE
+from foldbasket.folding.report import Report
 from foldbasket.outputs.sheet import Sheet
 from foldbasket.styling.numbers import NumberStyle
 from foldbasket.tables.types import FieldType
@@ -70,7 +72,7 @@ def _fill(book: Any, report: Report, sheet: Sheet, top: int, large: bool) -> Non
         key = (kind, *sorted(more.items()))
         if key not in formats:
             look: dict[str, Any] = {"font_name": "Inter", "font_size": 10, "font_color": INK, **more}
-            if kind is not Kind.MEMBER:
+            if kind.is_total:
                 look |= {"bold": True, "top": 1, "top_color": RULE if kind is Kind.SUBTOTAL else INK}
             if kind is Kind.GRAND:
                 look |= {"bottom": 6, "bottom_color": INK}
@@ -92,7 +94,7 @@ def _fill(book: Any, report: Report, sheet: Sheet, top: int, large: bool) -> Non
     for span in sorted(sheet.column_heads(), key=lambda span: (span.row, span.column)):
         look = style(
             Kind.MEMBER,
-            bold=span.kind is not Kind.MEMBER or span.row < sheet.head_rows - 1,
+            bold=span.kind.is_total or not span.is_measure,
             align="center" if span.columns > 1 else "right",
             valign="bottom",
             bottom=1,
@@ -107,27 +109,27 @@ def _fill(book: Any, report: Report, sheet: Sheet, top: int, large: bool) -> Non
     patterns = [_pattern(report, measure) for measure in range(len(report.measures))]
     if not large:
         _merge_groups(page, report, first, style)
-    bold = [kind != Kind.MEMBER for kind in report.columns.kind.tolist()]
+    bold = report.top.is_total.tolist()
     quick = [report.is_number(measure) for measure in range(len(report.measures))]
-    many = max(1, len(report.measures))
+    across, which = report.top.line.tolist(), report.top.measure.tolist()
     for line in range(report.height):
-        kind = Kind(report.rows.kind[line])
+        kind = Kind(report.left.kind[line])
         row = first + line
         for column, text in enumerate(sheet.row_head(line, repeat=False)):
-            if text or kind is not Kind.MEMBER:
+            if text or kind.is_total:
                 page.write_string(row, column, text, style(kind, valign="top") if text else style(kind))
-        cells: list[Any] = [None] * report.width
-        for measure in range(len(report.measures)):
-            numbers = _numbers(report.blocks[measure], line) if quick[measure] else None
-            cells[measure::many] = (
-                [report.value(line, column) for column in range(measure, report.width, many)]
-                if numbers is None
-                else numbers
-            )
+        one, axis_row = int(report.left.measure[line]), int(report.left.line[line])
+        shown = which if one < 0 else [one] * report.width
+        numbers = {
+            measure: _numbers(report.blocks[measure], axis_row)
+            for measure in (range(len(report.measures)) if one < 0 else (one,))
+            if quick[measure]
+        }
         looks = [(style(kind, num_format=pattern), style(kind, num_format=pattern, bold=True)) for pattern in patterns]
-        for column, value in enumerate(cells):
-            axis_line, measure = divmod(column, many)
-            look = looks[measure][bold[axis_line]]
+        for column, (axis_line, measure) in enumerate(zip(across, shown, strict=True)):
+            known = numbers.get(measure)
+            value = known[axis_line] if known is not None else report.value(line, column)
+            look = looks[measure][bold[column]]
             if type(value) is float and isfinite(value):
                 page.write_number(row, left + column, value, look)
             else:
@@ -168,18 +170,17 @@ def _write(page: Any, row: int, column: int, value: Any, look: Any) -> None:
 
 def _merge_groups(page: Any, report: Report, first: int, style: Any) -> None:
     """Merges each group's name down its members' lines; the total line keeps its own caption."""
-    axis = report.rows
-    for field in range(axis.depth - 1):
-        for start, stop in axis.runs(field):
+    left = report.left
+    for place, field in enumerate(left.places[:-1]):
+        for start, stop in left.runs(place):
             lines = [
                 line
                 for line in range(start, stop)
-                if axis.kind[line] == Kind.MEMBER or int(axis.level[line]) > field + 1
+                if not left.is_total[line] or field == MEASURE or int(left.level[line]) > field + 1
             ]
             if lines and lines[-1] > lines[0]:
-                page.merge_range(
-                    first + lines[0], field, first + lines[-1], field, "", style(Kind.MEMBER, valign="top")
-                )
+                look = style(Kind.MEMBER, valign="top")
+                page.merge_range(first + lines[0], place, first + lines[-1], place, "", look)
 
 
 def _pattern(report: Report, measure: int) -> str:
@@ -207,10 +208,7 @@ def _widths(report: Report, sheet: Sheet) -> list[float]:
         [len(text) for text in sheet.row_head(line, repeat=True)] for line in sample
     ]
     left = [max(column) for column in zip(*heads, strict=True)]
-    many = max(1, len(report.measures))
-    cells = [
-        len(report.measures[column % many].heading) if sheet.has_measure_row else 6 for column in range(report.width)
-    ]
+    cells = [6] * report.width
     for line in list(sample)[-60:]:
         for column in range(report.width):
             cells[column] = max(cells[column], len(report.text(line, column)))

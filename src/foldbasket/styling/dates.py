@@ -4,12 +4,28 @@ from __future__ import annotations
 
 import datetime
 from functools import lru_cache
-from typing import Literal
+from typing import Annotated, Literal
 
+import msgspec
 from babel import Locale
 from babel.dates import format_date, format_datetime, get_month_names
 
 EPOCH = datetime.date(1970, 1, 1)
+
+
+class Fiscal(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """The firm's fiscal year: the month it starts in, and whether it carries the year in which it ends or starts."""
+
+    month: Annotated[int, msgspec.Meta(ge=1, le=12)] = 1
+    named: Literal["end", "start"] = "end"
+
+    @property
+    def ahead(self) -> int:
+        """How many years the name of a fiscal year is ahead of the calendar year it starts in."""
+        return 1 if self.named == "end" and self.month > 1 else 0
+
+
+CALENDAR_YEAR = Fiscal()
 
 
 @lru_cache(maxsize=100_000)

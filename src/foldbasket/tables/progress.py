@@ -4,8 +4,15 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import TypeVar
 
 from foldbasket.errors import Cancelled
+
+Made = TypeVar("Made")
+LOOK_EVERY = 0.03
+"""Seconds between two looks at whether work done aside was cancelled."""
+_aside = ThreadPoolExecutor(2, thread_name_prefix="aside")
 
 
 class Progress:
@@ -22,6 +29,18 @@ class Progress:
     @property
     def cancelled(self) -> bool:
         return self._stopped.is_set()
+
+    def meanwhile(self, what: str, work: Callable[[], Made]) -> Made:
+        """Does work that cannot be stopped in the middle while staying ready to be cancelled, which leaves it to itself."""
+        self.step(what, 0.0)
+        doing = _aside.submit(work)
+        while True:
+            try:
+                return doing.result(timeout=LOOK_EVERY)
+            except TimeoutError:
+                if doing.done():  # the work's own error
+                    raise
+                self.step(what, 0.5)
 
     def step(self, what: str, share: float) -> None:
         """Says what is being done and how far it is (0 to 1)."""

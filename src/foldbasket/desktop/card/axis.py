@@ -9,8 +9,8 @@ from foldbasket.baskets import edits
 from foldbasket.desktop.card.order import keep_section, order_section
 from foldbasket.desktop.card.parts import WHERE, CardBody
 from foldbasket.desktop.desk import Desk
+from foldbasket.folding.axis import plural
 from foldbasket.folding.parts import PARTS
-from foldbasket.folding.report import plural
 from foldbasket.folding.sentence import placed_heading
 from foldbasket.folding.spec import Placed
 

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QListView, QPushButton, QWid
 
 from foldbasket.desktop.card.parts import CardBody, Chooser, Line
 from foldbasket.desktop.desk import Desk
-from foldbasket.folding.domain import BLANK, NO_MATCH, Domain, part_of
+from foldbasket.folding.domain import BLANK, NO_MATCH, Domain, domain_of
 from foldbasket.folding.filters import SIGNS, Between, Blank, Compare, Filter, Members, Relative, TextRule
 from foldbasket.folding.parts import PARTS
 from foldbasket.folding.sentence import field_phrase
@@ -210,7 +210,7 @@ def _first_value(desk: Desk, rule: Filter) -> str:
             (column.text(record) for record in range(min(len(column), 1000)) if column.text(record) is not None), None
         )
         return text or ""
-    _, domain = part_of(column.coded().dictionary, rule.part, rule.field.field)
+    domain = domain_of(column, rule.part, desk.source.fiscal)
     return domain.key(0) if domain.blank else ""
 
 
@@ -272,7 +272,7 @@ def _relative(desk: Desk, body: CardBody, rule: Relative, become: Callable[[Filt
         body.entry("How many", str(rule.count), "4", many)
     units = [(unit, f"{unit}s" if rule.how in ("last", "next") else unit) for unit in UNITS]
     body.choice("Of", units, rule.unit, lambda unit: become(msgspec.structs.replace(rule, unit=unit), done))
-    meant = rule.between(desk.engine.as_of_date(rule.field), desk.source.column(rule.field).type)
+    meant = rule.between(desk.engine.as_of_date(rule.field), desk.source.column(rule.field).type, desk.source.fiscal)
     body.text(f"Now that is {meant.low[:10]} to {meant.high[:10]}.", "quiet")
     shown = desk.basket.as_of if desk.basket.as_of in ("latest", "today") else "date"
 
@@ -296,8 +296,7 @@ def _members(desk: Desk, body: CardBody, rule: Members, column: Any, become: Cal
     if isinstance(column, DeferredColumn):  # listing them would encode it, and the window would wait
         body.text("Nearly every record has a value of its own here. Compare with a value, or give a range.", "quiet")
         return
-    dictionary = column.coded().dictionary
-    domain = part_of(dictionary, rule.part, rule.field.field)[1] if rule.part is not None else Domain(dictionary)
+    domain = domain_of(column, rule.part, desk.source.fiscal)
     if domain.blank > MOST_MEMBERS:
         body.text(f"This field has {domain.blank:,} members. Compare with a value, or give a range.", "quiet")
         return

@@ -56,10 +56,10 @@ def order_section(body: CardBody, desk: Desk, placed: Placed, strand: str, is_te
         order = placed.by
         choices = [
             ((), "the total"),
-            *(((key,), label) for key, label in members_of(desk, across[0].field, across[0].part)),
+            *(((key,), label) for key, label in members_of(desk, across[0].field, across[0].cut)),
         ]
         body.choice("In", choices, order.among, lambda among: desk.change(placed.id, f"Order {name}", by=msgspec.structs.replace(order, among=among)))  # fmt: skip
-    labels = dict(members_of(desk, placed.field, placed.part))
+    labels = dict(members_of(desk, placed.field, placed.cut))
 
     def first(text: str) -> None:
         keys = {label.casefold(): key for key, label in labels.items()}

@@ -9,7 +9,9 @@ import numpy as np
 from PyQt6.QtGui import QFont, QFontMetricsF
 
 from foldbasket.desktop import theme
-from foldbasket.folding.report import Kind, Report
+from foldbasket.folding.axis import Kind
+from foldbasket.folding.margins import MEASURE
+from foldbasket.folding.report import Report
 from foldbasket.outputs.sheet import Sheet, Span
 
 ROW, HEAD, GAP = 23, 25, 7
@@ -64,10 +66,9 @@ class Geometry:
 
     @cached_property
     def head_heights(self) -> list[float]:
-        """One per head row: levels of the column fields first, then the measures."""
-        return [self.scaled(HEAD + 4)] * self.report.columns.depth + [self.scaled(HEAD)] * (
-            1 if self.sheet.has_measure_row else 0
-        )
+        """One per head row; those of fields are a little higher than that of the measures."""
+        places = self.report.top.places or (MEASURE,)
+        return [self.scaled(HEAD if place == MEASURE else HEAD + 4) for place in places]
 
     @cached_property
     def head_height(self) -> float:
@@ -83,19 +84,12 @@ class Geometry:
         report = self.report
         bold = QFontMetricsF(self.font(QFont.Weight.DemiBold))
         widths = []
-        depth = max(1, report.rows.depth)
         step = max(1, report.height // SAMPLE)
-        lines = range(0, report.height, step)
-        for field in range(depth):
-            texts = {self.sheet.corner()[field]}
-            for line in lines:
-                texts.add(
-                    self.sheet.row_head(line, repeat=False)[field]
-                    if report.rows.kind[line] != Kind.MEMBER
-                    else report.rows.label(line, field)
-                    if report.rows.depth
-                    else "Everything"
-                )
+        shown = [
+            self.sheet.row_head(row, repeat=not report.left.is_total[row]) for row in range(0, report.height, step)
+        ]
+        for place, heading in enumerate(self.sheet.corner()):
+            texts = {heading, *(texts[place] for texts in shown)}
             widest = max((bold.horizontalAdvance(text) for text in sorted(texts, key=len)[-12:]), default=0)
             widths.append(min(self.scaled(WIDEST), max(self.scaled(72), widest + self.scaled(3 * PAD))))
         return widths
@@ -123,12 +117,10 @@ class Geometry:
                     else []
                 )
                 spots += shown[:: max(1, len(shown) // 40)].tolist()
-                many = max(1, len(report.measures))
                 for spot in spots:
-                    row, line = divmod(int(spot), block.data.shape[1])
-                    texts.add(report.text(row, line * many + measure))
+                    texts.add(report.written(measure, *divmod(int(spot), block.data.shape[1])))
             width = max((bold.horizontalAdvance(text) for text in texts), default=0)
-            if self.sheet.has_measure_row:
+            if report.top.has_measures:
                 width = max(width, small.horizontalAdvance(report.measures[measure].heading))
             widths.append(min(self.scaled(WIDEST), max(self.scaled(NARROWEST), width + self.scaled(2 * PAD))))
         return widths
@@ -137,11 +129,13 @@ class Geometry:
     def column_edges(self) -> np.ndarray:
         """Left edge of each column and the right edge of the last, from the first cell's; shape (width + 1,)."""
         report = self.report
-        widths = np.tile(np.array(self.measure_widths, float), len(report.columns))
+        each = np.array(self.measure_widths or [0.0], float)
+        on_rows = report.measures_on == "rows"
+        widths = np.full(report.width, each.max()) if on_rows else each[report.top.measure]
         bold = QFontMetricsF(self.font(QFont.Weight.DemiBold))
         if report.width <= 4000:
             for span in self.spans:
-                if span.row < report.columns.depth:
+                if not span.is_measure or span.columns > 1:
                     lack = (
                         bold.horizontalAdvance(span.text)
                         + self.scaled(2 * PAD)
@@ -154,19 +148,14 @@ class Geometry:
     @cached_property
     def line_tops(self) -> np.ndarray:
         """Top of each line and the bottom of the last, from the first line's; a gap follows each group's total."""
-        rows = self.report.rows
+        rows = self.report.left
         heights = np.full(len(rows), self.row_height)
-        after = np.zeros(len(rows), bool)
-        after[:-1] = (
-            (rows.kind[:-1] == Kind.SUBTOTAL)
-            & (rows.kind[1:] != Kind.SUBTOTAL)
-            & (rows.codes[1:, :1] != rows.codes[:-1, :1]).any(axis=1)
-        )
+        after, before = np.zeros(len(rows), bool), np.zeros(len(rows), bool)
+        new_group = (rows.names[1:, :1] != rows.names[:-1, :1]).any(axis=1)
+        after[:-1] = (rows.kind[:-1] == Kind.SUBTOTAL) & (rows.kind[1:] != Kind.SUBTOTAL) & new_group
         heights[after] += self.scaled(GAP)
         # Where totals stand before their members, the gap goes above the total's line.
-        before = np.zeros(len(rows), bool)
-        new_group = (rows.codes[1:, :1] != rows.codes[:-1, :1]).any(axis=1)
-        before[:-1] = (rows.kind[1:] == Kind.SUBTOTAL) & (rows.kind[:-1] == Kind.MEMBER) & new_group
+        before[:-1] = (rows.kind[1:] == Kind.SUBTOTAL) & ~rows.is_total[:-1] & new_group
         heights[before & ~after] += self.scaled(GAP)
         return np.concatenate([[0.0], np.cumsum(heights)])
 

@@ -8,13 +8,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter, QPen
 
 from foldbasket.desktop import theme
 from foldbasket.desktop.grid.figures import figures_of
 from foldbasket.desktop.grid.geometry import EDGE, PAD, TOP, Geometry
-from foldbasket.folding.report import Kind, Report
+from foldbasket.folding.axis import Kind
+from foldbasket.folding.margins import MEASURE
+from foldbasket.folding.report import Report
 
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 START = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
@@ -85,10 +88,9 @@ class GridPainter:
         height = at.row_height
         lefts = (at.heads_width - x + at.column_edges[columns.start : columns.stop + 1]).tolist()
         tops = (at.head_height - y + at.line_tops[lines.start : lines.stop + 1]).tolist()
-        slots = [report.slot(column) for column in columns]
-        shown_lines = range(slots[0][0], slots[-1][0] + 1) if slots else range(0)
-        negative = [_negatives(report, measure, lines, shown_lines) for measure in range(len(report.measures))]
-        totals = (report.rows.kind[lines.start : lines.stop] != Kind.MEMBER).tolist()
+        is_number = [report.is_number(measure) for measure in range(len(report.measures))]
+        negative = _negatives(report, lines, columns)
+        totals = report.left.is_total[lines.start : lines.stop].tolist()
         text_of, pen = report.text, None
         for at_line, line in enumerate(lines):
             top, middle = tops[at_line], tops[at_line] + height / 2
@@ -101,15 +103,14 @@ class GridPainter:
                 text = text_of(line, column)
                 if not text:
                     continue
-                axis_line, measure = slots[at_column]
-                below = negative[measure]
-                colour = red if below is not None and below[at_line][axis_line - slots[0][0]] else ink
+                numeric = is_number[report.cell(line, column)[0]]
+                colour = red if negative[at_line][at_column] else ink
                 if colour is not pen:
                     painter.setPen(colour)
                     pen = colour
                 # A closing bracket hangs over, so that the digits stay under each other.
                 edge = right - pad + (hang if text[-1] == ")" else 0.0)
-                if below is not None and at.tabular:
+                if numeric and at.tabular:
                     run = run_of(text)
                     if run is not None:
                         painter.drawGlyphRun(QPointF(edge, middle), run)
@@ -117,7 +118,7 @@ class GridPainter:
                 painter.setFont(fonts[weight])
                 inner = QRectF(left + pad / 2, top, edge - left - pad / 2, height)
                 shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(inner.width()) + 2)
-                painter.drawText(inner, START if below is None else RIGHT, shown)
+                painter.drawText(inner, RIGHT if numeric else START, shown)
         if marked is not None and marked.row in lines and marked.column in columns:
             left = at.heads_width + float(at.column_edges[marked.column]) - x
             top = at.head_height + float(at.line_tops[marked.row]) - y
@@ -132,9 +133,9 @@ class GridPainter:
         at, report = self.at, self.report
         right = min(width, at.heads_width + at.size[0] - x)
         for line in lines:
-            kind = report.rows.kind[line]
-            if kind == Kind.MEMBER:
+            if not report.left.is_total[line]:
                 continue
+            kind = report.left.kind[line]
             top = at.head_height + float(at.line_tops[line]) - y
             colour = QColor(self.colours.rule if kind == Kind.SUBTOTAL else self.colours.ink)
             painter.setPen(QPen(colour, 1))
@@ -147,37 +148,44 @@ class GridPainter:
 
     def _row_heads(self, painter: QPainter, lines: range, y: float) -> None:
         at, report, colours = self.at, self.report, self.colours
-        axis = report.rows
+        left = report.left
         pad = at.scaled(PAD)
         ink = QColor(colours.ink)
-        kinds, levels = axis.kind[lines.start : lines.stop].tolist(), axis.level[lines.start : lines.stop].tolist()
-        member, grand = int(Kind.MEMBER), int(Kind.GRAND)
+        kinds, totals = (each[lines.start : lines.stop].tolist() for each in (left.kind, left.is_total))
         fonts = {weight: at.font(weight) for weight in (PLAIN, BOLD)}
-        for line, kind, level in zip(lines, kinds, levels, strict=True):
+        edges = [at.left + EDGE]
+        for width in at.head_widths:
+            edges.append(edges[-1] + width)
+        for line, kind, is_total in zip(lines, kinds, totals, strict=True):
             top = at.head_height + float(at.line_tops[line]) - y
-            edge = QColor(colours.ink if kind == grand else colours.rows)
+            edge = QColor(colours.ink if kind == Kind.GRAND else colours.rows)
             below = float(at.line_tops[line + 1] - at.line_tops[line])
             painter.fillRect(QRectF(at.left, top, EDGE, below if line + 1 < report.height else at.row_height), edge)
-            left = at.left + EDGE
             painter.setPen(ink)
-            if axis.depth == 0:
-                painter.setFont(at.font(BOLD))
-                painter.drawText(QRectF(left + pad, top, at.head_widths[0], at.row_height), START, "Everything")
-                continue
-            for field in range(axis.depth):
-                area = QRectF(left + pad, top, at.head_widths[field] - pad - EDGE, at.row_height)
-                left += at.head_widths[field]
-                text, weight = "", PLAIN
-                if field < level and (kind == member or field < level - 1):
-                    if axis.starts(field, line, lines.start):
-                        text, weight = axis.label(line, field), BOLD if field < axis.depth - 1 else PLAIN
-                elif kind != member and field == (level if level < axis.depth else level - 1):
-                    text, weight = axis.caption(line), BOLD
-                if text:
-                    painter.setFont(fonts[weight])
-                    if weight == BOLD and kind != member:  # a caption may run on to the next head columns
-                        area.setRight(at.heads_width - pad)
-                    painter.drawText(area, START, self._elided(text, fonts[weight], area.width()))
+            caption = left.caption_place(line) if is_total and left.axis.depth else -1
+            for place, text in enumerate(at.sheet.row_head(line, repeat=False, first=lines.start)):
+                if not text:
+                    continue
+                field = left.places[place] if left.places else 0
+                bold = place == caption or not left.places or (field != MEASURE and field < left.axis.depth - 1)
+                weight = BOLD if bold else PLAIN
+                stop = place + 1
+                if place == caption:  # it may run on over head columns that say nothing
+                    while stop < len(left.places) and left.places[stop] != MEASURE:
+                        stop += 1
+                area = QRectF(edges[place] + pad, top, edges[stop] - edges[place] - pad - EDGE, at.row_height)
+                if kind == Kind.CLOSED and field == int(left.level[line]) - 1:
+                    self._mark_folded(painter, QPointF(edges[place] + pad / 2 - 1, area.center().y()))
+                painter.setFont(fonts[weight])
+                painter.drawText(area, START, self._elided(text, fonts[weight], area.width()))
+
+    def _mark_folded(self, painter: QPainter, middle: QPointF) -> None:
+        """A short stroke before the name of a folded member: its lines lie under one."""
+        painter.save()
+        painter.setPen(QPen(QColor(self.colours.rows), 2))
+        painter.drawLine(middle + QPointF(-2.5, -3), middle + QPointF(-2.5, 3))
+        painter.drawLine(middle + QPointF(0.5, -3), middle + QPointF(0.5, 3))
+        painter.restore()
 
     def _elided(self, text: str, font: QFont, width: float) -> str:
         """The text, shortened where it does not fit; most do, so their widths are kept."""
@@ -195,8 +203,8 @@ class GridPainter:
             left = at.heads_width + float(at.column_edges[span.column]) - x
             right = at.heads_width + float(at.column_edges[span.column + span.columns]) - x
             area = QRectF(left, tops[span.row], right - left, tops[span.row + span.rows] - tops[span.row])
-            if span.row >= report.columns.depth:  # a measure's heading
-                measure = report.slot(span.column)[1]
+            if span.is_measure and span.columns == 1:
+                measure = int(report.top.measure[span.column])
                 painter.setFont(at.font(size=theme.SMALL))
                 painter.setPen(QColor(colours.muted))
                 side = RIGHT if report.is_number(measure) else START
@@ -208,7 +216,8 @@ class GridPainter:
             painter.setFont(at.font(BOLD))
             painter.setPen(QColor(colours.ink))
             seen = area.intersected(QRectF(at.heads_width, 0, width - at.heads_width, 10_000))
-            alone = span.columns == 1 and report.is_number(report.slot(span.column)[1])
+            measure = int(report.top.measure[span.column])
+            alone = span.columns == 1 and (measure < 0 or report.is_number(measure))
             inner = seen.adjusted(pad / 2, 0, -pad, -4)
             inner.setTop(tops[span.row + span.rows - 1])  # over several rows it stands on the last
             shown = painter.fontMetrics().elidedText(span.text, Qt.TextElideMode.ElideRight, int(inner.width()) + 2)
@@ -240,14 +249,25 @@ class GridPainter:
             left += width
 
 
-def _negatives(report: Report, measure: int, lines: range, columns: range) -> list[list[bool]] | None:
-    """Which cells in view are numbers below zero, by line and line of the column axis; None when they are no numbers."""
-    if not report.is_number(measure):
-        return None
-    block = report.blocks[measure]
-    view = slice(lines.start, lines.stop), slice(columns.start, columns.stop)
-    below: list[list[bool]] = ((block.data[view] < 0) & ~block.blank[view]).tolist()
-    return below
+def _negatives(report: Report, lines: range, columns: range) -> list[list[bool]]:
+    """Which cells in view are numbers below zero, row by row."""
+    below = np.zeros((len(lines), len(columns)), np.bool_)
+    rows, across = report.left.line[lines.start : lines.stop], report.top.line[columns.start : columns.stop]
+    on_rows = report.measures_on == "rows"
+    which = (
+        report.left.measure[lines.start : lines.stop] if on_rows else report.top.measure[columns.start : columns.stop]
+    )
+    for measure, block in enumerate(report.blocks):
+        if not report.is_number(measure):
+            continue
+        chosen = which == measure
+        view = np.ix_(rows[chosen], across) if on_rows else np.ix_(rows, across[chosen])
+        found = (block.data[view] < 0) & ~block.blank[view]
+        if on_rows:
+            below[chosen] = found
+        else:
+            below[:, chosen] = found
+    return below.tolist()  # type: ignore[no-any-return]
 
 
 def picture(geometry: Geometry, ratio: float = 1.0) -> QImage:

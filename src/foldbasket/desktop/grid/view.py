@@ -13,6 +13,7 @@ from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.grid.painter import GridPainter, Marked
 from foldbasket.desktop.sentence import dropped_field, dropped_word
+from foldbasket.folding.margins import MEASURE, Margin
 from foldbasket.folding.report import Report
 from foldbasket.outputs import html, text
 
@@ -236,22 +237,36 @@ class GridView(QAbstractScrollArea):
             return None
         if point.x() < at.heads_width:
             left = at.left
-            for width, head in zip(at.head_widths, report.rows.heads, strict=False):
+            for place, width in enumerate(at.head_widths[: len(report.left.places)]):
                 if left <= point.x() < left + width:
-                    return head.id
+                    return self._word_at(report.left, place, self._row_at(point))
                 left += width
             return None
         if point.y() < at.head_height:
             top = at.scaled(16)
             for level, height in enumerate(at.head_heights):
                 if top <= point.y() < top + height:
-                    if level < report.columns.depth:
-                        return report.columns.heads[level].id
                     x = point.x() - at.heads_width + self.horizontalScrollBar().value()
                     columns = at.columns_within(x, x + 0.5)
-                    return report.measures[report.slot(columns[0])[1]].id if len(columns) else None
+                    return self._word_at(report.top, level, columns[0] if len(columns) else None)
                 top += height
         return None
+
+    def _word_at(self, margin: Margin, place: int, at: int | None) -> str | None:
+        """The word that stands at a place of a margin; a measure's needs to know which row or column."""
+        if self.report is None or place >= len(margin.places):
+            return None
+        field = margin.places[place]
+        if field != MEASURE:
+            return margin.axis.heads[field].id
+        return self.report.measures[int(margin.measure[at])].id if at is not None else None
+
+    def _row_at(self, point: QPointF) -> int | None:
+        at = self.geometry_of
+        assert at is not None
+        y = point.y() - at.head_height + self.verticalScrollBar().value()
+        lines = at.lines_within(y, y + 0.5)
+        return lines[0] if len(lines) and 0 <= y < at.size[1] else None
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -397,7 +412,7 @@ class GridView(QAbstractScrollArea):
             cell = self.cell_at(point)
             tip = ""
             if cell is not None:
-                head = self.report.measures[self.report.slot(cell[1])[1]]
+                head = self.report.measures[self.report.cell(*cell)[0]]
                 if self.desk.report is self.report and head.remark:
                     tip = head.remark
             from PyQt6.QtWidgets import QToolTip

@@ -1,0 +1,136 @@
+"""A share of a fold: what one table's records contribute to it, as blocks over the lines of the report.
+
+States of the cube's cells become the cells and totals of each measure. Only aggregates that need the values themselves, and
+measures of coarser tables, look at records here, once for each cube.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from foldbasket.folding.aggregates import Aggregate, Block, Key, Operand, State
+from foldbasket.folding.cube import Cube, add_pairs, add_runs, measured
+from foldbasket.folding.frame import Lines, Tree, spread, spread_pairs, spread_values
+from foldbasket.folding.quantities import Quantity
+from foldbasket.folding.runs import Runs, regrouped, runs_of
+from foldbasket.folding.spec import Measure
+from foldbasket.links.source import Source
+from foldbasket.tables.column import Column
+from foldbasket.tables.progress import Progress
+
+Mask = npt.NDArray[np.bool_]
+
+
+@dataclass(frozen=True)
+class Measured:
+    """A measure, its aggregate and what that runs over."""
+
+    at: int
+    measure: Measure
+    aggregate: Aggregate
+    operand: Operand | None
+
+
+@dataclass(frozen=True, eq=False)
+class Share:
+    """One base table, its cube under the filters' mask, and the measures aggregated over it.
+
+    `column` gives the column of a quantity; `touched` is told whether records had to be looked at.
+    """
+
+    source: Source
+    base: str
+    cube: Cube
+    mask: Mask | None
+    measures: Sequence[Measured]
+    column: Callable[[Quantity], Column]
+    touched: Callable[[bool], None]
+    progress: Progress
+
+    def blocks(self, trees: tuple[Tree, Tree], lines: tuple[Lines, Lines]) -> dict[int, Block]:
+        """The block of each measure by its number in the fold. The trees' cells are those of this share's cube."""
+        present = spread(State.RECORDS, self.cube.records, *trees, *lines)
+        matrices: dict[tuple[Quantity, State], np.ndarray] = {}
+        has_records = present > 0
+        blocks = {}
+        for each in self.measures:
+            aggregate, operand = each.aggregate, each.operand
+            if aggregate.needs_values:
+                blocks[each.at] = self._of_values(each, has_records, trees, lines)
+                continue
+            needs = aggregate.quantities(each.measure)
+            for quantity in dict.fromkeys(quantity for quantity, _ in needs.values()):
+                if quantity.table != self.base:
+                    wanted = [state for one, state in needs.values() if one == quantity]
+                    self._spread_coarse(quantity, wanted, trees, lines, matrices)
+            states: dict[Key, np.ndarray] = {State.RECORDS: present}
+            for key, (quantity, state) in needs.items():
+                if (quantity, state) not in matrices:
+                    matrices[quantity, state] = spread(state, self.cube.states[quantity, state], *trees, *lines)
+                states[key] = matrices[quantity, state]
+            blocks[each.at] = aggregate.finish(states, has_records, operand or Operand(next(iter(aggregate.takes))))
+        return blocks
+
+    def _of_values(
+        self, each: Measured, has_records: Mask, trees: tuple[Tree, Tree], lines: tuple[Lines, Lines]
+    ) -> Block:
+        """A measure that needs the values: from their runs in each cell, regrouped for every level of totals."""
+        ref, aggregate, operand = each.measure.field, each.aggregate, each.operand
+        assert ref is not None
+        assert operand is not None
+        quantity = Quantity(ref)
+        column = self.source.column(ref)
+        if ref.table == self.base:
+            self.touched(add_runs(self.cube, quantity, column, self.mask, self.progress))
+            runs = self.cube.runs[quantity]
+
+            def runs_by(target: npt.NDArray[np.int64]) -> Runs:
+                return self.progress.meanwhile("Working out totals", lambda: regrouped(runs, target))
+
+        else:
+            cells, partners = self._pairs(ref.table)
+            values, valid, _ = measured(column)
+
+            def runs_by(target: npt.NDArray[np.int64]) -> Runs:
+                shown = target[cells] >= 0
+                groups, records = np.divmod(
+                    np.unique(target[cells[shown]] * len(values) + partners[shown]), max(1, len(values))
+                )
+                known = slice(None) if valid is None else valid[records]
+                return runs_of(groups[known], values[records[known]])
+
+        kind = aggregate.held_in(operand)
+        data, known = spread_values(
+            lambda runs: aggregate.of_values(runs, operand, each.measure), runs_by, kind, *trees, *lines
+        )
+        return aggregate.block_of(data, ~has_records if aggregate.zero_over_nothing else ~known, operand)
+
+    def _spread_coarse(
+        self,
+        quantity: Quantity,
+        states: Sequence[State],
+        trees: tuple[Tree, Tree],
+        lines: tuple[Lines, Lines],
+        matrices: dict[tuple[Quantity, State], np.ndarray],
+    ) -> None:
+        """States of a quantity that lives on a table reached over links: each of its records counts once per cell."""
+        missing = [state for state in states if (quantity, state) not in matrices]
+        if not missing:
+            return
+        column = self.column(quantity)
+        values, valid, _ = measured(column)
+        pairs = self._pairs(quantity.table)
+        for state, matrix in spread_pairs(missing, pairs, values, valid, *trees, *lines, column.scale).items():
+            matrices[quantity, state] = matrix
+
+    def _pairs(self, table: str) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int32]]:
+        rows = self.source.rows(self.base, table)
+        assert rows is not None
+        before = len(self.cube.pairs)
+        add_pairs(self.cube, table, rows, self.source.table(table).count, self.mask, self.progress)
+        self.touched(len(self.cube.pairs) > before)
+        return self.cube.pairs[table]
