@@ -1,5 +1,5 @@
 # Fold Basket: every command sets itself up first (see scripts/set-up).
-.PHONY: demo test lint bench screenshots clean
+.PHONY: demo test oracle lint bench screenshots clean
 BIN := .venv/bin
 
 demo:
@@ -9,6 +9,12 @@ demo:
 test:
 	@scripts/set-up --tests
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2 $(PYTEST)
+
+# The oracles with ten times as many random tables and folds, always the same ones; ROUNDS says how many times.
+ROUNDS := 10
+oracle:
+	@scripts/set-up --tests
+	@ORACLE_ROUNDS=$(ROUNDS) $(BIN)/python -m pytest -q -n 2 -k "python or sqlite" tests/folding
 
 lint:
 	@scripts/set-up --tests

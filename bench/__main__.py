@@ -31,7 +31,10 @@ def main(arguments: list[str]) -> None:
     }
     print(HEAD)
     found = [row for name, run in parts.items() if not chosen or name in chosen for row in run()]
-    growth = folding.growth((100_000, 1_000_000, lines)) if not chosen or "folding" in chosen else []
+    folds = not chosen or "folding" in chosen
+    sizes = (100_000, 1_000_000, lines, 5 * lines)
+    growth = folding.growth(sizes) if folds else []
+    groups = folding.groups_growth(lines, (10, 1_000, 100_000, 1_000_000)) if folds else []
     if not chosen and not quick:
         today = datetime.date.today().isoformat()
         said = "\n".join(
@@ -44,6 +47,10 @@ def main(arguments: list[str]) -> None:
                 "How one fold grows:",
                 "",
                 *growth,
+                "",
+                f"How one fold of {lines:,} records grows with its groups (two row fields, sum and count, all totals):",
+                "",
+                *groups,
             ]
         )
         text = TARGET.read_text("utf-8")

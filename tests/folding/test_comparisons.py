@@ -22,6 +22,7 @@ from foldbasket.folding.engine import Engine
 from foldbasket.folding.spec import Fold, Measure, Placed
 
 from .build import ref, source, table
+from .rounds import seeds
 
 D = Decimal
 
@@ -150,7 +151,7 @@ KINDS = {
 
 
 @pytest.mark.parametrize("kind", KINDS)
-@pytest.mark.parametrize("seed", range(8))
+@pytest.mark.parametrize("seed", seeds(8))
 def test_every_cell_and_total_is_what_plain_python_says(kind, seed):
     joined = sales(seed)
     bare = folded(joined)

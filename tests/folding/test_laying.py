@@ -15,6 +15,7 @@ from foldbasket.folding.spec import Fold
 from foldbasket.outputs.sheet import Sheet
 from foldbasket.outputs.text import table as as_text
 from tests.folding.build import lines, measure, placed, ref, source, table
+from tests.folding.rounds import seeds
 
 replace = msgspec.structs.replace
 SALES = source(
@@ -81,8 +82,8 @@ def test_all_others_stand_last_however_members_are_ordered_and_have_no_rank():
         ("All others", 15, None, pytest.approx(15 / 48)),
         ("Everything", 48, None, 1.0),
     ]
-    running = fold([replace(NET, compare=Running("site"))], [word])
-    assert [line[1] for line in lines(running)] == [20, 33, 48, None]
+    running = fold([NET, replace(NET, id="run", compare=Running("site"))], [word])
+    assert [line[2] for line in lines(running)] == [20, 33, 48, None]
 
 
 def test_gathered_members_hold_in_every_column_and_on_both_axes():
@@ -91,7 +92,7 @@ def test_gathered_members_hold_in_every_column_and_on_both_axes():
     assert report.columns.label(1, 0) == "All others"
 
 
-@pytest.mark.parametrize("seed", range(40))
+@pytest.mark.parametrize("seed", seeds(40))
 def test_gathered_lines_agree_with_plain_python(seed):
     draw = random.Random(seed)
     count = draw.choice([1, 30, 80])

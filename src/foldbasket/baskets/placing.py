@@ -46,9 +46,23 @@ def default_part(column: Column) -> str | None:
     return "year" if span > 6 * 366 else "quarter" if span > 366 else "month" if span > 62 else "day"
 
 
+def next_parts(part: str | None) -> tuple[str, ...]:
+    """The parts of a date that a member of one is opened into, the likeliest first."""
+    finer = {
+        "year": ("quarter", "half", "month", "week", "day"),
+        "half": ("quarter", "month", "week", "day"),
+        "quarter": ("month", "week", "day"),
+        "month": ("week", "day", "weekday"),
+        "week": ("day", "weekday"),
+        "fiscal year": ("fiscal quarter", "month", "week", "day"),
+        "fiscal quarter": ("month", "week", "day"),
+    }
+    return finer.get(part or "", ())
+
+
 def word_for(strand: str, ref: FieldRef, column: Column, fold: Fold) -> Word:
     """The word that a field becomes on a strand of a fold, with an id that is free in that fold."""
-    new = _free_id(fold)
+    new = free_id(fold)
     if strand == "measures":
         return Measure(id=new, aggregate=default_aggregate(column), field=ref)
     if strand == "filters":
@@ -58,10 +72,10 @@ def word_for(strand: str, ref: FieldRef, column: Column, fold: Fold) -> Word:
 
 def records_measure(fold: Fold) -> Measure:
     """The measure that counts records."""
-    return Measure(id=_free_id(fold), aggregate="count")
+    return Measure(id=free_id(fold), aggregate="count")
 
 
-def _free_id(fold: Fold) -> str:
+def free_id(fold: Fold) -> str:
     """An id that no word of the fold has."""
     taken = {word.id for word in fold.words()}
     return next(new for number in itertools.count(1) if (new := f"w{number}") not in taken)

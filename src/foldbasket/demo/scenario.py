@@ -13,10 +13,12 @@ from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.files import save_basket
 from foldbasket.demo.generator import DEFAULT_LINES, SEED, quillmoor
 from foldbasket.demo.untidy import UNTIDY_LINES, UNTIDY_PLAN, write_untidy, write_untidy_plan
+from foldbasket.folding.comparisons import AgainstMeasure, Running, ShareOf
 from foldbasket.folding.filters import Members
+from foldbasket.folding.ordering import ByValue, Keep
 from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.link import Link
-from foldbasket.links.source import FieldRef
+from foldbasket.links.source import FieldRef, Shared
 from foldbasket.styling.numbers import NumberStyle
 from foldbasket.tables.reading.readers import table_name
 
@@ -50,7 +52,7 @@ def write_table(table: pa.Table, path: Path) -> None:
 
 
 def demo_basket(stems: list[str], kind: str = "csv") -> Basket:
-    """The demo's basket: sources, links and four folds."""
+    """The demo's basket: sources, links and folds."""
     return Basket(
         name="Quillmoor sales",
         sources=tuple(SourceSpec(table_name(Path(stem)), f"{stem}.{kind}") for stem in stems),
@@ -61,11 +63,16 @@ def demo_basket(stems: list[str], kind: str = "csv") -> Basket:
             Link("Orders", "Sellers", (("Seller code", "Seller code"),)),
         ),
         folds=demo_folds(),
+        shared=(
+            Shared((FieldRef("Customers", "Region"), FieldRef("Plan", "Region"))),
+            Shared((FieldRef("Order lines", "Order date"), FieldRef("Plan", "Month"))),
+            Shared((FieldRef("Plan", "Line"), FieldRef("Varieties", "Line"))),
+        ),
     )
 
 
 def demo_folds() -> tuple[Fold, ...]:
-    """Four first reports over the demo's tables."""
+    """First reports over the demo's tables."""
 
     def line(field: str) -> FieldRef:
         return FieldRef("Order lines", field)
@@ -110,6 +117,49 @@ def demo_folds() -> tuple[Fold, ...]:
             ),
             rows=(Placed("segment", customer("Segment")),),
             columns=(Placed("channel", line("Channel")),),
+        ),
+        Fold(
+            name="Actual against plan",
+            measures=(
+                net,
+                Measure("plan", "sum", FieldRef("Plan", "Planned net"), heading="Plan", number=whole),
+                Measure(
+                    "gap",
+                    "sum",
+                    line("Net"),
+                    compare=AgainstMeasure("plan", "change"),
+                    heading="Off plan",
+                    number=NumberStyle(pattern="0.0%"),
+                ),
+            ),
+            rows=(Placed("region", customer("Region")), Placed("line", variety("Line"))),
+            columns=(Placed("half", line("Order date"), part="half"),),
+        ),
+        Fold(
+            name="Ten best customers",
+            measures=(
+                net,
+                Measure(
+                    "share", "sum", line("Net"), compare=ShareOf(), heading="Share", number=NumberStyle(pattern="0.0%")
+                ),
+                Measure(
+                    "reached",
+                    "sum",
+                    line("Net"),
+                    compare=Running("who", share=True),
+                    heading="Reached",
+                    number=NumberStyle(pattern="0.0%"),
+                ),
+            ),
+            rows=(
+                Placed(
+                    "who",
+                    customer("Customer"),
+                    by=ByValue("net"),
+                    descending=True,
+                    keep=Keep("net", "top", "10", rest="gathered"),
+                ),
+            ),
         ),
         Fold(
             name="Freight by team",

@@ -27,6 +27,7 @@ from foldbasket.baskets.files import (
 from foldbasket.baskets.history import History
 from foldbasket.baskets.sources import read_source
 from foldbasket.desktop import memory
+from foldbasket.desktop.memberwork import MemberWork
 from foldbasket.desktop.sourcework import SourceWork
 from foldbasket.desktop.supply import Supply
 from foldbasket.desktop.workers import Worker
@@ -75,6 +76,8 @@ class Desk(QObject):
         self.field: str | None = None
         self.fold_name: str | None = None
         self.word: str | None = None
+        self.alternative = 0
+        self.members = MemberWork(self)
         self.report: Report | None = None
         self.problem: FoldBasketError | None = None
         self._folder_worker = Worker("fold", self)
@@ -139,14 +142,19 @@ class Desk(QObject):
         return table.columns.get(ref.field) if table else None
 
     def tables_that_fit(self) -> set[str]:
-        """The tables whose fields can be placed beside those of the fold in view: links lead from one table to all."""
-        used = {ref.table for ref in self.fold.fields()} if self.fold is not None else set()
+        """The tables whose fields can be placed beside those of the fold in view: links lead from one table to all, or the
+        table has fields that stand for those on the axes, so that its measures can stand beside the others."""
+        fold = self.fold
+        used = {ref.table for ref in fold.fields()} if fold is not None else set()
+        common = [word.field for word in fold.rows + fold.columns] if fold is not None else []
+        common += [ref for rule in fold.filters for ref in rule.fields()] if fold is not None else []
         fitting = set()
         for table in self.source.tables:
             try:
                 self.source.base_for(used | {table})
             except FoldBasketError:
-                continue
+                if not common or any(self.source.stand_in(table, ref) is None for ref in common):
+                    continue
             fitting.add(table)
         return fitting
 
@@ -215,7 +223,12 @@ class Desk(QObject):
 
     def select_word(self, word: str | None) -> None:
         """Selects a word, whose card is then shown; None shows the fold's own card."""
-        self.word = word
+        self.word, self.alternative = word, 0
+        self.word_selected.emit()
+
+    def show_alternative(self, at: int) -> None:
+        """Shows another of a filter's alternatives on its card."""
+        self.alternative = at
         self.word_selected.emit()
 
     def _after_change(self) -> None:

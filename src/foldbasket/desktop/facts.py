@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 from foldbasket.desktop import theme
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.working import ShortLabel, Working
+from foldbasket.folding.report import Counted
 
 
 class FactsLine(QFrame):
@@ -58,16 +59,19 @@ class FactsLine(QFrame):
         self.kept.setVisible(not in_source and report is not None)
         self.turn.setVisible(not in_source and fold is not None and bool(fold.rows or fold.columns))
         if report is not None:
-            if report.kept == report.records:
-                counted = f"<b>{report.records:,}</b> <span style='color:{muted}'>records, all of {report.base}</span>"
-            else:
-                counted = f"<b>{report.kept:,}</b> <span style='color:{muted}'>of {report.records:,} records of {report.base}</span>"
+            counted = "&nbsp;&nbsp;&nbsp;".join(_counted(each, muted) for each in report.counted)
             has_totals = fold is not None and (
                 (fold.rows and fold.row_total != "off") or (fold.columns and fold.column_total != "off")
             )
             shown = has_totals and not self.news.whole
-            hides = fold is not None and any(word.keep is not None for word in fold.rows + fold.columns)
-            covered = "everything kept, members not shown too" if hides else "everything kept"
+            words = fold.rows + fold.columns if fold is not None else ()
+            hides = any(word.keep is not None and word.keep.rest == "gone" for word in words)
+            only = fold is not None and fold.totals_cover == "shown"
+            covered = (
+                ("only what is shown" if only else "everything kept, members not shown too")
+                if hides
+                else "everything kept"
+            )
             totals = f"&nbsp;&nbsp;&nbsp;<span style='color:{muted}'>totals cover</span> {covered}" if shown else ""
             self.kept.setText(f"<span style='font-size:12px'>{counted}{totals}</span>")
         if not self.desk.busy:
@@ -93,3 +97,9 @@ class FactsLine(QFrame):
         self.news.setVisible(has_news and not working)
         self.seen.setVisible(has_news and not working)
         self.setVisible(self.desk.source_name is None or has_news or working)
+
+
+def _counted(each: Counted, muted: str) -> str:
+    if each.kept == each.records:
+        return f"<b>{each.records:,}</b> <span style='color:{muted}'>records, all of {each.base}</span>"
+    return f"<b>{each.kept:,}</b> <span style='color:{muted}'>of {each.records:,} records of {each.base}</span>"

@@ -158,6 +158,8 @@ def style_sheet(p: Palette) -> str:
     QPushButton[role="link"] {{ border: none; background: transparent; padding: 1px 2px; color: {p.muted}; text-align: left; }}
     QPushButton[role="link"]:hover {{ color: {p.ink}; text-decoration: underline; }}
     QPushButton[role="link"]:focus {{ color: {p.ink}; text-decoration: underline; }}
+    QPushButton[role="picker"] {{ background: {p.page}; border: 1px solid {p.filters}; }}
+    QFrame#pickerList {{ background: {p.page}; border: 1px solid {p.rule}; }}
     QPushButton[role="row"] {{ border: none; background: transparent; padding: 6px 8px; text-align: left; }}
     QPushButton[role="row"]:hover, QPushButton[role="row"]:focus {{ background: {p.selection}; }}
     QLineEdit, QComboBox, QPlainTextEdit {{ background: {p.page}; border: 1px solid {p.line}; border-radius: 3px; padding: 3px 7px;

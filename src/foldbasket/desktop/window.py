@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -23,7 +23,7 @@ from foldbasket import __version__
 from foldbasket.desktop import memory, theme
 from foldbasket.desktop.actions import ACTIONS, MENUS, ActionSpec
 from foldbasket.desktop.start import StartView
-from foldbasket.errors import FoldBasketError
+from foldbasket.errors import BasketError, FoldBasketError
 
 if TYPE_CHECKING:
     from foldbasket.desktop.desk import Desk
@@ -450,6 +450,37 @@ class MainWindow(QMainWindow):
 
     def count_records(self) -> None:
         self.desk.place_count()
+
+    def fold_up(self) -> None:
+        """Folds the innermost open member around the marked row up."""
+        self._at_mark(self.desk.members.fold_up)
+
+    def open_group(self) -> None:
+        self._at_mark(self.desk.members.open)
+
+    def _at_mark(self, act: Callable[[Any, int], None]) -> None:
+        marked, report = self.workspace.grid.marked, self.desk.report
+        if marked is None or report is None:
+            self.say_error(BasketError("no cell is marked.", todo="Click one, or go into the report with Ctrl+R."))
+        else:
+            act(report.left, marked.row)
+
+    def fold_all(self) -> None:
+        self._all_groups(True)
+
+    def open_all(self) -> None:
+        self._all_groups(False)
+
+    def _all_groups(self, closed: bool) -> None:
+        import msgspec
+
+        from foldbasket.baskets import edits
+
+        fold = self.desk.fold
+        if fold is not None:
+            rows = tuple(msgspec.structs.replace(word, closed=closed, turned=()) for word in fold.rows)
+            done = f"{'Fold up' if closed else 'Open'} all groups"
+            self.desk.do(edits.ChangeFold(fold.name, {"rows": rows}, done))
 
     def rename_word(self) -> None:
         """Puts the keyboard on the line of the card that holds the word's heading."""

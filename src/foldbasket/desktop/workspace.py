@@ -9,6 +9,7 @@ from foldbasket.desktop.card.panel import CardPanel
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.facts import FactsLine
 from foldbasket.desktop.grid.view import GridView
+from foldbasket.desktop.pickers import PickerBar
 from foldbasket.desktop.sentence import SentenceBar
 from foldbasket.desktop.source.linkmap import LinkPanel
 from foldbasket.desktop.source.view import SourceHead, SourceMiddle
@@ -26,6 +27,7 @@ class Workspace(QWidget):
         self.spine = Spine(desk, self)
         self.sentence = SentenceBar(desk, self)
         self.facts = FactsLine(desk, self)
+        self.pickers = PickerBar(desk, self)
         self.grid = GridView(desk, self)
         self.source_head = SourceHead(desk, self)
         self.source = SourceMiddle(desk, self)
@@ -45,6 +47,7 @@ class Workspace(QWidget):
         middle = QVBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(self.facts)
+        middle.addWidget(self.pickers)
         self.middle = QStackedWidget(self)
         self.middle.addWidget(self.grid)
         self.middle.addWidget(self.source)

@@ -174,8 +174,8 @@ class Running(_Along, frozen=True, tag="running"):
             known = known.astype(object) if _large(known, len(known)) else known
         order = np.argsort(series, kind="stable")
         sums = np.zeros_like(known)
-        starts = np.flatnonzero(np.append(True, series[order][1:] != series[order][:-1]))
-        stops = np.append(starts[1:], len(order))
+        starts = np.flatnonzero(np.append(True, series[order][1:] != series[order][:-1])[: len(order)])
+        stops = np.append(starts[1:], len(order))[: len(starts)]
         lasts = np.zeros_like(known)
         for start, stop in zip(starts, stops, strict=True):
             lines = order[start:stop]

@@ -33,7 +33,14 @@ Sign = Literal["=", "≠", "<", "≤", ">", "≥"]
 SIGNS: tuple[Sign, ...] = ("=", "≠", "<", "≤", ">", "≥")
 
 
-class RecordFilter(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="kind"):
+class Offered(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, kw_only=True):
+    """What all filters have. One with the name of a `picker` is offered to the reader beside the report, and is the same in
+    every fold that has it."""
+
+    picker: str = ""
+
+
+class RecordFilter(Offered, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="kind"):
     """Base of all record filters: a condition on one field, or on a part of a date."""
 
     id: str
@@ -248,7 +255,7 @@ Simple = Members | Compare | Between | Blank | TextRule | Relative
 """Filters that are one condition on one field."""
 
 
-class Either(msgspec.Struct, frozen=True, forbid_unknown_fields=True, tag_field="kind", tag="either"):
+class Either(Offered, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="kind", tag="either"):
     """Alternatives: a record passes when any one of several conditions holds, on the same field or on others."""
 
     id: str

@@ -7,6 +7,7 @@ a record, so turning, sorting and switching totals cost only this.
 from __future__ import annotations
 
 import contextlib
+import os
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
@@ -27,6 +28,8 @@ if TYPE_CHECKING:
 
 MOST_CELLS = 5_000_000
 """More cells than this are refused before they are made."""
+BYTES_A_CELL = 40
+"""What a cell of a measure takes while totals are rolled up: its state twice, its result and whether it is blank."""
 
 Matrix = npt.NDArray
 
@@ -250,6 +253,26 @@ def check_size(rows: Lines, columns: Lines, measures: int) -> None:
             f"this fold would make {cells:,} cells ({len(rows.level):,} rows × {len(columns.level) * max(1, measures):,} columns).",
             todo=f"The most is {MOST_CELLS:,}: keep fewer members, or take out a field with many.",
         )
+
+
+def check_memory(rows: Lines, columns: Lines, measures: int) -> None:
+    """Raises FoldError when aggregates on every line, shown or not, would not fit into the memory at hand."""
+    needed = len(rows.level) * len(columns.level) * BYTES_A_CELL * (measures + 1)
+    free = memory_at_hand()
+    if needed > free:
+        raise FoldError(
+            f"this fold needs about {needed / 1e9:.1f} GB, and {free / 1e9:.1f} GB are free.",
+            todo="Filter records first, or take out a field with many members.",
+        )
+
+
+def memory_at_hand() -> int:
+    """Bytes that can be used now, as the system says."""
+    try:
+        with open("/proc/meminfo", encoding="ascii") as file:
+            return next(int(line.split()[1]) * 1024 for line in file if line.startswith("MemAvailable"))
+    except (OSError, StopIteration):
+        return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 2
 
 
 def shown_cells(rows: Tree, columns: Tree) -> npt.NDArray[np.bool_]:

@@ -20,6 +20,7 @@ from foldbasket.folding.empties import without_records
 from foldbasket.folding.frame import (
     Lines,
     Tree,
+    check_memory,
     check_size,
     closed_of,
     every_line,
@@ -142,6 +143,7 @@ class Laying:
 
     def _aggregated(self, lines: tuple[Lines, Lines]) -> list[Block]:
         """The aggregates of every measure, each from its own share."""
+        check_memory(*lines, len(self.measures))
         found: dict[int, Block] = {}
         start = 0
         for share in self.shares:

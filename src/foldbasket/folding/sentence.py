@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from foldbasket.errors import FoldError
 from foldbasket.folding.aggregates import AGGREGATES
 from foldbasket.folding.bands import Bands, Groups
+from foldbasket.folding.comparisons import AgainstMeasure, AnyComparison
 from foldbasket.folding.domain import Domain, domain_of
 from foldbasket.folding.filters import Either, Filter, RecordFilter
 from foldbasket.folding.parts import PARTS
@@ -67,16 +68,25 @@ def placed_phrase(placed: Placed, fold: Fold) -> str:
     return f"{name} ({said})"
 
 
-def measure_phrase(measure: Measure) -> str:
-    """A measure as the sentence says it: “Net, summed”."""
+def measure_phrase(measure: Measure, fold: Fold) -> str:
+    """A measure as the sentence says it: “Net, summed”, or “Off plan, as % change from Plan”."""
     aggregate = AGGREGATES.get(measure.aggregate)
     said = aggregate.said_of(measure) if aggregate else measure.aggregate
     if measure.compare is None:
         return f"{measure_heading(measure)}, {said}"
+    compared = comparison_phrase(measure.compare, fold)
     if measure.heading:  # a heading for a comparison says what it is already: “Share, as % of the column”
-        return f"{measure.heading}, as {measure.compare.said}"
+        return f"{measure.heading}, as {compared}"
     name = "Records" if measure.field is None else measure.field.field
-    return f"{name}, {said}, as {measure.compare.said}"
+    return f"{name}, {said}, as {compared}"
+
+
+def comparison_phrase(compare: AnyComparison, fold: Fold) -> str:
+    """A comparison as the sentence says it, the measure that it looks at by its heading."""
+    if not isinstance(compare, AgainstMeasure):
+        return compare.said
+    other = next((each for each in fold.measures if each.id == compare.measure), None)
+    return compare.said.replace("another measure", measure_heading(other)) if other is not None else compare.said
 
 
 def filter_phrase(rule: Filter, source: Source | None, locale: str) -> str:
@@ -116,7 +126,7 @@ def words_of(fold: Fold, source: Source | None = None, locale: str = "en") -> li
     """The placed words of a fold in the order of the sentence."""
     said: list[Word] = []
     phrases = {
-        "measures": [(m.id, measure_phrase(m)) for m in fold.measures],
+        "measures": [(m.id, measure_phrase(m, fold)) for m in fold.measures],
         "rows": [(p.id, placed_phrase(p, fold)) for p in fold.rows],
         "columns": [(p.id, placed_phrase(p, fold)) for p in fold.columns],
         "filters": [(f.id, filter_phrase(f, source, locale)) for f in fold.filters],

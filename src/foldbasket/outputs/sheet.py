@@ -111,7 +111,9 @@ class Sheet:
             ):
                 texts[place] = left.label(row, place)
         if is_total and left.axis.depth:
-            texts[left.caption_place(row)] = left.caption(row)
+            place = left.caption_place(row)
+            same = row > first and left.line[row - 1] == left.line[row] and MEASURE in left.places[place:]
+            texts[place] = left.caption(row) if repeat or not same else ""
         return texts
 
     def head_grid(self) -> list[list[str]]:

@@ -6,11 +6,13 @@ import msgspec
 from PyQt6.QtWidgets import QWidget
 
 from foldbasket.baskets import edits
+from foldbasket.desktop.card.cut import cut_section
+from foldbasket.desktop.card.depth import drill_section, fold_section
+from foldbasket.desktop.card.elsewhere import elsewhere_section
 from foldbasket.desktop.card.order import keep_section, order_section
 from foldbasket.desktop.card.parts import WHERE, CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.folding.axis import plural
-from foldbasket.folding.parts import PARTS
 from foldbasket.folding.sentence import placed_heading
 from foldbasket.folding.spec import Placed
 
@@ -23,25 +25,21 @@ def axis_card(desk: Desk, placed: Placed, strand: str, parent: QWidget) -> CardB
     kind = column.type.value if column is not None else "no longer there"
     body = CardBody(placed_heading(placed), f"{placed.field.field} · {placed.field.table} · {kind}", parent)
 
-    if column is not None and column.type.is_time:
-        body.section("Part of the date")
-        choices = [
-            (part.name, part.label, "has a place in time" if part.is_period else "repeats") for part in PARTS.values()
-        ]
-        body.chips(
-            choices,
-            placed.part,
-            lambda name: desk.change(placed.id, f"{PARTS[name].label} of {placed.field.field}", part=name),
-            "Part",
-        )
+    if column is not None:
+        cut_section(body, desk, placed, column)
 
     is_text = column is not None and not column.type.is_time and not column.type.is_number and placed.part is None
     order_section(body, desk, placed, strand, is_text)
     keep_section(body, desk, placed)
 
     words = getattr(fold, strand)
-    body.section("Totals")
     index = [word.id for word in words].index(placed.id)
+    if index + 1 < len(words):
+        fold_section(body, desk, placed, placed_heading(placed))
+    drill_section(body, desk, placed)
+    elsewhere_section(body, desk, placed)
+
+    body.section("Totals")
     if index + 1 < len(words):
         inner = plural(placed_heading(words[index + 1]))
         body.choice(

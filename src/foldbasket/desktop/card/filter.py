@@ -1,20 +1,33 @@
-"""The card of a record filter: its kind, and members to tick or values to compare with."""
+"""The card of a record filter: its kind, members to tick or values to compare with, alternatives, and whether it is offered."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
 import msgspec
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QSortFilterProxyModel, Qt
+from PyQt6.QtCore import QSortFilterProxyModel, Qt
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QListView, QPushButton, QWidget
 
+from foldbasket.baskets import edits
+from foldbasket.desktop.card.offer import alternatives_section, picker_section
 from foldbasket.desktop.card.parts import CardBody, Chooser, Line
+from foldbasket.desktop.card.tick import member_model, why_no_list
 from foldbasket.desktop.desk import Desk
-from foldbasket.folding.domain import BLANK, NO_MATCH, Domain, domain_of
-from foldbasket.folding.filters import SIGNS, Between, Blank, Compare, Filter, Members, Relative, TextRule
+from foldbasket.folding.domain import domain_of
+from foldbasket.folding.filters import (
+    SIGNS,
+    Between,
+    Blank,
+    Compare,
+    Either,
+    Filter,
+    Members,
+    Relative,
+    Simple,
+    TextRule,
+)
 from foldbasket.folding.parts import PARTS
-from foldbasket.folding.sentence import field_phrase
+from foldbasket.folding.sentence import field_phrase, filter_phrase
 from foldbasket.tables.column import DeferredColumn
 from foldbasket.tables.types import FieldType
 
@@ -34,8 +47,6 @@ HOWS = (
 )
 WINDOWS = (("last", "the last"), ("this", "this"), ("to date", "this, to date"), ("next", "the next"))
 UNITS = ("year", "quarter", "month", "week", "day")
-FLAGS = {"blank": BLANK, "no_match": NO_MATCH}
-MOST_MEMBERS = 50_000
 EXAMPLES = {
     FieldType.DATE: "2026-04-30",
     FieldType.TIMESTAMP: "2026-04-30 14:05",
@@ -44,92 +55,34 @@ EXAMPLES = {
 }
 
 
-class MemberModel(QAbstractListModel):
-    """The members of a field in label order, each ticked when it is kept.
-
-    A line is a member's key, or the name of the filter's flag for blank or unmatched records, which stand last.
-    """
-
-    def __init__(
-        self,
-        domain: Domain,
-        rule: Members,
-        locale: str,
-        flags: tuple[str, ...],
-        act: Callable[[Members], None],
-        parent: QWidget,
-    ) -> None:
-        super().__init__(parent)
-        order = sorted(range(domain.blank), key=domain.ranks[: domain.blank].__getitem__)
-        self.keys = [domain.key(code) for code in order]
-        self.extra = flags
-        self._labels = [domain.label(code, locale) for code in order] + [FLAGS[flag] for flag in flags]
-        self.rule, self._act = rule, act
-        self._listed = set(rule.members)
-
-    def rowCount(self, parent: QModelIndex | None = None) -> int:
-        return len(self._labels)
-
-    def kept(self, row: int) -> bool:
-        """Whether the filter keeps the member of a line."""
-        is_member = row < len(self.keys)
-        listed = self.keys[row] in self._listed if is_member else getattr(self.rule, self.extra[row - len(self.keys)])
-        return bool(listed != self.rule.exclude)
-
-    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
-            return self._labels[index.row()]
-        if role == Qt.ItemDataRole.CheckStateRole:
-            return Qt.CheckState.Checked if self.kept(index.row()) else Qt.CheckState.Unchecked
-        return None
-
-    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
-        return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsUserCheckable
-
-    def setData(self, index: QModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
-        if role != Qt.ItemDataRole.CheckStateRole:
-            return False
-        self.toggle([index.row()], Qt.CheckState(value) == Qt.CheckState.Checked)
-        return True
-
-    def toggle(self, rows: list[int], keep: bool) -> None:
-        """Keeps or leaves out the members of some lines, as one step."""
-        listed = keep != self.rule.exclude
-        members = set(self.rule.members)
-        flags = {}
-        for row in rows:
-            if row >= len(self.keys):
-                flags[self.extra[row - len(self.keys)]] = listed
-            elif listed:
-                members.add(self.keys[row])
-            else:
-                members.discard(self.keys[row])
-        known = set(self.keys)
-        gone = [key for key in self.rule.members if key not in known]  # listed, but no record has it at present
-        ordered = [key for key in self.keys if key in members]
-        self._act(msgspec.structs.replace(self.rule, members=tuple(ordered + gone), **flags))
-
-
-def filter_card(desk: Desk, rule: Filter, parent: QWidget) -> CardBody:
-    """Builds the card."""
+def filter_card(desk: Desk, whole: Filter, parent: QWidget) -> CardBody:
+    """Builds the card; of a filter with alternatives it shows one of them, which the desk remembers."""
+    fold = desk.fold
+    rules = whole.rules if isinstance(whole, Either) else (whole,)
+    at = min(desk.alternative, len(rules) - 1)
+    rule = rules[at]
     column = desk.column(rule.field)
     body = CardBody(
         f"Keep by {field_phrase(rule.field.field, rule.part)}",
         f"{rule.field.field} · {rule.field.table} · picks records, before anything is summed",
         parent,
     )
-    fold = desk.fold
     if column is None or fold is None:
         body.text(f"{rule.field.field} is no longer in {rule.field.table}.", "warning")
-        body.link("Take it out", lambda: desk.remove(rule.id))
+        body.link("Take it out", lambda: desk.remove(whole.id))
         return body.end()
 
-    def become(new: Filter, done: str) -> None:
-        from foldbasket.baskets import edits
+    def become(new: Simple, done: str) -> None:
+        if isinstance(whole, Either):
+            new = msgspec.structs.replace(whole, rules=(*rules[:at], new, *rules[at + 1 :]))
+        desk.do(edits.Swap(fold.name, whole.id, msgspec.structs.replace(new, picker=whole.picker), done))
 
-        desk.do(edits.Swap(fold.name, rule.id, new, done))
+    if isinstance(whole, Either):
+        body.section("Any one of these")
+        said = [filter_phrase(each, desk.source, desk.basket.locale) for each in rules]
+        body.choice("Show", list(enumerate(said)), at, desk.show_alternative)
 
-    def switch(kind: type[Filter]) -> None:
+    def switch(kind: type[Simple]) -> None:
         first = (
             Members(rule.id, rule.field, rule.part, exclude=True)
             if kind is Members
@@ -148,7 +101,9 @@ def filter_card(desk: Desk, rule: Filter, parent: QWidget) -> CardBody:
     if column.type.is_time:
         body.section("Part of the date")
         choices = [(None, "Whole date", "The date itself")] + [
-            (part.name, part.label, "") for part in PARTS.values() if part.name != "day"
+            (part.name, part.label, "")
+            for part in PARTS.values()
+            if part.name != "day" and (not part.by_time or column.type is FieldType.TIMESTAMP)
         ]
         body.chips(
             choices,
@@ -167,7 +122,7 @@ def filter_card(desk: Desk, rule: Filter, parent: QWidget) -> CardBody:
     body.chips(fitting, type(rule), switch, "Keep by")
 
     if isinstance(rule, Members):
-        _members(desk, body, rule, column, become)
+        _members(desk, body, rule, become)
     elif isinstance(rule, Compare):
         _compare(body, rule, column.type, become)
     elif isinstance(rule, TextRule):
@@ -195,12 +150,14 @@ def filter_card(desk: Desk, rule: Filter, parent: QWidget) -> CardBody:
             lambda value: become(msgspec.structs.replace(rule, exclude=value), f"Blanks of {rule.field.field}"),
             "Keep records",
         )
+    alternatives_section(desk, body, whole, at)
+    picker_section(desk, body, whole)
     body.section("Place")
-    body.link("Take it out", lambda: desk.remove(rule.id))
+    body.link("Take it out", lambda: desk.remove(whole.id))
     return body.end()
 
 
-def _first_value(desk: Desk, rule: Filter) -> str:
+def _first_value(desk: Desk, rule: Simple) -> str:
     column = desk.column(rule.field)
     assert column is not None
     if isinstance(column, DeferredColumn):
@@ -214,12 +171,7 @@ def _first_value(desk: Desk, rule: Filter) -> str:
     return domain.key(0) if domain.blank else ""
 
 
-def _can_miss(desk: Desk, rule: Members) -> bool:
-    """Whether a record of the fold can find no partner on the way to the filter's field."""
-    return desk.report is None or desk.report.base != rule.field.table
-
-
-def _compare(body: CardBody, rule: Compare, kind: FieldType, become: Callable[[Filter, str], None]) -> None:
+def _compare(body: CardBody, rule: Compare, kind: FieldType, become: Callable[[Simple, str], None]) -> None:
     holder = QWidget(body)
     line = QHBoxLayout(holder)
     line.setContentsMargins(0, 0, 0, 0)
@@ -246,7 +198,7 @@ def _compare(body: CardBody, rule: Compare, kind: FieldType, become: Callable[[F
     body.column.addWidget(holder)
 
 
-def _text(body: CardBody, rule: TextRule, become: Callable[[Filter, str], None]) -> None:
+def _text(body: CardBody, rule: TextRule, become: Callable[[Simple, str], None]) -> None:
     done = f"Text of {rule.field.field}"
     body.choice("It", HOWS, rule.how, lambda how: become(msgspec.structs.replace(rule, how=how), done))
     body.entry("Text", rule.text, "case counts", lambda text: become(msgspec.structs.replace(rule, text=text), done))
@@ -258,7 +210,7 @@ def _text(body: CardBody, rule: TextRule, become: Callable[[Filter, str], None])
     )
 
 
-def _relative(desk: Desk, body: CardBody, rule: Relative, become: Callable[[Filter, str], None]) -> None:
+def _relative(desk: Desk, body: CardBody, rule: Relative, become: Callable[[Simple, str], None]) -> None:
     done = f"Dates of {rule.field.field}"
     body.choice("Keep", WINDOWS, rule.how, lambda how: become(msgspec.structs.replace(rule, how=how), done))
     if rule.how in ("last", "next"):
@@ -277,42 +229,24 @@ def _relative(desk: Desk, body: CardBody, rule: Relative, become: Callable[[Filt
     shown = desk.basket.as_of if desk.basket.as_of in ("latest", "today") else "date"
 
     def as_of(value: str) -> None:
-        from foldbasket.baskets import edits
-
         day = desk.engine.as_of_date(rule.field).isoformat() if value == "date" else value
         desk.do(edits.ChangeBasket({"as_of": day}, "Change the as-of date"))
 
     body.choice("As of", (("latest", "the latest date"), ("today", "today"), ("date", "a date")), shown, as_of)
     if shown == "date":
-        from foldbasket.baskets import edits
-
         body.entry("Date", desk.basket.as_of, "2026-09-30", lambda text: desk.do(edits.ChangeBasket({"as_of": text.strip()}, "Change the as-of date")))  # fmt: skip
 
 
-def _members(desk: Desk, body: CardBody, rule: Members, column: Any, become: Callable[[Filter, str], None]) -> None:
-    if column.type.is_number and rule.part is None and len(column) > 200_000:
-        body.text("This field has many different numbers. Compare with a value, or give a range.", "quiet")
+def _members(desk: Desk, body: CardBody, rule: Members, become: Callable[[Simple, str], None]) -> None:
+    model = member_model(desk, rule, lambda new: become(new, f"Keep {rule.field.field}"), body)
+    if model is None:
+        body.text(why_no_list(desk, rule), "quiet")
         return
-    if isinstance(column, DeferredColumn):  # listing them would encode it, and the window would wait
-        body.text("Nearly every record has a value of its own here. Compare with a value, or give a range.", "quiet")
-        return
-    domain = domain_of(column, rule.part, desk.source.fiscal)
-    if domain.blank > MOST_MEMBERS:
-        body.text(f"This field has {domain.blank:,} members. Compare with a value, or give a range.", "quiet")
-        return
-    flags = tuple(
-        flag
-        for flag, possible in (("blank", column.blank_count > 0), ("no_match", _can_miss(desk, rule)))
-        if possible or getattr(rule, flag)
-    )
-    model = MemberModel(
-        domain, rule, desk.basket.locale, flags, lambda new: become(new, f"Keep {rule.field.field}"), body
-    )
     narrowed = QSortFilterProxyModel(body)
     narrowed.setSourceModel(model)
     narrowed.setFilterCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
     search = Line(body)
-    search.setPlaceholderText(f"Find among {domain.blank:,}")
+    search.setPlaceholderText(f"Find among {len(model.keys):,}")
     search.setAccessibleName("Find a member")
     search.textChanged.connect(narrowed.setFilterFixedString)
     body.column.addWidget(search)

@@ -7,6 +7,8 @@ from PyQt6.QtWidgets import QWidget
 from foldbasket.baskets import edits
 from foldbasket.desktop.card.parts import WHERE, CardBody
 from foldbasket.desktop.desk import Desk
+from foldbasket.folding.sentence import placed_heading
+from foldbasket.folding.steps import steps_of
 
 
 def fold_card(desk: Desk, parent: QWidget) -> CardBody:
@@ -29,6 +31,28 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
             ),
         )
     body.text("Every total is computed from the records beneath it, never from the cells shown.", "quiet")
+    body.section("Measures")
+    body.chips(
+        (("columns", "along columns", "Beside one another."), ("rows", "along rows", "Below one another.")),
+        fold.measures_on,
+        lambda value: desk.do(edits.ChangeFold(fold.name, {"measures_on": value}, f"Measures along {value}")),
+        "Measures",
+    )
+    words = fold.rows if fold.measures_on == "rows" else fold.columns
+    if words and len(fold.measures) > 1:
+        names = [placed_heading(word) for word in words]
+        places: list[tuple[int | None, str]] = [(None, f"inside {names[-1]}")]
+        places += [(at, f"outside {names[at]}") for at in reversed(range(len(words)))]
+        body.choice(
+            "They stand",
+            places,
+            fold.measures_at if fold.measures_at is not None and fold.measures_at < len(words) else None,
+            lambda at: desk.do(edits.ChangeFold(fold.name, {"measures_at": at}, "Move the measures")),
+        )
+    if not fold.is_empty:
+        body.section("How it is worked out")
+        for number, step in enumerate(steps_of(fold, desk.source, desk.basket.locale), 1):
+            body.text(f"{number}. {step}", "quiet")
     body.section("Report")
     body.link("Turn rows into columns", desk.turn)
     body.link("Copy this fold as a new one", lambda: desk.do(edits.AddFold(fold)))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
+from foldbasket.baskets import edits
 from foldbasket.desktop.card.members import members_of
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
@@ -101,6 +102,17 @@ def keep_section(body: CardBody, desk: Desk, placed: Placed) -> None:
     if now.kind == "where":
         body.choice("Is", [(sign, sign) for sign in SIGNS], now.sign, lambda sign: set_to(msgspec.structs.replace(now, sign=sign)))  # fmt: skip
     body.entry("Number", now.number, "10", lambda text: set_to(msgspec.structs.replace(now, number=text.strip())))
-    body.text(
-        "This picks members after summing up; a filter picks records before. Totals cover all records kept.", "quiet"
+    body.choice(
+        "The rest",
+        (("gone", "is not shown"), ("gathered", "stands as All others")),
+        now.rest,
+        lambda rest: set_to(msgspec.structs.replace(now, rest=rest)),
     )
+    body.text("This picks members after summing up; a filter picks records before.", "quiet")
+    if now.rest == "gone":
+        body.choice(
+            "Totals cover",
+            (("kept", "all records kept"), ("shown", "what is shown")),
+            fold.totals_cover,
+            lambda covers: desk.do(edits.ChangeFold(fold.name, {"totals_cover": covers}, "Change what totals cover")),
+        )

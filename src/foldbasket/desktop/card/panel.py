@@ -48,7 +48,7 @@ class CardPanel(QScrollArea):
         desk = self.desk
         word = edits.find_word(desk.fold, desk.word) if desk.fold is not None and desk.word is not None else None
         spec = desk.spec
-        shown = (desk.fold, desk.word) if spec is None else (spec, (spec.name, desk.field))
+        shown = (desk.fold, desk.word, desk.alternative) if spec is None else (spec, (spec.name, desk.field))
         if shown == self._shown and self.widget() is not None:
             return
         same_word = self._about == shown[1]

@@ -158,6 +158,17 @@ class CardBody(QWidget):
         self.row(label, line)
         return line
 
+    def wide_entry(self, label: str, text: str, hint: str, act: Callable[[str], None]) -> QLineEdit:
+        """A line to type into over the whole width of the card, for what is too long to stand beside its label."""
+        line = Line(text, self)
+        line.setPlaceholderText(hint)
+        line.setAccessibleName(label)
+        line.setToolTip(text)
+        line.setCursorPosition(0)
+        line.editingFinished.connect(lambda: act(line.text()) if line.text() != text and line.isModified() else None)
+        self.column.addWidget(line)
+        return line
+
     def renaming(self, heading: str | None, default: str, act: Callable[[str | None], None]) -> None:
         """The section that gives a word a heading of its own; an empty one goes back to the default."""
         self.section("Name")

@@ -140,8 +140,11 @@ class GridPainter:
             colour = QColor(self.colours.rule if kind == Kind.SUBTOTAL else self.colours.ink)
             painter.setPen(QPen(colour, 1))
             start = at.left + EDGE
-            painter.drawLine(QPointF(start, top + 0.5), QPointF(right, top + 0.5))
-            if kind == Kind.GRAND:
+            # A total with a row for each measure is ruled as one.
+            of_line = report.left.line
+            if line == 0 or of_line[line - 1] != of_line[line]:
+                painter.drawLine(QPointF(start, top + 0.5), QPointF(right, top + 0.5))
+            if kind == Kind.GRAND and (line + 1 == report.height or of_line[line + 1] != of_line[line]):
                 bottom = top + at.row_height
                 painter.drawLine(QPointF(at.left, bottom - 0.5), QPointF(right, bottom - 0.5))
                 painter.drawLine(QPointF(at.left, bottom + 1.5), QPointF(right, bottom + 1.5))
@@ -175,16 +178,17 @@ class GridPainter:
                         stop += 1
                 area = QRectF(edges[place] + pad, top, edges[stop] - edges[place] - pad - EDGE, at.row_height)
                 if kind == Kind.CLOSED and field == int(left.level[line]) - 1:
-                    self._mark_folded(painter, QPointF(edges[place] + pad / 2 - 1, area.center().y()))
+                    width = min(at.text_width(text, fonts[weight]), area.width() - pad)
+                    self._mark_folded(painter, QPointF(area.left() + width + pad, area.center().y()))
                 painter.setFont(fonts[weight])
                 painter.drawText(area, START, self._elided(text, fonts[weight], area.width()))
 
     def _mark_folded(self, painter: QPainter, middle: QPointF) -> None:
-        """A short stroke before the name of a folded member: its lines lie under one."""
+        """A stack of short strokes behind the name of a folded member: its lines lie under one."""
         painter.save()
-        painter.setPen(QPen(QColor(self.colours.rows), 2))
-        painter.drawLine(middle + QPointF(-2.5, -3), middle + QPointF(-2.5, 3))
-        painter.drawLine(middle + QPointF(0.5, -3), middle + QPointF(0.5, 3))
+        painter.setPen(QPen(QColor(self.colours.rows), 1))
+        for down in (-3.0, 0.0, 3.0):
+            painter.drawLine(middle + QPointF(0, down), middle + QPointF(7, down))
         painter.restore()
 
     def _elided(self, text: str, font: QFont, width: float) -> str:

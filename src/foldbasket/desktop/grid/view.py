@@ -10,8 +10,10 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QWidget
 
 from foldbasket.desktop import theme
 from foldbasket.desktop.desk import Desk
-from foldbasket.desktop.grid.geometry import Geometry
+from foldbasket.desktop.grid.geometry import TOP, Geometry
+from foldbasket.desktop.grid.membermenu import member_menu
 from foldbasket.desktop.grid.painter import GridPainter, Marked
+from foldbasket.desktop.memberwork import Seen, seen_at
 from foldbasket.desktop.sentence import dropped_field, dropped_word
 from foldbasket.folding.margins import MEASURE, Margin
 from foldbasket.folding.report import Report
@@ -111,9 +113,11 @@ class GridView(QAbstractScrollArea):
         elif self.desk.busy and fold is not None and not fold.is_empty:
             return
         elif self.report is not None:
-            self._say(
-                painter, "No record passes the filters.", "Keep more members, or take a filter out of the sentence."
-            )
+            if any(each.kept for each in self.report.counted):
+                self._say(painter, "No member is shown.", "Show more of them on the card of the field that picks some.")
+            else:
+                todo = "Keep more members, or take a filter out of the sentence."
+                self._say(painter, "No record passes the filters.", todo)
         elif fold is not None and fold.is_empty:
             self._paint_invitation(painter)
 
@@ -261,6 +265,28 @@ class GridView(QAbstractScrollArea):
             return margin.axis.heads[field].id
         return self.report.measures[int(margin.measure[at])].id if at is not None else None
 
+    def member_at(self, point: QPointF) -> Seen | None:
+        """The member whose name stands under a point of the margins, or None."""
+        at, report = self.geometry_of, self.report
+        if at is None or report is None:
+            return None
+        if point.x() < at.heads_width and point.y() >= at.head_height:
+            row = self._row_at(point)
+            edge = at.left
+            for place, width in enumerate(at.head_widths[: len(report.left.places)]):
+                if edge <= point.x() < edge + width:
+                    return seen_at(report.left, row, place) if row is not None else None
+                edge += width
+        elif point.x() >= at.heads_width and point.y() < at.head_height:
+            x = point.x() - at.heads_width + self.horizontalScrollBar().value()
+            columns = at.columns_within(x, x + 0.5)
+            edge = at.scaled(TOP)
+            for place, height in enumerate(at.head_heights[: len(report.top.places)]):
+                if edge <= point.y() < edge + height:
+                    return seen_at(report.top, columns[0], place) if len(columns) else None
+                edge += height
+        return None
+
     def _row_at(self, point: QPointF) -> int | None:
         at = self.geometry_of
         assert at is not None
@@ -348,6 +374,9 @@ class GridView(QAbstractScrollArea):
             last = event.key() == Qt.Key.Key_End
             row = (report.height - 1 if last else 0) if control or at is None else at.row
             self._go(row, report.width - 1 if last else 0)
+        elif event.key() in (Qt.Key.Key_Minus, Qt.Key.Key_Plus) and at is not None and not control:
+            work = self.desk.members
+            (work.fold_up if event.key() == Qt.Key.Key_Minus else work.open)(report.left, at.row)
         elif event.matches(QKeySequence.StandardKey.SelectAll):
             self.select_all()
         elif event.matches(QKeySequence.StandardKey.Copy):
@@ -428,6 +457,16 @@ class GridView(QAbstractScrollArea):
             super().wheelEvent(event)
 
     def contextMenuEvent(self, event: Any) -> None:
-        heading = self.heading_at(QPointF(event.pos()))
+        point = QPointF(event.pos())
+        heading, seen = self.heading_at(point), self.member_at(point)
         if heading is not None:
             self.heading_chosen.emit(heading)
+        menu = member_menu(self.desk, seen, self) if seen is not None else None
+        if menu is not None:
+            menu.popup(event.globalPos())
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        seen = self.member_at(event.position())
+        if seen is not None:
+            self.desk.members.turn(seen)

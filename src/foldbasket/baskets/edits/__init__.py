@@ -1,0 +1,67 @@
+"""Edits: everything a user can do to a basket, one small class each, from one basket to the next.
+
+`label` is what the list of steps says. An edit that does not fit raises a FoldBasketError and changes nothing.
+"""
+
+from foldbasket.baskets.edits.edit import Edit
+from foldbasket.baskets.edits.folds import AddFold, ChangeBasket, ChangeFold, RemoveFold, RenameFold, Turn
+from foldbasket.baskets.edits.sources import (
+    AddLinks,
+    AddMends,
+    AddSources,
+    ChangeLink,
+    ChangeSource,
+    MoveMend,
+    RemoveLink,
+    RemoveMend,
+    RemoveSource,
+    ShareField,
+)
+from foldbasket.baskets.edits.words import (
+    STRANDS,
+    Change,
+    DrillBack,
+    DrillInto,
+    FoldLevel,
+    FoldUp,
+    Move,
+    OfferPicker,
+    Place,
+    Remove,
+    Swap,
+    find_word,
+    strand_of,
+)
+
+__all__ = [
+    "STRANDS",
+    "AddFold",
+    "AddLinks",
+    "AddMends",
+    "AddSources",
+    "Change",
+    "ChangeBasket",
+    "ChangeFold",
+    "ChangeLink",
+    "ChangeSource",
+    "DrillBack",
+    "DrillInto",
+    "Edit",
+    "FoldLevel",
+    "FoldUp",
+    "Move",
+    "MoveMend",
+    "OfferPicker",
+    "Place",
+    "Remove",
+    "RemoveFold",
+    "RemoveLink",
+    "RemoveMend",
+    "RemoveSource",
+    "RenameFold",
+    "ShareField",
+    "Swap",
+    "Turn",
+    "find_word",
+    "strand_of",
+]

@@ -1,0 +1,123 @@
+"""Edits of whole folds and of the basket itself."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import msgspec
+
+from foldbasket.baskets.basket import Basket, free_name
+from foldbasket.baskets.edits.edit import Edit
+from foldbasket.errors import BasketError
+from foldbasket.folding.spec import Fold
+
+replace = msgspec.structs.replace
+
+
+@dataclass(frozen=True)
+class Turn(Edit):
+    """Rows become columns and columns rows, totals included."""
+
+    fold: str
+
+    @property
+    def label(self) -> str:
+        return "Turn the report"
+
+    def apply(self, basket: Basket) -> Basket:
+        return basket.with_fold(
+            self.fold,
+            lambda fold: replace(
+                fold, rows=fold.columns, columns=fold.rows, row_total=fold.column_total, column_total=fold.row_total
+            ),
+        )
+
+
+@dataclass(frozen=True)
+class ChangeFold(Edit):
+    """Changes properties of the fold itself, such as where its grand totals stand."""
+
+    fold: str
+    changes: Mapping[str, Any]
+    done: str
+
+    @property
+    def label(self) -> str:
+        return self.done
+
+    def apply(self, basket: Basket) -> Basket:
+        return basket.with_fold(self.fold, lambda fold: replace(fold, **self.changes))
+
+
+@dataclass(frozen=True)
+class ChangeBasket(Edit):
+    """Changes properties of the basket itself, such as the as-of date."""
+
+    changes: Mapping[str, Any]
+    done: str
+
+    @property
+    def label(self) -> str:
+        return self.done
+
+    def apply(self, basket: Basket) -> Basket:
+        if "as_of" in self.changes and self.changes["as_of"] not in ("latest", "today"):
+            try:
+                datetime.date.fromisoformat(self.changes["as_of"])
+            except ValueError:
+                raise BasketError(
+                    f"“{self.changes['as_of']}” is not a date.", todo="Write it like 2026-09-30."
+                ) from None
+        return replace(basket, **self.changes)
+
+
+@dataclass(frozen=True)
+class AddFold(Edit):
+    """Adds a fold behind the others."""
+
+    fold: Fold
+
+    @property
+    def label(self) -> str:
+        return f"Add the fold “{self.fold.name}”"
+
+    def apply(self, basket: Basket) -> Basket:
+        name = free_name(self.fold.name, {fold.name for fold in basket.folds})
+        return replace(basket, folds=(*basket.folds, replace(self.fold, name=name)))
+
+
+@dataclass(frozen=True)
+class RemoveFold(Edit):
+    """Takes a fold out of the basket."""
+
+    fold: str
+
+    @property
+    def label(self) -> str:
+        return f"Take out the fold “{self.fold}”"
+
+    def apply(self, basket: Basket) -> Basket:
+        basket.fold(self.fold)
+        return replace(basket, folds=tuple(fold for fold in basket.folds if fold.name != self.fold))
+
+
+@dataclass(frozen=True)
+class RenameFold(Edit):
+    """Gives a fold another name."""
+
+    fold: str
+    name: str
+
+    @property
+    def label(self) -> str:
+        return f"Rename “{self.fold}” to “{self.name}”"
+
+    def apply(self, basket: Basket) -> Basket:
+        if not self.name.strip():
+            raise BasketError("a fold needs a name.", todo="Type at least one letter.")
+        if any(fold.name == self.name for fold in basket.folds if fold.name != self.fold):
+            raise BasketError(f"there is a fold “{self.name}” already.", todo="Choose another name.")
+        return basket.with_fold(self.fold, lambda fold: replace(fold, name=self.name))

@@ -1,0 +1,76 @@
+"""The parts of an axis field's card about depth: folding members up, and drilling into one."""
+
+from __future__ import annotations
+
+from foldbasket.baskets import edits
+from foldbasket.baskets.placing import next_parts
+from foldbasket.desktop.card.members import members_of
+from foldbasket.desktop.card.parts import CardBody
+from foldbasket.desktop.desk import Desk
+from foldbasket.folding.bands import Bands, Groups
+from foldbasket.folding.sentence import field_phrase
+from foldbasket.folding.spec import Placed
+from foldbasket.links.source import FieldRef
+from foldbasket.tables.nature import Nature, nature_of
+
+
+def fold_section(body: CardBody, desk: Desk, placed: Placed, said: str) -> None:
+    """Adds the section that folds members up to one line each; for fields with others inside."""
+    fold = desk.fold
+    assert fold is not None
+    body.section("Fold up")
+    body.chips(
+        (
+            (False, "all open", "Every member shows the lines inside it."),
+            (True, "all folded up", "Every member is one line, its total."),
+        ),
+        placed.closed if not placed.turned else None,
+        lambda closed: desk.do(edits.FoldLevel(fold.name, placed.id, closed, said)),
+        "Fold up",
+    )
+    if placed.turned:
+        many = len(placed.turned)
+        way = "open" if placed.closed else "folded up"
+        body.text(f"{many} of them {'is' if many == 1 else 'are'} {way}.", "quiet")
+    body.text("In the report, – folds the group at the mark up, + opens it.", "quiet")
+
+
+def drill_section(body: CardBody, desk: Desk, placed: Placed) -> None:
+    """Adds the section that opens one member into another field, and goes back."""
+    fold = desk.fold
+    column = desk.column(placed.field)
+    if fold is None or column is None or isinstance(placed.cut, Bands | Groups):
+        return
+    fields = into_fields(desk, placed)
+    members = members_of(desk, placed.field, placed.part)
+    body.section("Drill")
+    if placed.drilled:
+        was = placed.drilled[-1]
+        body.link(f"Back to {was.heading or field_phrase(was.field.field, was.part)}", lambda: desk.do(edits.DrillBack(fold.name, placed.id)))  # fmt: skip
+    if not fields or not members:
+        return
+    chosen = {"member": members[0][0], "into": fields[0][0]}
+    body.choice("Open", members, members[0][0], lambda key: chosen.update(member=key))
+    body.choice("Into", fields, fields[0][0], lambda into: chosen.update(into=into))
+
+    def go() -> None:
+        ref, part = chosen["into"]
+        desk.do(edits.DrillInto(fold.name, placed.id, chosen["member"], ref, part))
+
+    body.link("Drill into it", go)
+
+
+def into_fields(desk: Desk, placed: Placed) -> list[tuple[tuple[FieldRef, str | None], str]]:
+    """What a member can be opened into: finer parts of its date, then the other fields of its table that name things."""
+    column = desk.column(placed.field)
+    table = desk.tables.get(placed.field.table)
+    if column is None or table is None:
+        return []
+    found: list[tuple[tuple[FieldRef, str | None], str]] = []
+    if column.type.is_time:
+        for part in next_parts(placed.part):
+            found.append(((placed.field, part), field_phrase(placed.field.field, part)))
+    others = [name for name, other in table.columns.items() if not other.type.is_number and not other.type.is_time]
+    others.sort(key=lambda name: nature_of(table.columns[name]) is Nature.IDENTIFIER)  # names say more than numbers do
+    found += [((FieldRef(placed.field.table, name), None), name) for name in others if name != placed.field.field]
+    return found

@@ -1,0 +1,84 @@
+"""The parts of a filter's card that widen it: other conditions that are enough, and offering it to the reader as a picker."""
+
+from __future__ import annotations
+
+import msgspec
+from PyQt6.QtWidgets import QCheckBox
+
+from foldbasket.baskets import edits, placing
+from foldbasket.desktop.card.parts import CardBody
+from foldbasket.desktop.desk import Desk
+from foldbasket.folding.filters import Compare, Either, Filter, Simple
+from foldbasket.folding.sentence import field_phrase
+from foldbasket.links.source import FieldRef
+
+
+def alternatives_section(desk: Desk, body: CardBody, whole: Filter, at: int) -> None:
+    """Adds the section that makes other conditions enough, too."""
+    fold = desk.fold
+    assert fold is not None
+    rules = whole.rules if isinstance(whole, Either) else (whole,)
+    body.section("Or else")
+    fitting = desk.tables_that_fit()
+    fields = [
+        (FieldRef(name, field), f"{field} · {name}")
+        for name, table in desk.tables.items()
+        if name in fitting
+        for field in table.columns
+    ]
+
+    def add(ref: FieldRef | None) -> None:
+        column = desk.column(ref) if ref is not None else None
+        if ref is None or column is None:
+            return
+        other = placing.word_for("filters", ref, column, fold)
+        if column.type.is_number:
+            other = Compare(other.id, ref, None, "≥", "0")
+        assert isinstance(other, Simple)
+        first = tuple(msgspec.structs.replace(each, picker="") for each in rules)
+        desk.alternative = len(rules)
+        either = Either(whole.id, (*first, other), picker=whole.picker)
+        desk.do(edits.Swap(fold.name, whole.id, either, f"Or by {ref.field}"))
+
+    body.choice("Keep also by", [(None, "choose a field"), *fields], None, add)
+    if not isinstance(whole, Either):
+        return
+
+    def drop() -> None:
+        rest = rules[:at] + rules[at + 1 :]
+        desk.alternative = 0
+        left: Filter = (
+            msgspec.structs.replace(whole, rules=rest)
+            if len(rest) > 1
+            else msgspec.structs.replace(rest[0], id=whole.id, picker=whole.picker)
+        )
+        desk.do(edits.Swap(fold.name, whole.id, left, "Take an alternative out"))
+
+    body.link("Take this alternative out", drop)
+
+
+def picker_section(desk: Desk, body: CardBody, whole: Filter) -> None:
+    """Adds the section that offers the filter to the reader beside the report, in one fold or in several."""
+    fold = desk.fold
+    assert fold is not None
+    body.section("Picker")
+    sharing = [
+        each.name
+        for each in desk.basket.folds
+        if whole.picker and any(rule.picker == whole.picker for rule in each.filters)
+    ]
+    said = field_phrase(whole.field.field, whole.part)
+
+    def offer(name: str, on: bool) -> None:
+        folds = [each for each in sharing if each != name] + ([name] if on else [])
+        desk.do(edits.OfferPicker(fold.name, whole.id, tuple(folds), said))
+
+    others = [each.name for each in desk.basket.folds if each.name != fold.name] if whole.picker else []
+    for name in (fold.name, *others):
+        own = name == fold.name
+        box = QCheckBox("Offer it beside the report" if own else f"also in “{name}”", body)
+        box.setProperty("role", "quiet")
+        box.setChecked(name in sharing)
+        box.setToolTip("" if own else "What is picked in one report is picked in all that share it.")
+        box.clicked.connect(lambda on, name=name: offer(name, on))
+        body.column.addWidget(box)

@@ -1,0 +1,123 @@
+"""The members of a field as a list to tick, for the card of a filter and for pickers."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import msgspec
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt
+from PyQt6.QtWidgets import QWidget
+
+from foldbasket.desktop.desk import Desk
+from foldbasket.folding.domain import BLANK, NO_MATCH, Domain, domain_of
+from foldbasket.folding.filters import Members
+from foldbasket.tables.column import DeferredColumn
+
+FLAGS = {"blank": BLANK, "no_match": NO_MATCH}
+MOST_MEMBERS = 50_000
+
+
+class MemberModel(QAbstractListModel):
+    """The members of a field in label order, each ticked when it is kept.
+
+    A line is a member's key, or the name of the filter's flag for blank or unmatched records, which stand last.
+    """
+
+    def __init__(
+        self,
+        domain: Domain,
+        rule: Members,
+        locale: str,
+        flags: tuple[str, ...],
+        act: Callable[[Members], None],
+        parent: QWidget,
+    ) -> None:
+        super().__init__(parent)
+        order = sorted(range(domain.blank), key=domain.ranks[: domain.blank].__getitem__)
+        self.keys = [domain.key(code) for code in order]
+        self.extra = flags
+        self._labels = [domain.label(code, locale) for code in order] + [FLAGS[flag] for flag in flags]
+        self.rule, self._act = rule, act
+        self._listed = set(rule.members)
+
+    def take(self, rule: Members) -> None:
+        """Takes the filter as it is now, after a tick changed it."""
+        self.rule, self._listed = rule, set(rule.members)
+        self.dataChanged.emit(self.index(0, 0), self.index(self.rowCount() - 1, 0))
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        return len(self._labels)
+
+    def kept(self, row: int) -> bool:
+        """Whether the filter keeps the member of a line."""
+        is_member = row < len(self.keys)
+        listed = self.keys[row] in self._listed if is_member else getattr(self.rule, self.extra[row - len(self.keys)])
+        return bool(listed != self.rule.exclude)
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+            return self._labels[index.row()]
+        if role == Qt.ItemDataRole.CheckStateRole:
+            return Qt.CheckState.Checked if self.kept(index.row()) else Qt.CheckState.Unchecked
+        return None
+
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsUserCheckable
+
+    def setData(self, index: QModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        if role != Qt.ItemDataRole.CheckStateRole:
+            return False
+        self.toggle([index.row()], Qt.CheckState(value) == Qt.CheckState.Checked)
+        return True
+
+    def toggle(self, rows: list[int], keep: bool) -> None:
+        """Keeps or leaves out the members of some lines, as one step."""
+        listed = keep != self.rule.exclude
+        members = set(self.rule.members)
+        flags = {}
+        for row in rows:
+            if row >= len(self.keys):
+                flags[self.extra[row - len(self.keys)]] = listed
+            elif listed:
+                members.add(self.keys[row])
+            else:
+                members.discard(self.keys[row])
+        known = set(self.keys)
+        gone = [key for key in self.rule.members if key not in known]  # listed, but no record has it at present
+        ordered = [key for key in self.keys if key in members]
+        self._act(msgspec.structs.replace(self.rule, members=tuple(ordered + gone), **flags))
+
+
+def why_no_list(desk: Desk, rule: Members) -> str:
+    """Why a filter's members cannot be listed; empty when they can."""
+    column = desk.column(rule.field)
+    if column is None:
+        return f"{rule.field.field} is no longer in {rule.field.table}."
+    if column.type.is_number and rule.part is None and len(column) > 200_000:
+        return "This field has many different numbers. Compare with a value, or give a range."
+    if isinstance(column, DeferredColumn):  # listing them would encode it, and the window would wait
+        return "Nearly every record has a value of its own here. Compare with a value, or give a range."
+    domain = domain_of(column, rule.part, desk.source.fiscal)
+    if domain.blank > MOST_MEMBERS:
+        return f"This field has {domain.blank:,} members. Compare with a value, or give a range."
+    return ""
+
+
+def member_model(desk: Desk, rule: Members, act: Callable[[Members], None], parent: QWidget) -> MemberModel | None:
+    """The members of a filter's field to tick; None where they cannot be listed."""
+    column = desk.column(rule.field)
+    if column is None or why_no_list(desk, rule):
+        return None
+    domain = domain_of(column, rule.part, desk.source.fiscal)
+    flags = tuple(
+        flag
+        for flag, possible in (("blank", column.blank_count > 0), ("no_match", _can_miss(desk, rule)))
+        if possible or getattr(rule, flag)
+    )
+    return MemberModel(domain, rule, desk.basket.locale, flags, act, parent)
+
+
+def _can_miss(desk: Desk, rule: Members) -> bool:
+    """Whether a record of the fold can find no partner on the way to the filter's field."""
+    return desk.report is None or desk.report.base != rule.field.table

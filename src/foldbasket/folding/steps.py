@@ -1,0 +1,87 @@
+"""The order of steps in words: what is done to the records of a fold before a number stands in a cell."""
+
+from __future__ import annotations
+
+import msgspec
+
+from foldbasket.folding.sentence import (
+    comparison_phrase,
+    filter_phrase,
+    measure_heading,
+    measure_phrase,
+    placed_heading,
+    placed_phrase,
+)
+from foldbasket.folding.spec import Fold
+from foldbasket.links.source import Source
+
+
+def steps_of(fold: Fold, source: Source | None = None, locale: str = "en") -> list[str]:
+    """Each step of a fold as a sentence, in the order in which it is done. Steps that do nothing are left out."""
+    said: list[str] = []
+    for rule in fold.filters:
+        said.append(f"Records are kept by {_lower(filter_phrase(rule, source, locale))}.")
+    words = fold.rows + fold.columns
+    groups = " and ".join(_lower(placed_heading(word)) for word in words)
+    if fold.measures:
+        made = "; ".join(
+            measure_phrase(msgspec.structs.replace(measure, compare=None), fold) for measure in fold.measures
+        )
+        said.append(
+            f"Records are grouped by {groups}, and each group is summed up: {made}."
+            if groups
+            else f"All records are summed up: {made}."
+        )
+    said.append("Every total is summed up from all its records, in the same way.")
+    names = {measure.id: measure_heading(measure) for measure in fold.measures}
+    gathers = gone = False
+    for word in words:
+        if word.keep is None:
+            continue
+        rest = (
+            "the others are gathered in one line, All others"
+            if word.keep.rest == "gathered"
+            else "the others are not shown"
+        )
+        gathers, gone = gathers or word.keep.rest == "gathered", gone or word.keep.rest == "gone"
+        within = f" within each {_lower(placed_heading(_before(fold, word.id)))}" if _before(fold, word.id) else ""
+        said.append(f"Of these summaries, {_lower(placed_phrase(word, fold))} stay{within}; {rest}.")
+    if gone:
+        covers = "cover only what is shown" if fold.totals_cover == "shown" else "still cover all records kept"
+        said.append(f"Totals {covers}.")
+    for measure in fold.measures:
+        if measure.total != "records":
+            how = (
+                "has no totals"
+                if measure.total == "none"
+                else f"has as its totals the {measure.total} of the lines shown"
+            )
+            said.append(f"{names[measure.id]} {how}.")
+    for measure in fold.measures:
+        if measure.compare is not None:
+            name = "Records" if measure.field is None else measure.field.field
+            said.append(f"{name} is then compared: {comparison_phrase(measure.compare, fold)}, totals included.")
+    for word in words:
+        if word.by is not None:
+            way = "largest first" if word.descending else "smallest first"
+            where = f" in {', '.join(word.by.among)}" if word.by.among else ""
+            said.append(
+                f"{placed_heading(word)} is put in order by {names.get(word.by.measure, 'a measure')}{where}, {way}."
+            )
+    if any(word.closed or word.turned for word in words):
+        said.append("Members that are folded up show their total in one line.")
+    said.append("Last, numbers are written in their formats; they stay exact beneath.")
+    return said
+
+
+def _before(fold: Fold, word: str):  # type: ignore[no-untyped-def]
+    """The field outside a placed one on the same axis, if any."""
+    for words in (fold.rows, fold.columns):
+        ids = [each.id for each in words]
+        if word in ids and ids.index(word) > 0:
+            return words[ids.index(word) - 1]
+    return None
+
+
+def _lower(text: str) -> str:
+    return text if text[:2].isupper() else text[:1].lower() + text[1:]
