@@ -20,14 +20,14 @@ def test_render_writes_one_fold_in_the_format_of_the_ending(demo, tmp_path, caps
 
 def test_render_writes_every_fold_into_a_pattern_and_can_be_quiet(demo, tmp_path, capsys):
     assert main(["render", str(demo), "--to", str(tmp_path / "a" / "{fold}.csv"), "--quiet"]) == 0
-    assert len(list((tmp_path / "a").iterdir())) == 4
+    assert len(list((tmp_path / "a").iterdir())) == 6
     assert capsys.readouterr().out == ""
 
 
 @pytest.mark.parametrize(
     ("arguments", "what"),
     [
-        (["--to", "x.csv"], "has 4 folds. Name one with --fold: “Net sales by site”"),
+        (["--to", "x.csv"], "has 6 folds. Name one with --fold: “Net sales by site”"),
         (["--fold", "None", "--to", "x.csv"], "there is no fold “None”"),
         (["--fold", "Freight by team", "--to", "x.odd"], "no format ends in “.odd”"),
         (["--fold", "Freight by team", "--to", "x.xlsx", "--shape", "cells"], "no shape “cells”"),
@@ -106,7 +106,7 @@ def test_without_a_display_the_demo_renders_every_fold(tmp_path, monkeypatch, ca
     assert "There is no display here" in capsys.readouterr().out
     rendered = [path for path in (tmp_path / "out").iterdir() if path.is_file()]
     assert {path.suffix for path in rendered} >= {".csv", ".xlsx", ".html", ".pdf", ".png"}
-    assert len([path for path in rendered if path.suffix == ".xlsx"]) == 4
+    assert len([path for path in rendered if path.suffix == ".xlsx"]) == 6
     assert all(path.stat().st_size > 300 for path in rendered)
 
 

@@ -26,7 +26,6 @@ from foldbasket.baskets.schema import basket_schema
 from foldbasket.demo.scenario import demo_basket
 from foldbasket.errors import BasketError
 from foldbasket.folding.engine import Engine
-from foldbasket.links.source import Source
 
 STEMS = ["order_lines", "orders", "customers", "varieties", "sellers", "plan"]
 DEMO = demo_basket(STEMS)
@@ -53,8 +52,8 @@ def test_data_inside_the_basket_folds_the_same_without_the_files(demo, tmp_path)
     save_basket(opened.basket, path, tables)
     again = open_basket(path)
     for fold in opened.basket.folds:
-        first = Engine(Source(tables, opened.basket.links)).fold(fold)
-        second = Engine(Source(load_tables(again), again.basket.links)).fold(fold)
+        first = Engine(opened.basket.joined(tables)).fold(fold)
+        second = Engine(again.basket.joined(load_tables(again))).fold(fold)
         assert [[first.text(r, c) for c in range(first.width)] for r in range(first.height)] == [
             [second.text(r, c) for c in range(second.width)] for r in range(second.height)
         ]

@@ -306,7 +306,7 @@ def test_folds_are_added_copied_renamed_shown_and_taken_out(driver, demo, monkey
     assert driver.desk.report is None
     folds = driver.workspace.spine.folds
     driver.qtbot.mouseClick(
-        folds.viewport(), Qt.MouseButton.LeftButton, pos=folds.visualRect(folds.model().index(3, 0)).center()
+        folds.viewport(), Qt.MouseButton.LeftButton, pos=folds.visualRect(folds.model().index(5, 0)).center()
     )
     driver.settle()
     assert driver.desk.report.name == "Freight by team"

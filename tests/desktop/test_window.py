@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 from foldbasket.baskets.files import open_basket
 from foldbasket.desktop import memory
 from foldbasket.desktop.actions import ACTIONS
-from foldbasket.desktop.card.filter import MemberModel
+from foldbasket.desktop.card.tick import MemberModel
 from foldbasket.links.source import FieldRef
 
 
@@ -209,7 +209,7 @@ def test_a_count_of_records_stays_a_measure_and_a_word_that_is_gone_is_no_longer
 
 def test_fields_of_tables_that_are_not_linked_say_so_instead_of_a_report(driver, demo):
     driver.open(demo)
-    driver.desk.place(FieldRef("Plan", "Line"), "rows")
+    driver.desk.place(FieldRef("Plan", "Planned net"), "rows")
     driver.settle()
     assert driver.desk.report is None
     assert "no links lead from one table to" in driver.desk.problem.what

@@ -13,7 +13,6 @@ from tests.folding.build import fold, measure, placed, source, table
 from foldbasket.baskets.files import load_tables, open_basket
 from foldbasket.errors import OutputError
 from foldbasket.folding.engine import Engine
-from foldbasket.links.source import Source
 from foldbasket.outputs import delimited, text
 from foldbasket.outputs.formats import save_report
 from foldbasket.styling.numbers import NumberStyle
@@ -22,7 +21,7 @@ from foldbasket.styling.numbers import NumberStyle
 @pytest.fixture(scope="session")
 def reports(demo):
     opened = open_basket(demo)
-    engine = Engine(Source(load_tables(opened), opened.basket.links))
+    engine = Engine(opened.basket.joined(load_tables(opened)))
     return {each.name: engine.fold(each) for each in opened.basket.folds}
 
 
