@@ -195,7 +195,7 @@ def _render(options: argparse.Namespace) -> int:
             todo=f"Name one with --fold: {listed}.",
         )
     tables = load_tables(opened, allow_outside=options.trust)
-    source = basket.joined(mended_tables(basket, tables))
+    source, _ = basket.whole(mended_tables(basket, tables))
     engine = Engine(source, locale=basket.locale, currency=basket.currency, as_of=basket.as_of)
     for fold in folds:
         target = Path(options.to.replace("{fold}", _file_name(fold.name)))
@@ -242,7 +242,10 @@ def _check(options: argparse.Namespace) -> int:
         for finding in findings_of(table):
             if finding.key not in spec.left:
                 print(f"  {finding.title}" + (f" ({finding.where})" if finding.where else ""))
-    source = opened.basket.joined(mended)
+    source, problems = opened.basket.whole(mended)
+    for (of, name), problem in problems.items():
+        wrong += 1
+        print(f"fold-basket: the field “{name}” of “{of}”: {problem}", file=sys.stderr)
     for link in source.links:
         try:
             found = source.rows(link.from_table, link.to_table)

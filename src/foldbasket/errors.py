@@ -31,6 +31,14 @@ class FoldError(FoldBasketError):
     """A fold asks for something that cannot be answered: an unknown field, a type that does not fit, too many cells."""
 
 
+class FormulaError(FoldBasketError):
+    """A formula cannot be understood or does not fit its fields. `start` and `stop` are where in its text, from 0."""
+
+    def __init__(self, what: str, start: int, stop: int, *, todo: str = "", where: str = "") -> None:
+        self.start, self.stop = start, max(stop, start + 1)
+        super().__init__(what, where=where, todo=todo)
+
+
 class PatternError(FoldBasketError):
     """A number or date pattern cannot be understood."""
 

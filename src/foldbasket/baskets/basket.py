@@ -7,7 +7,8 @@ from typing import Literal
 
 import msgspec
 
-from foldbasket.errors import BasketError
+from foldbasket.baskets.calculated import Calculated, Calculating
+from foldbasket.errors import BasketError, FoldBasketError
 from foldbasket.folding.spec import Fold
 from foldbasket.links.link import Link
 from foldbasket.links.source import Shared, Source
@@ -56,7 +57,7 @@ class SourceSpec(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
 class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """Everything the analyst has made. `locale` and `currency` (ISO 4217) say how numbers are written, `as_of` what relative
     dates go by: a date, `today`, or the `latest` date in the data; `fiscal` when the firm's year starts, `shared` which fields
-    mean the same in tables that no link joins."""
+    mean the same in tables that no link joins; `calculated` are fields made by formulas."""
 
     name: str = "Untitled"
     sources: tuple[SourceSpec, ...] = ()
@@ -67,6 +68,7 @@ class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     as_of: str = "latest"
     fiscal: Fiscal = CALENDAR_YEAR
     shared: tuple[Shared, ...] = ()
+    calculated: tuple[Calculated, ...] = ()
 
     def fold(self, name: str) -> Fold:
         """The fold of that name, or a BasketError that lists them."""
@@ -77,8 +79,13 @@ class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
         raise BasketError(f"there is no fold “{name}”.", where=self.name, todo=f"Its folds are: {listed}.")
 
     def joined(self, tables: Mapping[str, Table]) -> Source:
-        """The basket's tables, once they are read and mended, with its links and what it says about them."""
+        """The basket's tables, once they are read, mended and calculated, with its links and what it says about them."""
         return Source(tables, self.links, self.shared, self.fiscal)
+
+    def whole(self, tables: Mapping[str, Table]) -> tuple[Source, dict[tuple[str, str], FoldBasketError]]:
+        """The basket's mended tables with its calculated fields, joined; and why some of those could not be made."""
+        made = Calculating().outcome(self.calculated, self.joined(tables), self.as_of)
+        return self.joined(made.tables), made.problems
 
     def source(self, name: str) -> SourceSpec:
         """The source of that name, or a BasketError."""

@@ -24,6 +24,10 @@ from foldbasket.tables.types import FieldType
 def needed_sources(basket: Basket, fold: str) -> tuple[str, ...]:
     """The sources whose records decide a fold: those of its fields, and every one that links lead to or from."""
     names = {ref.table for ref in basket.fold(fold).fields()}
+    if basket.calculated or any(measure.formula for measure in basket.fold(fold).measures):
+        names = {
+            source.name for source in basket.sources if source.fold is None
+        } | names  # a formula may name any of them
     grown = True
     while grown:
         linked = {
@@ -76,7 +80,7 @@ def summary_of(basket: Basket, fold: str, read: Callable[[str], Table], progress
     for name in needed_sources(basket, fold):
         spec = basket.source(name)
         tables[name] = mended(read(name), spec.mends, progress)[0]
-    engine = Engine(basket.joined(tables), locale=basket.locale, currency=basket.currency, as_of=basket.as_of)
+    engine = Engine(basket.whole(tables)[0], locale=basket.locale, currency=basket.currency, as_of=basket.as_of)
     return table_of(engine.fold(opened(basket.fold(fold)), progress))
 
 

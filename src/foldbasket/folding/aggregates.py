@@ -11,6 +11,7 @@ from __future__ import annotations
 import enum
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from fractions import Fraction
 from typing import TYPE_CHECKING, Literal
 
 import numpy as np
@@ -417,6 +418,27 @@ class CountDifferent(Aggregate):
         return Block(FieldType.WHOLE, data, blank)
 
 
+class SumDifferent(Aggregate):
+    name, label, said, sql = "sum different", "Sum of different values", "different values summed", "SUM(DISTINCT x)"
+    meaning = "The different values added up, each once."
+    takes = NUMBERS
+    needs_values = True
+
+    def result_type(self, operand: Operand) -> FieldType:
+        return operand.type
+
+    def held_in(self, operand: Operand) -> np.dtype:
+        return np.dtype(np.float64 if operand.type is FieldType.REAL else object)
+
+    def of_values(self, runs: Runs, operand: Operand, measure: Measure) -> Matrix:
+        values = runs.values.astype(self.held_in(operand))
+        return np.add.reduceat(values, runs.starts) if len(runs.starts) else values
+
+    def block_of(self, data: Matrix, blank: npt.NDArray[np.bool_], operand: Operand) -> Block:
+        fits = data.dtype == object and all(-(2**63) <= each < 2**63 for each in data.flat)
+        return Block(operand.type, data.astype(np.int64) if fits else data, blank, operand.scale)
+
+
 class _Real(Aggregate):
     takes = NUMBERS
     needs_values = True
@@ -427,6 +449,22 @@ class _Real(Aggregate):
     def block_of(self, data: Matrix, blank: npt.NDArray[np.bool_], operand: Operand) -> Block:
         undefined = np.isnan(data)
         return Block(FieldType.REAL, np.where(undefined, 0.0, data), blank | undefined)
+
+
+class AverageDifferent(_Real):
+    name, label, said, sql = (
+        "average different",
+        "Average of different values",
+        "different values averaged",
+        "AVG(DISTINCT x)",
+    )
+    meaning = "The average of the different values, each taken once."
+
+    def of_values(self, runs: Runs, operand: Operand, measure: Measure) -> Matrix:
+        sums = SumDifferent().of_values(runs, operand, measure)
+        many = of_runs.different(runs)
+        unit = 10**operand.scale
+        return np.array([float(Fraction(total) / (int(each) * unit)) for total, each in zip(sums, many, strict=True)])
 
 
 class Median(_Real):
@@ -560,8 +598,21 @@ AGGREGATES: dict[str, Aggregate] = {
 }  # fmt: skip
 
 
+FORMULA_ONLY: dict[str, Aggregate] = {node.name: node for node in (SumDifferent(), AverageDifferent())}
+"""What formulas can ask for beyond the aggregates that are offered for a field."""
+
+
+def real_or_whole(block: Block) -> FieldType:
+    """The type of a block's values; of numbers by how they are held, so that days between dates count as whole."""
+    if block.type.is_number and block.data.dtype.kind != "f":
+        return FieldType.DECIMAL if block.scale else FieldType.WHOLE
+    return block.type
+
+
 def aggregate_named(name: str) -> Aggregate:
     """The aggregate of that name, or a FoldError that lists the known ones."""
+    if name in FORMULA_ONLY:
+        return FORMULA_ONLY[name]
     if name not in AGGREGATES:
         raise FoldError(f"there is no aggregation “{name}”.", todo="Known are: " + ", ".join(AGGREGATES) + ".")
     return AGGREGATES[name]

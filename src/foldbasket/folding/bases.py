@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from foldbasket.errors import FoldError, LinkError
 from foldbasket.folding.spec import Fold, Measure
+from foldbasket.folding.summary import FORMULA
 from foldbasket.links.source import FieldRef, Source
 
 
@@ -18,25 +19,27 @@ class Base:
     measures: tuple[int, ...]
 
 
-def bases_of(source: Source, fold: Fold) -> list[Base]:
-    """The tables to fold over, that of the first measure first.
+def bases_of(source: Source, fold: Fold, measures: Sequence[Measure]) -> list[Base]:
+    """The tables to fold over, that of the first measure first; `measures` are the fold's and those its formulas are made of.
 
     One finest table from which every field is reached serves all measures. Where there is none, each measure goes to the
     finest table that reaches its own fields, and every placed or filtered field through links or through one that shares its
     meaning. Raises FoldError, naming the field, where a table reaches neither; LinkError where there is nothing to lay side by
     side.
     """
-    used = list(dict.fromkeys(ref.table for ref in fold.fields()))
+    common = [placed.field for placed in fold.rows + fold.columns]
+    common += [ref for rule in fold.filters for ref in rule.fields()]
+    own = [ref for measure in measures for ref in measure.fields()]
+    used = list(dict.fromkeys(ref.table for ref in own + common))
+    plain = [at for at, measure in enumerate(measures) if measure.aggregate != FORMULA]
     if not used:
         if not source.tables:
             raise FoldError("there is no source to fold.", todo="Open a file first.")
         used = [next(iter(source.tables))]
     try:
-        return [Base(source.base_for(used), tuple(range(len(fold.measures))))]
+        return [Base(source.base_for(used), tuple(plain))]
     except LinkError as error:
-        common = [placed.field for placed in fold.rows + fold.columns]
-        common += [ref for rule in fold.filters for ref in rule.fields()]
-        groups = _groups(source, fold.measures)
+        groups = _groups(source, measures)
         if not groups:
             raise
         bases = [Base(_base(source, tables, common, fold.name), tuple(at)) for tables, at in groups]
@@ -60,7 +63,9 @@ def _groups(source: Source, measures: Sequence[Measure]) -> list[tuple[set[str],
         else:
             groups.append((tables, [at]))
     if groups:
-        groups[0][1].extend(at for at, measure in enumerate(measures) if not measure.fields())
+        groups[0][1].extend(
+            at for at, measure in enumerate(measures) if not measure.fields() and measure.aggregate != FORMULA
+        )
     return groups
 
 

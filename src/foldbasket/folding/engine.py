@@ -19,7 +19,7 @@ from foldbasket.folding.axis import Head
 from foldbasket.folding.bands import Cut
 from foldbasket.folding.bases import Base, bases_of
 from foldbasket.folding.cube import AxisField, Cube, Wants, add_states, build_cube
-from foldbasket.folding.domain import MICROS_PER_DAY, Domain, placed_codes
+from foldbasket.folding.domain import Domain, placed_codes
 from foldbasket.folding.filters import Either, Filter, RecordFilter, Relative
 from foldbasket.folding.frame import axis_of
 from foldbasket.folding.laying import Laying, Word, word_of
@@ -28,9 +28,11 @@ from foldbasket.folding.report import Counted, MeasureHead, Report
 from foldbasket.folding.sentence import measure_heading, placed_heading, sentence_of
 from foldbasket.folding.share import Measured, Share
 from foldbasket.folding.spec import Fold, Measure, Placed
+from foldbasket.folding.summary import FORMULA, expanded
+from foldbasket.formulas.checking import Checked
+from foldbasket.formulas.evaluation import as_of_day, calculated, latest_day
 from foldbasket.links.source import FieldRef, Source
-from foldbasket.styling.dates import EPOCH
-from foldbasket.tables.column import CodedColumn, Codes, Column, NumberColumn
+from foldbasket.tables.column import CodedColumn, Codes, Column
 from foldbasket.tables.progress import Progress
 
 Mask = npt.NDArray[np.bool_]
@@ -79,13 +81,15 @@ class Engine:
             return self._fold(fold, progress)
 
     def _fold(self, fold: Fold, progress: Progress) -> Report:
-        measures = [self._completed(measure) for measure in fold.measures]
-        bases = bases_of(self.source, fold)
+        made = expanded(fold, self.source, self._computed)
+        measures = [self._completed(measure) for measure in made.measures]
+        bases = bases_of(self.source, fold, measures)
         shares = [self._share(base, fold, measures, progress) for base in bases]
         progress.step("Laying out", 0.0)
         self.ran["frame"] += 1
         axes = tuple([self._word(word, fold, shares) for word in words] for words in (fold.rows, fold.columns))
-        laying = Laying(fold, measures, shares, (axes[0], axes[1]))
+        today = as_of_day(self.source, self.as_of, bases[0].table)
+        laying = Laying(fold, measures, shares, (axes[0], axes[1]), made.formulas, today)
         lines, blocks = laying.blocks()
         rows, columns = (
             axis_of(
@@ -103,7 +107,7 @@ class Engine:
             rows=rows,
             columns=columns,
             measures=tuple(
-                MeasureHead(measure.id, measure_heading(measure), measure.number, _remark(base_of[at], measure))
+                MeasureHead(measure.id, measure_heading(measure), measure.number, _remark(base_of.get(at), measure))
                 for at, measure in enumerate(fold.measures)
             ),
             blocks=tuple(blocks),
@@ -116,6 +120,18 @@ class Engine:
             measures_on=fold.measures_on,
             measures_at=fold.measures_at,
         )
+
+    def _computed(self, formula: Checked, base: str) -> FieldRef:
+        """A record expression as a field of the source, worked out once."""
+        names = ",".join(f"{ref.table}.{ref.field}" for ref in formula.refs())
+        ref = FieldRef(base, f"={formula.text} of {names}")
+
+        def compute() -> Column:
+            self.ran["formula"] += 1
+            return calculated(formula, self.source, base, ref.field, as_of_day(self.source, self.as_of, base))
+
+        self.source.add(ref, compute)
+        return ref
 
     def _share(self, base: Base, fold: Fold, measures: Sequence[Measure], progress: Progress) -> Share:
         """What one table contributes: the filters decided on its records, its cube, and its measures."""
@@ -169,6 +185,8 @@ class Engine:
 
     def _completed(self, measure: Measure) -> Measure:
         """The measure with its order by default: the first date of its table."""
+        if measure.aggregate == FORMULA:
+            return measure
         aggregate = aggregate_named(measure.aggregate)
         if "order" in aggregate.parameters and measure.order is None and measure.field is not None:
             table = self.source.table(measure.field.table)
@@ -243,13 +261,7 @@ class Engine:
         column = self.source.column(ref)
         if not column.type.is_time:
             return datetime.date.today()
-        if isinstance(column, NumberColumn):
-            values = column.values if column.valid is None else column.values[column.valid]
-            latest = int(values.max()) // MICROS_PER_DAY if len(values) else None
-        else:
-            days = column.dictionary.values
-            latest = int(days.max()) if len(days) else None
-        return datetime.date.today() if latest is None else EPOCH + datetime.timedelta(days=latest)
+        return latest_day(column) or datetime.date.today()
 
     def _coded(self, base: str, ref: FieldRef, cut: Cut | None) -> tuple[Codes, Domain]:
         def code() -> tuple[Codes, Domain]:
@@ -290,9 +302,9 @@ def _in_order(field: AxisField) -> bytes:
     return field.order
 
 
-def _remark(base: str, measure: Measure) -> str:
+def _remark(base: str | None, measure: Measure) -> str:
     said = TOTAL_REMARKS.get(measure.total, "")
-    if measure.field is not None and measure.field.table != base and measure.total == "records":
+    if measure.field is not None and base is not None and measure.field.table != base and measure.total == "records":
         return f"Each record of {measure.field.table} counts once in a cell, so totals can be less than the sum of their parts."
     return said
 

@@ -6,7 +6,8 @@ comparisons, and last only the lines that are shown. Nothing here sees a record.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+import datetime
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -35,8 +36,10 @@ from foldbasket.folding.sentence import measure_heading
 from foldbasket.folding.share import Share
 from foldbasket.folding.sides import Side
 from foldbasket.folding.spec import Fold, Measure, Placed
+from foldbasket.folding.summary import Ready, block_of
 
 Coords = npt.NDArray[np.int32]
+Mask = npt.NDArray[np.bool_]
 
 
 @dataclass(frozen=True, eq=False)
@@ -80,9 +83,18 @@ class Laying:
     """Lays one fold out. `axes` are the words of rows and columns, `shares` what each base table contributes."""
 
     def __init__(
-        self, fold: Fold, measures: Sequence[Measure], shares: Sequence[Share], axes: tuple[list[Word], list[Word]]
+        self,
+        fold: Fold,
+        measures: Sequence[Measure],
+        shares: Sequence[Share],
+        axes: tuple[list[Word], list[Word]],
+        formulas: Mapping[int, Ready],
+        today: datetime.date,
     ) -> None:
-        self.fold, self.measures, self.shares, self.axes = fold, tuple(measures), tuple(shares), axes
+        """`measures` are those of the fold and behind them those that only its `formulas` need; `today` is the as-of date."""
+        self.fold, self.shares, self.axes = fold, tuple(shares), axes
+        self.every, self.formulas, self.today = tuple(measures), formulas, today
+        self.measures = self.every[: len(fold.measures)]
         self.cells = sum(share.cube.cells for share in shares)
         self.grand = (fold.row_total, fold.column_total)
         rows, columns = (self._grown(words) for words in axes)
@@ -145,13 +157,36 @@ class Laying:
         """The aggregates of every measure, each from its own share."""
         check_memory(*lines, len(self.measures))
         found: dict[int, Block] = {}
+        present: Mask | None = None
         start = 0
         for share in self.shares:
             own = slice(start, start + share.cube.cells)
             rows, columns = (replace(tree, leaf_of_cell=tree.leaf_of_cell[own]) for tree in self.trees)
-            found |= share.blocks((rows, columns), lines)
+            blocks, has_records = share.blocks((rows, columns), lines)
+            found |= blocks
+            present = has_records if present is None else present | has_records
             start += share.cube.cells
+        assert present is not None
+        by_id = {self.every[at].id: block for at, block in found.items()}
+        for at in self._formulas_in_order():
+            found[at] = by_id[self.every[at].id] = block_of(self.formulas[at], by_id, present, self.today)
         return [found[at] for at in range(len(self.measures))]
+
+    def _formulas_in_order(self) -> list[int]:
+        """Formulas so that each comes after those it names; circles were refused when they were checked."""
+        place = {self.every[at].id: at for at in self.formulas}
+        done: list[int] = []
+
+        def visit(at: int) -> None:
+            for other in self.formulas[at].stands_for.values():
+                if other in place and place[other] not in done:
+                    visit(place[other])
+            if at not in done:
+                done.append(at)
+
+        for at in self.formulas:
+            visit(at)
+        return done
 
     def _seen(self, whole: tuple[Lines, Lines], blocks: Sequence[Block]) -> Cells:
         rows, columns = (

@@ -43,8 +43,15 @@ def measure_heading(measure: Measure) -> str:
     """The heading of a measure where the analyst gave none."""
     if measure.heading:
         return measure.heading
-    name = "Records" if measure.field is None else measure.field.field
+    name = base_name(measure)
     return f"{name}, {measure.compare.said}" if measure.compare is not None else name
+
+
+def base_name(measure: Measure) -> str:
+    """What a measure is made of: its field, the records, or its formula."""
+    if measure.formula:
+        return measure.formula
+    return "Records" if measure.field is None else measure.field.field
 
 
 def placed_heading(placed: Placed) -> str:
@@ -71,14 +78,13 @@ def placed_phrase(placed: Placed, fold: Fold) -> str:
 def measure_phrase(measure: Measure, fold: Fold) -> str:
     """A measure as the sentence says it: “Net, summed”, or “Off plan, as % change from Plan”."""
     aggregate = AGGREGATES.get(measure.aggregate)
-    said = aggregate.said_of(measure) if aggregate else measure.aggregate
+    said = "calculated" if measure.formula else aggregate.said_of(measure) if aggregate else measure.aggregate
     if measure.compare is None:
         return f"{measure_heading(measure)}, {said}"
     compared = comparison_phrase(measure.compare, fold)
     if measure.heading:  # a heading for a comparison says what it is already: “Share, as % of the column”
         return f"{measure.heading}, as {compared}"
-    name = "Records" if measure.field is None else measure.field.field
-    return f"{name}, {said}, as {compared}"
+    return f"{base_name(measure)}, {said}, as {compared}"
 
 
 def comparison_phrase(compare: AnyComparison, fold: Fold) -> str:

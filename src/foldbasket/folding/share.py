@@ -51,8 +51,9 @@ class Share:
     touched: Callable[[bool], None]
     progress: Progress
 
-    def blocks(self, trees: tuple[Tree, Tree], lines: tuple[Lines, Lines]) -> dict[int, Block]:
-        """The block of each measure by its number in the fold. The trees' cells are those of this share's cube."""
+    def blocks(self, trees: tuple[Tree, Tree], lines: tuple[Lines, Lines]) -> tuple[dict[int, Block], Mask]:
+        """The block of each measure by its number in the fold, and which cells have records. The trees' cells are those of this
+        share's cube."""
         present = spread(State.RECORDS, self.cube.records, *trees, *lines)
         matrices: dict[tuple[Quantity, State], np.ndarray] = {}
         has_records = present > 0
@@ -73,7 +74,7 @@ class Share:
                     matrices[quantity, state] = spread(state, self.cube.states[quantity, state], *trees, *lines)
                 states[key] = matrices[quantity, state]
             blocks[each.at] = aggregate.finish(states, has_records, operand or Operand(next(iter(aggregate.takes))))
-        return blocks
+        return blocks, has_records
 
     def _of_values(
         self, each: Measured, has_records: Mask, trees: tuple[Tree, Tree], lines: tuple[Lines, Lines]

@@ -64,7 +64,8 @@ TotalOf = Literal["records", "sum", "average", "smallest", "largest", "none"]
 
 
 class Measure(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """An aggregate over a field; `field` None stands for the records themselves.
+    """An aggregate over a field, `field` None standing for the records themselves; or, with the aggregate “formula”, a summary
+    formula over aggregates and other measures.
 
     `compare` turns its cells into shares, differences, running totals or ranks. `percent` is for a percentile, `weight` for a weighted average, `order` for first and last (None: the table's first date).
     """
@@ -79,6 +80,7 @@ class Measure(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
     compare: AnyComparison | None = None
     heading: str | None = None
     number: NumberStyle = NumberStyle()
+    formula: str = ""
 
     def fields(self) -> list[FieldRef]:
         """The fields it is made of; none for a count of records."""

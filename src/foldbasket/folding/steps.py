@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from foldbasket.folding.sentence import (
+    base_name,
     comparison_phrase,
     filter_phrase,
     measure_heading,
@@ -32,6 +33,8 @@ def steps_of(fold: Fold, source: Source | None = None, locale: str = "en") -> li
             if groups
             else f"All records are summed up: {made}."
         )
+    if any(measure.formula for measure in fold.measures):
+        said.append("Formulas are worked out on the summaries of every cell and every total.")
     said.append("Every total is summed up from all its records, in the same way.")
     names = {measure.id: measure_heading(measure) for measure in fold.measures}
     gathers = gone = False
@@ -59,7 +62,7 @@ def steps_of(fold: Fold, source: Source | None = None, locale: str = "en") -> li
             said.append(f"{names[measure.id]} {how}.")
     for measure in fold.measures:
         if measure.compare is not None:
-            name = "Records" if measure.field is None else measure.field.field
+            name = base_name(measure)
             said.append(f"{name} is then compared: {comparison_phrase(measure.compare, fold)}, totals included.")
     for word in words:
         if word.by is not None:

@@ -7,7 +7,7 @@ many-to-one. Alignments are computed on first use and kept, since every fold ove
 from __future__ import annotations
 
 import threading
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 import msgspec
@@ -80,6 +80,7 @@ class Source:
             self.shared,
             fiscal,
         )
+        self._made: dict[FieldRef, Column] = {}
         self._steps: dict[Link, npt.NDArray[np.int32]] = {}
         self._rows: dict[tuple[str, str], npt.NDArray[np.int32] | None] = {}
         self._aligned: dict[tuple[str, FieldRef], Aligned] = {}
@@ -93,7 +94,14 @@ class Source:
 
     def column(self, ref: FieldRef) -> Column:
         """The column that `ref` names, on its own table's records."""
-        return self.table(ref.table).column(ref.field)
+        made = self._made.get(ref)
+        return made if made is not None else self.table(ref.table).column(ref.field)
+
+    def add(self, ref: FieldRef, make: Callable[[], Column]) -> None:
+        """Adds a column that no table lists, such as what an aggregate of a formula runs over; made once."""
+        with self._lock:
+            if ref not in self._made:
+                self._made[ref] = make()
 
     def path(self, start: str, end: str) -> tuple[Link, ...] | None:
         """The links from `start` to `end`, fewest first; None when `end` cannot be reached."""

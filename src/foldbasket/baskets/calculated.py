@@ -1,0 +1,155 @@
+"""Calculated fields: formulas of a basket that give each record of a table a further value, as columns of that table."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import msgspec
+
+from foldbasket.errors import FoldBasketError, FormulaError
+from foldbasket.formulas.checking import Checked, checked, schema_of
+from foldbasket.formulas.evaluation import as_of_day, calculated
+from foldbasket.formulas.parsing import parsed
+from foldbasket.formulas.tree import names_in
+from foldbasket.links.source import Source
+from foldbasket.tables.column import Column
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.table import Table
+
+
+class Calculated(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A calculated field: its name, its formula, and the table whose records it belongs to."""
+
+    name: str
+    formula: str
+    table: str
+
+
+def in_order(fields: Sequence[Calculated]) -> list[Calculated]:
+    """Calculated fields so that each comes after those it names. Raises FormulaError for one that names itself in the end."""
+    by_name: dict[str, list[Calculated]] = {}
+    for each in fields:
+        by_name.setdefault(each.name.casefold(), []).append(each)
+    done: list[Calculated] = []
+
+    def visit(each: Calculated, path: tuple[Calculated, ...]) -> None:
+        if each in path:
+            said = " → ".join(f"“{one.name}”" for one in (*path[path.index(each) :], each))
+            raise FormulaError(
+                f"this field is made of itself: {said}.", 0, len(each.formula), where=each.name, todo="Take one of the names out."
+            )  # fmt: skip
+        if each in done:
+            return
+        try:
+            names = names_in(parsed(each.formula))
+        except FormulaError:
+            names = []  # told when it is checked
+        for name in names:
+            for other in by_name.get(name.name.casefold(), ()):
+                if name.table is None or name.table.casefold() == other.table.casefold():
+                    visit(other, (*path, each))
+        done.append(each)
+
+    for each in fields:
+        visit(each, ())
+    return done
+
+
+def check_field(text: str, source: Source, home: str | None = None) -> tuple[Checked, str]:
+    """A record formula, checked, and the table it belongs to: the finest that reaches all its fields. Raises FoldBasketError."""
+    made = checked(text, schema_of(source), home=home, wants="field")
+    used = [ref.table for ref in made.refs()]
+    if not used:
+        return made, home or next(iter(source.tables))
+    base = source.base_for(used)
+    if home is not None and home != base and source.path(home, base) is not None:
+        base = home
+    return made, base
+
+
+@dataclass(frozen=True, eq=False)
+class Outcome:
+    """Tables with their calculated fields, and why some fields could not be made, by table and name."""
+
+    tables: dict[str, Table]
+    problems: dict[tuple[str, str], FoldBasketError]
+
+
+class Calculating:
+    """Calculated columns by what they were made from, so that an edit calculates only what it changed."""
+
+    def __init__(self, most: int = 60) -> None:
+        self._columns: dict[object, Column] = {}
+        self._tables: dict[object, Table] = {}
+        self._most = most
+        self._lock = threading.Lock()
+
+    def is_ready(self, fields: Sequence[Calculated], source: Source, as_of: str) -> bool:
+        """Whether nothing is left to work out."""
+        try:
+            ordered = in_order(fields)
+        except FormulaError:
+            return True
+        return all(key in self._columns for key in self._keys(ordered, source, as_of))
+
+    @staticmethod
+    def _keys(ordered: Sequence[Calculated], source: Source, as_of: str) -> list[object]:
+        # A field depends on the tables and, at the most, on the fields before it.
+        return [(source.key, as_of, tuple(ordered[: at + 1])) for at in range(len(ordered))]
+
+    def outcome(
+        self, fields: Sequence[Calculated], source: Source, as_of: str, progress: Progress | None = None
+    ) -> Outcome:
+        """The source's tables with the calculated fields as further columns."""
+        problems: dict[tuple[str, str], FoldBasketError] = {}
+        tables = dict(source.tables)
+        try:
+            ordered = in_order(fields)
+        except FormulaError as error:
+            return Outcome(tables, {(each.table, each.name): error for each in fields})
+        with self._lock:
+            made: dict[str, dict[str, Column]] = {}
+            keys: dict[str, list[object]] = {}
+            for each, key in zip(ordered, self._keys(ordered, source, as_of), strict=True):
+                if each.table not in tables:
+                    continue
+                try:
+                    if key not in self._columns:
+                        so_far = self._joined(source, made)
+                        if each.name in source.tables[each.table].columns:
+                            raise FormulaError(
+                                f"“{each.table}” has a field “{each.name}” already.", 0, 1, where=each.name, todo="Name this one otherwise."
+                            )  # fmt: skip
+                        formula, base = check_field(each.formula, so_far, each.table)
+                        if base != each.table:
+                            raise FormulaError(
+                                f"it reads records of {base}, of which one of {each.table} has many.",
+                                0, len(each.formula), where=each.name, todo=f"Make it a field of {base}.",
+                            )  # fmt: skip
+                        day = as_of_day(source, as_of, each.table)
+                        self._columns[key] = calculated(formula, so_far, base, each.name, day, progress)
+                    made.setdefault(each.table, {})[each.name] = self._columns[key]
+                    keys.setdefault(each.table, []).append(key)
+                except FoldBasketError as error:
+                    problems[each.table, each.name] = error
+            for name, columns in made.items():
+                whole = (tables[name].serial, tuple(keys[name]))
+                if whole not in self._tables:
+                    self._tables[whole] = tables[name].with_columns(
+                        {**tables[name].columns, **columns}, tables[name].texts
+                    )
+                tables[name] = self._tables[whole]
+            for kept in (self._columns, self._tables):
+                while len(kept) > self._most:
+                    kept.pop(next(iter(kept)))
+        return Outcome(tables, problems)
+
+    @staticmethod
+    def _joined(source: Source, made: Mapping[str, Mapping[str, Column]]) -> Source:
+        tables = {
+            name: table.with_columns({**table.columns, **made[name]}, table.texts) if name in made else table
+            for name, table in source.tables.items()
+        }
+        return Source(tables, source.links, source.shared, source.fiscal)

@@ -1,0 +1,188 @@
+"""Summary formulas: measures made of aggregates, conditional ones too, and of other measures.
+
+Each aggregate in a formula becomes a measure of its own that the report does not show, so that it is grouped, totalled and
+counted once per coarser record like any other; the formula is then worked out on the aggregates of every cell and every total.
+"""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+import msgspec
+import numpy as np
+import numpy.typing as npt
+from sqlglot import exp
+
+from foldbasket.errors import FormulaError
+from foldbasket.folding.aggregates import Block, real_or_whole
+from foldbasket.folding.sentence import measure_heading
+from foldbasket.folding.spec import Fold, Measure
+from foldbasket.formulas.checking import Checked, checked, schema_of
+from foldbasket.formulas.evaluation import value
+from foldbasket.formulas.function import Registry
+from foldbasket.formulas.tree import Aggregated, Apply, Constant, Name, Node
+from foldbasket.formulas.values import KIND_OF, Kind, Vec, constant, nothing, to_column
+from foldbasket.links.source import FieldRef, Source
+from foldbasket.tables.column import CodedColumn
+from foldbasket.tables.types import FieldType
+
+FORMULA = "formula"
+"""What the document calls the aggregate of a measure that is a formula."""
+
+Compute = Callable[[Checked, str], FieldRef]
+"""Makes a column of a record expression on a table's records, and names it."""
+
+
+@dataclass(frozen=True, eq=False)
+class Ready:
+    """A summary formula made ready: which measure, shown or hidden, each of its aggregates and names stands for."""
+
+    measure: Measure
+    formula: Checked
+    stands_for: dict[Node, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, eq=False)
+class Expanded:
+    """The measures that are aggregated, those that no one sees last, and the formulas by their place in the fold."""
+
+    measures: tuple[Measure, ...]
+    formulas: dict[int, Ready]
+
+
+def headings_of(measures: Sequence[Measure]) -> dict[str, Measure]:
+    """Measures by the names that formulas call them by, which are their headings; of two with one heading the first."""
+    found: dict[str, Measure] = {}
+    for measure in measures:
+        found.setdefault(measure_heading(measure), measure)
+    return found
+
+
+def check_measure(measure: Measure, measures: Sequence[Measure], source: Source, path: tuple[str, ...] = ()) -> Checked:
+    """A summary formula, checked against the fields and the other measures. Raises FormulaError, also for a circle."""
+    name = measure_heading(measure)
+    if name in path:
+        said = " → ".join(f"“{one}”" for one in (*path[path.index(name) :], name))
+        raise FormulaError(
+            f"this measure is made of itself: {said}.", 0, len(measure.formula), where=name, todo="Take one of the names out."
+        )  # fmt: skip
+    others = {heading: each for heading, each in headings_of(measures).items() if each.id != measure.id}
+    known = _Kinds(others, measures, source, (*path, name))
+    return checked(measure.formula, schema_of(source), measures=known, wants="measure")
+
+
+class _Kinds(Mapping[str, Kind]):
+    """The kinds of measures by heading, each worked out when it is asked for."""
+
+    def __init__(
+        self, others: dict[str, Measure], measures: Sequence[Measure], source: Source, path: tuple[str, ...]
+    ) -> None:
+        self.others, self.measures, self.source, self.path = others, measures, source, path
+
+    def __iter__(self):  # type: ignore[no-untyped-def]
+        return iter([*self.others, self.path[-1]])
+
+    def __len__(self) -> int:
+        return len(self.others) + 1
+
+    def __getitem__(self, heading: str) -> Kind:
+        if heading in self.path:
+            said = " → ".join(f"“{one}”" for one in (*self.path[self.path.index(heading) :], heading))
+            raise FormulaError(
+                f"this measure is made of itself: {said}.", 0, 1, where=heading, todo="Take one of the names out."
+            )
+        measure = self.others[heading]
+        if measure.aggregate == FORMULA:
+            return check_measure(measure, self.measures, self.source, self.path).kind
+        if measure.field is None or measure.aggregate not in ("smallest", "largest", "first", "last", "mode"):
+            return Kind.TEXT if measure.aggregate == "list" else Kind.NUMBER
+        return KIND_OF[self.source.column(measure.field).type]
+
+
+def expanded(fold: Fold, source: Source, compute: Compute) -> Expanded:
+    """The fold's measures with the aggregates of its formulas. Raises FormulaError where a formula is wrong."""
+    by_key: dict[bytes, Measure] = {}
+    formulas: dict[int, Ready] = {}
+    for at, measure in enumerate(fold.measures):
+        if measure.aggregate != FORMULA:
+            continue
+        made = check_measure(measure, fold.measures, source)
+        ready = Ready(measure, made)
+        for name, heading in made.measures.items():
+            ready.stands_for[name] = headings_of(fold.measures)[heading].id
+        for node in made.tree.walk():
+            if isinstance(node, Aggregated):
+                hidden = _hidden(node, made, source, compute)
+                key = msgspec.msgpack.encode(msgspec.structs.replace(hidden, id=""))
+                ready.stands_for[node] = by_key.setdefault(key, hidden).id
+        formulas[at] = ready
+    return Expanded((*fold.measures, *by_key.values()), formulas)
+
+
+def _hidden(node: Aggregated, formula: Checked, source: Source, compute: Compute) -> Measure:
+    """The measure that one aggregate of a formula is."""
+    said = formula.text[node.start : node.stop]
+    if node.argument is None and node.where is None:
+        return Measure(f"={said}", "count")
+    argument = node.argument
+    if argument is None:
+        argument = Constant(node.start, node.stop, constant(FieldType.WHOLE, 1))
+    aggregate = "count values" if node.aggregate == "count" else node.aggregate
+    own = [formula.fields[name] for name in argument.walk() if isinstance(name, Name)]
+    if node.where is not None:
+        own_base = source.base_for([ref.table for ref in own]) if own else None
+        every = [formula.fields[name] for name in node.walk() if isinstance(name, Name)]
+        base = source.base_for([ref.table for ref in every])
+        if own_base is not None and base != own_base:
+            raise FormulaError(
+                f"the condition looks at {base}, of which each record of {own_base} has many, so its amounts would count many times.",
+                node.where.start, node.where.stop, todo=f"Let the condition look at {own_base}.",
+            )  # fmt: skip
+        case = Registry.by_node[exp.Case]
+        argument = Apply(
+            node.start, node.stop, case, (node.where, argument, Constant(node.start, node.stop, nothing()))
+        )
+    if isinstance(argument, Name):
+        ref = formula.fields[argument]
+    else:
+        fields = {name: formula.fields[name] for name in argument.walk() if isinstance(name, Name)}
+        tables = [each.table for each in fields.values()]
+        home = source.base_for(tables) if tables else next(iter(source.tables))
+        ref = compute(Checked(said, argument, Kind.NOTHING, fields), home)
+    return Measure(f"={said}·{aggregate}·{ref.table}·{ref.field}", aggregate, ref, node.percent)
+
+
+def block_of(ready: Ready, by_id: Mapping[str, Block], present: npt.NDArray[np.bool_], today: datetime.date) -> Block:
+    """The block of a formula from those of its aggregates and measures; blank in cells that have no records."""
+    shape = present.shape
+
+    def leaf(node: Node) -> Vec | None:
+        return _vec(by_id[ready.stands_for[node]]) if node in ready.stands_for else None
+
+    made = value(ready.formula.tree, leaf, today)
+    many = present.size
+    data = np.broadcast_to(made.data, (many,)).reshape(shape)
+    blank = ~present
+    if made.valid is not None:
+        blank = blank | ~np.broadcast_to(made.valid, (many,)).reshape(shape)
+    if made.type in (FieldType.TEXT, FieldType.YESNO):
+        column = to_column(Vec(made.type, data.ravel(), ~blank.ravel()), "", many)
+        assert isinstance(column, CodedColumn)
+        codes = np.minimum(column.codes.astype(np.int64), max(0, len(column.dictionary) - 1)).reshape(shape)
+        return Block(made.type, codes, blank, 0, column.dictionary)
+    return Block(made.type, np.where(blank, data.dtype.type(0) if data.dtype != object else 0, data), blank, made.scale)
+
+
+def _vec(block: Block) -> Vec:
+    data, valid = block.data.ravel(), ~block.blank.ravel()
+    if block.dictionary is not None:
+        members = block.dictionary
+        values = np.array(members.texts, object) if members.type is FieldType.TEXT else np.asarray(members.values)
+        empty = np.zeros(len(data), object if members.type is FieldType.TEXT else values.dtype)
+        return Vec(block.type, values[data.astype(np.int64)] if len(values) else empty, valid)
+    bound = 0
+    if data.dtype.kind != "f" and len(data):
+        bound = max(abs(int(data.min())), abs(int(data.max())))
+    return Vec(real_or_whole(block), data, valid, block.scale, bound)

@@ -1,0 +1,89 @@
+"""What every operator and function of the language is: its names, what it takes and gives, its help, and its rule on values."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import ClassVar
+
+from sqlglot import exp
+
+from foldbasket.formulas.values import Kind, Vec
+
+NUMBER, TEXT, DATE, MOMENT, YESNO, SPAN, NOTHING = Kind
+
+
+class Misfit(Exception):  # noqa: N818 - told as a FormulaError once its place is known
+    """Arguments that do not fit: which one (from 0; None for all), and what was expected."""
+
+    def __init__(self, at: int | None, expected: str) -> None:
+        self.at, self.expected = at, expected
+        super().__init__(expected)
+
+
+class Function:
+    """Base of all. One class each: to add one, add a class and it is parsed, checked, completed and explained.
+
+    `nodes` are the parser's nodes it stands for; `takes` the kinds of its arguments, the last one repeated for any further;
+    `gives` the kind of its result where that does not depend on them.
+    """
+
+    name: str
+    nodes: tuple[type[exp.Expression], ...]
+    takes: tuple[frozenset[Kind], ...] = ()
+    gives: Kind | None = None
+    least = 1
+    most = 1
+    meaning = ""
+    example = ""
+    is_operator = False
+
+    def arguments(self, node: exp.Expression) -> list[exp.Expression | None]:
+        """The arguments in the order of `takes`; those left out at the end are not there."""
+        return [child for key in node.arg_types if isinstance(child := node.args.get(key), exp.Expression)]
+
+    def kind(self, kinds: Sequence[Kind]) -> Kind:
+        """The kind of the result. Raises Misfit for arguments that do not fit; blanks fit everywhere."""
+        if not self.least <= len(kinds) <= self.most:
+            wanted = str(self.least) if self.least == self.most else f"{self.least} to {self.most}"
+            raise Misfit(None, f"{self.name} takes {wanted} argument{'s' if wanted != '1' else ''}, not {len(kinds)}")
+        for at, kind in enumerate(kinds):
+            fitting = self.takes[min(at, len(self.takes) - 1)]
+            if kind is not NOTHING and kind not in fitting:
+                raise Misfit(at, listed(fitting))
+        assert self.gives is not None
+        return self.gives
+
+    def evaluate(self, *vecs: Vec) -> Vec:
+        """The result for values of fitting kinds."""
+        raise NotImplementedError
+
+
+def listed(kinds: frozenset[Kind]) -> str:
+    """Kinds in words: “a number or a date”."""
+    said = [kind.value for kind in Kind if kind in kinds]
+    return " or ".join(said)
+
+
+def only(*kinds: Kind) -> frozenset[Kind]:
+    """A set of kinds."""
+    return frozenset(kinds)
+
+
+NUMBERS, TEXTS, TIMES = only(NUMBER), only(TEXT), only(DATE, MOMENT)
+ANY = only(NUMBER, TEXT, DATE, MOMENT, YESNO)
+
+
+class Registry:
+    """All functions by the parser's nodes that they stand for."""
+
+    by_node: ClassVar[dict[type[exp.Expression], Function]] = {}
+    all: ClassVar[list[Function]] = []
+
+
+def listing(kind: type[Function]) -> type[Function]:
+    """Puts a class into the language."""
+    made = kind()
+    Registry.all.append(made)
+    for node in made.nodes:
+        Registry.by_node[node] = made
+    return kind

@@ -1,0 +1,371 @@
+"""From the text of a formula to its tree. The parser is sqlglot's; what is let through is our own list and nothing else.
+
+Before it is parsed the text is scanned once: for its length, for quotes and brackets that are not closed, for nesting, and for
+signs that mean nothing in an expression. So no text can make the parser run long or deep, and an error has its place.
+"""
+
+from __future__ import annotations
+
+import difflib
+import re
+from decimal import Decimal, InvalidOperation
+from functools import lru_cache
+from typing import Any
+
+import sqlglot
+from sqlglot import exp
+
+from foldbasket.errors import FormulaError
+from foldbasket.formulas import arithmetic, calendar, logic, texts
+from foldbasket.formulas.calendar import UNITS
+from foldbasket.formulas.function import Function, Registry
+from foldbasket.formulas.tree import Aggregated, Apply, Constant, Name, Node
+from foldbasket.formulas.values import RANGE, Span, Vec, constant, nothing, number_type
+from foldbasket.tables.types import MAX_SCALE, FieldType, parse_canonical
+
+LONGEST = 20_000
+DEEPEST = 60
+MOST_PARTS = 2_000
+FUNCTION_MODULES = (arithmetic, calendar, logic, texts)
+"""Where the functions are; importing them puts them into the language."""
+
+AGGREGATES: dict[type[exp.Expression], str] = {
+    exp.Sum: "sum",
+    exp.Avg: "average",
+    exp.Min: "smallest",
+    exp.Max: "largest",
+    exp.Count: "count values",
+    exp.Median: "median",
+    exp.Stddev: "standard deviation",
+    exp.StddevSamp: "standard deviation",
+    exp.StddevPop: "standard deviation of all",
+    exp.Variance: "variance",
+    exp.VariancePop: "variance of all",
+    exp.PercentileCont: "percentile",
+}
+AGGREGATE_NAMES = {
+    "SUM": "All values added up, exactly.",
+    "AVG": "The average of the values.",
+    "COUNT": "COUNT(*) counts records, COUNT(x) values, COUNT(DISTINCT x) different ones.",
+    "MIN": "The smallest value.",
+    "MAX": "The largest value.",
+    "MEDIAN": "The value in the middle.",
+    "PERCENTILE_CONT": "PERCENTILE_CONT(0.9) WITHIN GROUP (ORDER BY x): the value that so great a share lies below.",
+    "STDDEV_SAMP": "The standard deviation of a sample.",
+    "STDDEV_POP": "The standard deviation of all there is.",
+    "VAR_SAMP": "The variance of a sample.",
+    "VAR_POP": "The variance of all there is.",
+}
+"""The aggregates as the standard names them, with their meaning."""
+
+KEYWORDS = ("AND", "OR", "NOT", "IN", "BETWEEN", "LIKE", "IS", "NULL", "CASE", "WHEN", "THEN", "ELSE", "END", "DISTINCT",
+            "FILTER", "WHERE", "DATE", "INTERVAL", "TRUE", "FALSE")  # fmt: skip
+
+
+def function_names() -> list[str]:
+    """Every function that is called by name, aggregates included."""
+    named = {each.name for each in Registry.all if not each.is_operator}
+    return sorted(named | set(AGGREGATE_NAMES))
+
+
+@lru_cache(maxsize=256)
+def parsed(text: str) -> Node:
+    """The tree of a formula. Raises FormulaError with the place of what is wrong, and nothing else."""
+    _scan(text)
+    try:
+        with _quiet():
+            tree: Any = sqlglot.parse_one(text, into=exp.Condition)
+    except sqlglot.errors.ParseError as error:
+        raise _told(text, error) from None
+    except (sqlglot.errors.SqlglotError, RecursionError, ValueError, AttributeError, TypeError, IndexError, KeyError):
+        raise FormulaError(
+            "this is not a formula.", 0, len(text), todo="Look for a missing bracket, comma or name."
+        ) from None
+    if tree is None:
+        raise FormulaError("there is no formula.", 0, 1, todo="Type one, such as Net - Cost.")
+    try:
+        return _Reader(text).read(tree)
+    except RecursionError:
+        raise FormulaError(
+            "this formula is too deeply nested.", 0, len(text), todo="Make it of smaller formulas."
+        ) from None
+
+
+class _quiet:  # noqa: N801 - used as a statement
+    """Keeps the parser's own warnings out of the terminal."""
+
+    def __enter__(self) -> None:
+        import logging
+
+        self.logger = logging.getLogger("sqlglot")
+        self.level = self.logger.level
+        self.logger.setLevel(logging.CRITICAL)
+
+    def __exit__(self, *_: object) -> None:
+        self.logger.setLevel(self.level)
+
+
+_TOKEN = re.compile(
+    r"'(?:[^']|'')*'|\"(?:[^\"]|\"\")*\"|\d[\w.]*|[^\W\d]\w*|\s+|--|/\*|\|\||<=|>=|<>|!=|::|->|.", re.DOTALL
+)
+_PLAIN = set("+-*/%(),.=<>") | {"||", "<=", ">=", "<>", "!="}
+
+
+def _scan(text: str) -> None:
+    if len(text) > LONGEST:
+        raise FormulaError(
+            f"this formula has {len(text):,} characters; the most is {LONGEST:,}.", LONGEST, len(text), todo="Make it of smaller formulas."
+        )  # fmt: skip
+    if not text.strip():
+        raise FormulaError("there is no formula.", 0, 1, todo="Type one, such as Net - Cost.")
+    open_at: list[int] = []
+    parts = 0
+    for match in _TOKEN.finditer(text):
+        token, at = match.group(), match.start()
+        if token.isspace():
+            continue
+        parts += 1
+        if parts > MOST_PARTS:
+            raise FormulaError(
+                f"this formula has more than {MOST_PARTS:,} words.", at, at + 1, todo="Make it of smaller formulas."
+            )
+        if token == "(":
+            open_at.append(at)
+            if len(open_at) > DEEPEST:
+                raise FormulaError(
+                    f"brackets are nested more than {DEEPEST} deep.", at, at + 1, todo="Make it of smaller formulas."
+                )
+        elif token == ")":
+            if not open_at:
+                raise FormulaError("this bracket closes nothing.", at, at + 1, todo="Take it out, or open one before.")
+            open_at.pop()
+        elif token in ("'", '"'):
+            raise FormulaError("this quote is not closed.", at, len(text), todo=f"Type {token} where it ends.")
+        elif token in ("--", "/*"):
+            raise FormulaError("a formula has no remarks.", at, at + 2, todo="Take it out.")
+        elif not (token[0].isalnum() or token[0] in "_'\"" or token in _PLAIN):
+            raise FormulaError(f"“{token}” has no meaning in a formula.", at, match.end(), todo=_instead(token))
+    if open_at:
+        raise FormulaError("this bracket is not closed.", open_at[-1], open_at[-1] + 1, todo="Type ) where it ends.")
+
+
+def _instead(token: str) -> str:
+    return {
+        "::": "Write CAST(… AS …).",
+        "[": "Write names with odd signs in double quotes.",
+        "`": "Write names with odd signs in double quotes.",
+        "&": "Write || to join text.",
+        ";": "A formula is one expression.",
+        "^": "Write POWER(x, y).",
+        "“": "Write text in plain quotes: '…'.",
+        "”": "Write text in plain quotes: '…'.",
+    }.get(token, "Take it out.")
+
+
+def _told(text: str, error: sqlglot.errors.ParseError) -> FormulaError:
+    first = error.errors[0] if error.errors else {}
+    mark = str(first.get("highlight") or "")
+    before = text.split("\n")
+    line = min(int(first.get("line") or 1), len(before))
+    stop = sum(len(each) + 1 for each in before[: line - 1]) + int(first.get("col") or 0)
+    start = max(0, min(len(text) - 1, stop - max(1, len(mark))))
+    if str(first.get("description", "")).startswith("Required"):
+        return FormulaError(
+            f"something is missing after “{mark}”." if mark else "something is missing.", start, stop, todo="Type a field, a number or a function."
+        )  # fmt: skip
+    said = f"“{mark}” cannot stand here." if mark.strip() else "something is missing at the end."
+    return FormulaError(said, start, stop, todo="Look for a missing operator, comma, bracket or quote before it.")
+
+
+class _Reader:
+    """Turns the parser's tree into ours, and refuses whatever is not on our list."""
+
+    def __init__(self, text: str) -> None:
+        self.text = text
+
+    def place(self, node: exp.Expression) -> tuple[int, int]:
+        """Where a node stands: its own mark, or all that its parts span."""
+        marks = [each.meta for each in node.walk() if "start" in each.meta]
+        if not marks:
+            return 0, len(self.text)
+        return min(mark["start"] for mark in marks), max(mark["end"] for mark in marks) + 1
+
+    def refuse(self, what: str, node: exp.Expression, todo: str = "") -> FormulaError:
+        own = node.meta
+        start, stop = (own["start"], own["end"] + 1) if "start" in own else self.place(node)
+        return FormulaError(what, start, stop, todo=todo)
+
+    def read(self, node: exp.Expression) -> Node:
+        start, stop = self.place(node)
+        if isinstance(node, exp.Paren):
+            return self.read(node.this)
+        if isinstance(node, exp.Literal):
+            return Constant(start, stop, self.literal(node))
+        if isinstance(node, exp.Boolean):
+            return Constant(start, stop, constant(FieldType.YESNO, bool(node.this)))
+        if isinstance(node, exp.Null):
+            return Constant(start, stop, nothing())
+        if isinstance(node, exp.Interval):
+            return Constant(start, stop, self.interval(node))
+        if isinstance(node, exp.Column):
+            return self.name(node)
+        if isinstance(node, exp.Cast) and isinstance(node.this, exp.Literal) and node.this.is_string:
+            return self.cast_literal(node, start, stop)
+        if isinstance(node, exp.Filter | exp.WithinGroup) or type(node) in AGGREGATES:
+            return self.aggregated(node, start, stop)
+        if isinstance(node, exp.Not) and isinstance(node.this, exp.Is | exp.In | exp.Between | exp.Like | exp.Escape):
+            return Apply(start, stop, Registry.by_node[exp.Not], (self.read(node.this),))
+        function = Registry.by_node.get(type(node))
+        if function is None:
+            raise self.unknown(node)
+        self.check_form(function, node)
+        arguments = [self.read(each) for each in function.arguments(node) if each is not None]
+        return Apply(start, stop, function, tuple(arguments))
+
+    def literal(self, node: exp.Literal) -> Vec:
+        if node.is_string:
+            return constant(FieldType.TEXT, node.this)
+        try:
+            number = Decimal(node.this)
+        except InvalidOperation:
+            raise self.refuse(f"“{node.this}” is not a number.", node) from None
+        exponent = int(number.as_tuple().exponent)
+        if "e" in node.this.lower() or -exponent > MAX_SCALE:
+            if abs(number.adjusted()) > 300:
+                raise self.refuse(f"{node.this[:20]} is beyond every number that can be held.", node)
+            return constant(FieldType.REAL, float(number))
+        scale = max(0, -exponent)
+        units = int(number.scaleb(scale)) if len(node.this) < 60 else RANGE
+        if units >= RANGE:
+            raise self.refuse(
+                f"{node.this[:24]} is past the exact range.",
+                node,
+                "Write a real number, such as 1e20, or a smaller one.",
+            )
+        return constant(number_type(scale), units, scale)
+
+    def interval(self, node: exp.Interval) -> Vec:
+        unit = str(node.args.get("unit") or "").upper().rstrip("S")
+        try:
+            count = int(node.this.name) if node.this is not None else 0
+        except ValueError:
+            raise self.refuse("an interval counts whole units.", node, "Write it like INTERVAL '3' DAY.") from None
+        if unit not in UNITS or abs(count) > 1_000_000:
+            raise self.refuse(
+                f"there is no interval of {count} {unit.lower() or 'nothing'}.",
+                node,
+                "Units are " + ", ".join(UNITS) + ".",
+            )
+        one = UNITS[unit]
+        made = constant(FieldType.WHOLE, 0)
+        made.span = Span(one.months * count, one.micros * count)
+        return made
+
+    def name(self, node: exp.Column) -> Node:
+        start, stop = self.place(node)
+        if isinstance(node.this, exp.Star):
+            raise self.refuse("“*” stands only in COUNT(*).", node)
+        if node.args.get("db") is not None:
+            raise self.refuse("a name has at most a table before it.", node, 'Write it like Orders."Order date".')
+        table = node.args.get("table")
+        return Name(
+            start, stop, node.this.name, table.name if table is not None else None, bool(node.this.args.get("quoted"))
+        )
+
+    def cast_literal(self, node: exp.Cast, start: int, stop: int) -> Node:
+        into = {"DATE": FieldType.DATE, "TIMESTAMP": FieldType.TIMESTAMP}.get(node.args["to"].this.value)
+        if into is None:
+            cast = Registry.by_node[exp.Cast]
+            return Apply(start, stop, cast, tuple(self.read(each) for each in cast.arguments(node) if each is not None))
+        try:
+            return Constant(start, stop, constant(into, parse_canonical(into, node.this.this)))
+        except ValueError as error:
+            raise self.refuse(str(error), node.this) from None
+
+    def aggregated(self, node: exp.Expression, start: int, stop: int) -> Node:
+        where = None
+        if isinstance(node, exp.Filter):
+            where = self.read(node.expression.this)
+            node = node.this
+        if isinstance(node, exp.WithinGroup):
+            ordered = node.expression.expressions[0]
+            if not isinstance(node.this, exp.PercentileCont) or ordered.args.get("desc"):
+                raise self.refuse("WITHIN GROUP goes with PERCENTILE_CONT, in rising order.", node)
+            share = self.literal(node.this.this) if isinstance(node.this.this, exp.Literal) else None
+            if share is None or not share.type.is_number or not 0 <= float(share.reals()[0]) <= 1:
+                raise self.refuse("PERCENTILE_CONT takes a share from 0 to 1.", node.this)
+            return Aggregated(start, stop, "percentile", self.read(ordered.this), where, float(share.reals()[0]) * 100)
+        name = AGGREGATES.get(type(node))
+        if name is None or isinstance(node, exp.PercentileCont):
+            raise self.refuse("FILTER and WITHIN GROUP go with an aggregate, such as SUM.", node)
+        argument = node.this
+        if isinstance(argument, exp.Distinct):
+            if len(argument.expressions) != 1:
+                raise self.refuse("DISTINCT takes one field.", node)
+            argument = argument.expressions[0]
+            name = {"count values": "count different", "sum": "sum different", "average": "average different"}.get(
+                name, name
+            )
+        if isinstance(argument, exp.Star):
+            if name != "count values":
+                raise self.refuse("“*” stands only in COUNT(*).", node)
+            return Aggregated(start, stop, "count", None, where)
+        if argument is None or node.args.get("expressions"):
+            raise self.refuse(f"{self.word(node)} takes one field or expression.", node)
+        return Aggregated(start, stop, name, self.read(argument), where)
+
+    def check_form(self, function: Function, node: exp.Expression) -> None:
+        """Refuses what the parser takes beyond the standard's form of an expression."""
+        if isinstance(node, exp.In) and (node.args.get("query") or node.args.get("unnest") or node.args.get("field")):
+            raise self.refuse("a formula has no queries.", node, "List the values: IN ('a', 'b').")
+        if isinstance(node, exp.Extract):
+            unit = str(function.arguments(node)[0].name)  # type: ignore[union-attr]
+            known = ("YEAR", "QUARTER", "MONTH", "WEEK", "DAY", "HOUR", "MINUTE", "SECOND")
+            if unit not in known:
+                raise self.refuse(f"there is no part “{unit}” of a date.", node, "Parts are " + ", ".join(known) + ".")
+        if isinstance(node, exp.Round) and len(function.arguments(node)) > 1:
+            digits = node.args["decimals"]
+            plain = digits.this if isinstance(digits, exp.Neg) else digits
+            if not (isinstance(plain, exp.Literal) and plain.name.isdigit() and int(plain.name) <= 15):
+                raise self.refuse("ROUND takes its digits as a whole number up to 15.", node)
+            if isinstance(digits, exp.Neg):
+                digits.replace(exp.Literal.number(f"-{plain.name}"))
+
+    def word(self, node: exp.Expression) -> str:
+        """The word in the text that a node begins with."""
+        start = node.meta.get("start", self.place(node)[0])
+        match = re.match(r"\w+", self.text[start:])
+        return match.group() if match else self.text[start : start + 12]
+
+    def unknown(self, node: exp.Expression) -> FormulaError:
+        if isinstance(node, exp.Query | exp.Subquery | exp.Exists | exp.Command | exp.DDL | exp.DML):
+            return self.refuse(
+                "a formula has no queries.", node, "It is one expression over the fields of a record or of a summary."
+            )
+        word = self.word(node)
+        if isinstance(node, exp.Window):
+            return self.refuse("a formula has no OVER.", node, "Compare the measure on its card instead.")
+        if isinstance(node, exp.Func):
+            near = difflib.get_close_matches(word.upper(), function_names(), 1, 0.6)
+            hint = f"Did you mean {near[0]}?" if near else "Functions are listed as you type."
+            return self.refuse(f"there is no function “{word}”.", node, hint)
+        return self.refuse(
+            f"“{word}” cannot stand here.", node, "A formula is made of fields, numbers, operators and functions."
+        )
+
+
+def needs_quotes(name: str) -> bool:
+    """Whether a name must be written in double quotes to be read as a name."""
+    if not re.fullmatch(r"[^\W\d]\w*", name):
+        return True
+    try:
+        tree = parsed(name)
+    except FormulaError:
+        return True
+    return not (isinstance(tree, Name) and tree.name == name and tree.table is None)
+
+
+def written(name: str, table: str | None = None) -> str:
+    """A name as a formula writes it, in double quotes where it needs them."""
+    own = '"' + name.replace('"', '""') + '"' if needs_quotes(name) else name
+    return f"{written(table)}.{own}" if table is not None else own

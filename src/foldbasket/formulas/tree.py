@@ -1,0 +1,80 @@
+"""A formula as a tree of our own few nodes, each with its place in the text."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from foldbasket.formulas.function import Function
+from foldbasket.formulas.values import Vec
+
+
+@dataclass(frozen=True, eq=False)
+class Node:
+    """`start` and `stop` are where in the text it stands, from 0, the end left out."""
+
+    start: int
+    stop: int
+
+    @property
+    def children(self) -> tuple[Node, ...]:
+        """The nodes it is made of."""
+        return ()
+
+    def walk(self) -> Iterator[Node]:
+        """Itself and all nodes beneath it."""
+        yield self
+        for child in self.children:
+            yield from child.walk()
+
+
+@dataclass(frozen=True, eq=False)
+class Constant(Node):
+    """A value that is written out."""
+
+    value: Vec
+
+
+@dataclass(frozen=True, eq=False)
+class Name(Node):
+    """A field, or in a summary a measure. `quoted` says that it was written in double quotes, so that its case counts."""
+
+    name: str
+    table: str | None = None
+    quoted: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Apply(Node):
+    """An operator or a function over its arguments."""
+
+    function: Function
+    arguments: tuple[Node, ...]
+
+    @property
+    def children(self) -> tuple[Node, ...]:
+        return self.arguments
+
+
+@dataclass(frozen=True, eq=False)
+class Aggregated(Node):
+    """An aggregate over records: by its name in the engine, over an expression (None counts records), where a condition holds."""
+
+    aggregate: str
+    argument: Node | None
+    where: Node | None = None
+    percent: float = field(default=90.0)
+
+    @property
+    def children(self) -> tuple[Node, ...]:
+        return tuple(each for each in (self.argument, self.where) if each is not None)
+
+
+def names_in(node: Node) -> list[Name]:
+    """Every name in a tree, in the order of the text."""
+    return sorted((each for each in node.walk() if isinstance(each, Name)), key=lambda each: each.start)
+
+
+def is_summary(node: Node) -> bool:
+    """Whether a formula sums records up, and so is a measure; without an aggregate it gives a field for each record."""
+    return any(isinstance(each, Aggregated) for each in node.walk())
