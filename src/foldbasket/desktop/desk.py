@@ -27,6 +27,7 @@ from foldbasket.baskets.files import (
 from foldbasket.baskets.history import History
 from foldbasket.baskets.sources import read_source
 from foldbasket.desktop import memory
+from foldbasket.desktop.formulawork import FormulaWork
 from foldbasket.desktop.memberwork import MemberWork
 from foldbasket.desktop.sourcework import SourceWork
 from foldbasket.desktop.supply import Supply
@@ -78,6 +79,9 @@ class Desk(QObject):
         self.word: str | None = None
         self.alternative = 0
         self.members = MemberWork(self)
+        self.formulas = FormulaWork(self)
+        self.drafted: str | None = None
+        self.drafted_name = ""
         self.report: Report | None = None
         self.problem: FoldBasketError | None = None
         self._folder_worker = Worker("fold", self)
@@ -223,8 +227,20 @@ class Desk(QObject):
 
     def select_word(self, word: str | None) -> None:
         """Selects a word, whose card is then shown; None shows the fold's own card."""
-        self.word, self.alternative = word, 0
+        self.word, self.alternative, self.drafted = word, 0, None
         self.word_selected.emit()
+
+    def calculate(self, text: str | None = "") -> None:
+        """Shows the card on which a new formula is written, beginning with a text; None leaves it."""
+        self.drafted, self.drafted_name = text, ""
+        if text is not None:
+            self.word = None
+        self.word_selected.emit()
+
+    def keep_draft(self, text: str, name: str) -> None:
+        """Keeps what is being written on the card of a new formula."""
+        if self.drafted is not None:
+            self.drafted, self.drafted_name = text, name
 
     def show_alternative(self, at: int) -> None:
         """Shows another of a filter's alternatives on its card."""

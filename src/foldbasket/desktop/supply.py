@@ -13,6 +13,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from foldbasket.baskets.basket import Basket, SourceSpec
+from foldbasket.baskets.calculated import Calculating
 from foldbasket.baskets.sources import Mending, origin_key, read_source
 from foldbasket.baskets.summaries import circle_of, needed_sources, summary_of
 from foldbasket.desktop.watching import Watcher
@@ -68,6 +69,14 @@ class Supply(QObject):
         self._preparer.told.connect(self.told)
         self._refresher.finished.connect(self._refreshed)
         self._looker.finished.connect(self._has_looked)
+        self._calculating = Calculating()
+        self._calculated_for: object = None
+        self.problems: dict[tuple[str, str], FoldBasketError] = {}
+        """Why calculated fields could not be made, by table and name."""
+        self._calculator = Worker("calculate", self)
+        self._calculator.finished.connect(self._has_calculated)
+        self._calculator.failed.connect(self.failed)
+        self._calculator.told.connect(self.told)
         self._waiting: list[str] = []
         self.watcher = Watcher(self)
         self.watcher.came.connect(self.refresh)
@@ -78,7 +87,7 @@ class Supply(QObject):
 
     @property
     def busy(self) -> bool:
-        return self._preparer.busy or self._refresher.busy
+        return self._preparer.busy or self._refresher.busy or self._calculator.busy
 
     @property
     def looking(self) -> bool:
@@ -90,7 +99,7 @@ class Supply(QObject):
 
     def close(self) -> None:
         self.watcher.watch(())
-        for worker in (self._preparer, self._refresher, self._looker):
+        for worker in (self._preparer, self._refresher, self._looker, self._calculator):
             worker.close()
 
     # --- tables -------------------------------------------------------------
@@ -207,11 +216,36 @@ class Supply(QObject):
 
     def _renew_source(self) -> None:
         tables = {spec.name: self.tables[spec.name] for spec in self.basket.sources if spec.name in self.tables}
-        source = self.basket.joined(tables)
+        self._calculate(self.basket.joined(tables))
+        source = self.basket.joined(self.tables)
         if source.key != self.source.key:
             self.source = source
             self.changed.emit()
             self.look()
+
+    def _calculate(self, source: Source) -> None:
+        """Adds calculated fields to the tables: at once where they are at hand or small, else in the background."""
+        fields, as_of = self.basket.calculated, self.basket.as_of
+        self.problems = {}
+        if not fields:
+            return
+        few = all(source.tables[each.table].count <= SMALL for each in fields if each.table in source.tables)
+        if few or self._calculating.is_ready(fields, source, as_of) or not self._calculator_may(source):
+            made = self._calculating.outcome(fields, source, as_of)
+            self.tables.update(made.tables)
+            self.problems = made.problems
+            return
+        self._calculator.start(lambda progress: self._calculating.outcome(fields, source, as_of, progress))
+
+    def _calculator_may(self, source: Source) -> bool:
+        """Whether the background should work the fields out: not when it just did, for then one of them is wrong."""
+        key = (source.key, self.basket.calculated, self.basket.as_of)
+        fresh, self._calculated_for = key != self._calculated_for, key
+        return fresh
+
+    def _has_calculated(self, _: object) -> None:
+        self.renew(self.basket)
+        self.rested.emit()
 
     # --- looking through ----------------------------------------------------
 

@@ -159,6 +159,14 @@ def style_sheet(p: Palette) -> str:
     QPushButton[role="link"]:hover {{ color: {p.ink}; text-decoration: underline; }}
     QPushButton[role="link"]:focus {{ color: {p.ink}; text-decoration: underline; }}
     QPushButton[role="picker"] {{ background: {p.page}; border: 1px solid {p.filters}; }}
+    QPlainTextEdit {{ background: {p.page}; border: 1px solid {p.line}; border-radius: 3px; padding: 3px; }}
+    QPlainTextEdit:focus {{ border: 1px solid {p.ink}; }}
+    QListWidget#offers {{ background: {p.page}; border: 1px solid {p.rule}; padding: 1px; }}
+    QListWidget#offers::item {{ padding: 2px 6px; }}
+    QListWidget#offers::item:selected {{ background: {p.selection}; color: {p.ink}; }}
+    QFrame#proof {{ background: {p.paper}; border-top: 1px solid {p.line}; }}
+    QFrame#proof QTableView {{ background: {p.page}; border: 1px solid {p.line}; gridline-color: {p.line}; }}
+    QFrame#proof QHeaderView::section {{ background: {p.paper}; border: none; border-bottom: 1px solid {p.line}; padding: 3px 6px; color: {p.muted}; }}
     QFrame#pickerList {{ background: {p.page}; border: 1px solid {p.rule}; }}
     QPushButton[role="row"] {{ border: none; background: transparent; padding: 6px 8px; text-align: left; }}
     QPushButton[role="row"]:hover, QPushButton[role="row"]:focus {{ background: {p.selection}; }}

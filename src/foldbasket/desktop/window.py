@@ -451,6 +451,21 @@ class MainWindow(QMainWindow):
     def count_records(self) -> None:
         self.desk.place_count()
 
+    def calculate(self) -> None:
+        """Shows the card on which a new formula is written."""
+        self.desk.ensure_fold()
+        self.show_fold_view()
+        self.desk.calculate()
+        self.workspace.card.take_keyboard()
+
+    def prove(self) -> None:
+        """Opens the proof of the marked cell."""
+        marked = self.workspace.grid.marked
+        if marked is None:
+            self.say_error(BasketError("no cell is marked.", todo="Click one, or go into the report with Ctrl+R."))
+        else:
+            self.workspace.proof.show_cell(marked.row, marked.column)
+
     def fold_up(self) -> None:
         """Folds the innermost open member around the marked row up."""
         self._at_mark(self.desk.members.fold_up)

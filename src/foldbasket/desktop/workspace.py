@@ -10,6 +10,7 @@ from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.facts import FactsLine
 from foldbasket.desktop.grid.view import GridView
 from foldbasket.desktop.pickers import PickerBar
+from foldbasket.desktop.proof import ProofDrawer
 from foldbasket.desktop.sentence import SentenceBar
 from foldbasket.desktop.source.linkmap import LinkPanel
 from foldbasket.desktop.source.view import SourceHead, SourceMiddle
@@ -34,6 +35,11 @@ class Workspace(QWidget):
         self.card = CardPanel(desk, self.source.show_finding, self)
         self.links = self._links_frame()
         self.grid.heading_chosen.connect(desk.select_word)
+        self.proof = ProofDrawer(desk, self)
+        self.grid.proof_wanted.connect(self.proof.show_cell)
+        self.grid.marked_cell.connect(
+            lambda row, column: self.proof.show_cell(row, column) if self.proof.isVisible() else None
+        )
         across = QHBoxLayout(self)
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(0)
@@ -52,6 +58,7 @@ class Workspace(QWidget):
         self.middle.addWidget(self.grid)
         self.middle.addWidget(self.source)
         middle.addWidget(self.middle, 1)
+        middle.addWidget(self.proof)
         below.addLayout(middle, 1)
         below.addWidget(self.card)
         right.addLayout(below, 1)

@@ -121,6 +121,20 @@ class Engine:
             measures_at=fold.measures_at,
         )
 
+    def records_of(self, base: str, filters: Sequence[Filter]) -> npt.NDArray[np.int64]:
+        """The numbers of a table's records that pass some filters."""
+        rules = tuple(self.resolved(rule).moved(lambda ref: self._own(base, ref)) for rule in filters)
+        with self._lock:
+            mask = self._selection(base, rules, Progress())
+        return np.arange(self.source.table(base).count) if mask is None else np.flatnonzero(mask)
+
+    def parts_of(self, fold: Fold, word: str) -> list[Measure]:
+        """The aggregates that a formula of a fold is made of, and the measures that it names, as measures."""
+        made = expanded(fold, self.source, self._computed)
+        at = next(at for at, measure in enumerate(fold.measures) if measure.id == word)
+        wanted = list(dict.fromkeys(made.formulas[at].stands_for.values()))
+        return [measure for each in wanted for measure in made.measures if measure.id == each]
+
     def _computed(self, formula: Checked, base: str) -> FieldRef:
         """A record expression as a field of the source, worked out once."""
         names = ",".join(f"{ref.table}.{ref.field}" for ref in formula.refs())

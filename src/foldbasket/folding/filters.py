@@ -19,6 +19,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from foldbasket.errors import FoldError
+from foldbasket.folding.bands import Cut
 from foldbasket.folding.domain import BLANK, NO_MATCH, Domain, members_of
 from foldbasket.folding.parts import parts_by
 from foldbasket.links.source import FieldRef, Source
@@ -46,6 +47,11 @@ class RecordFilter(Offered, frozen=True, forbid_unknown_fields=True, omit_defaul
     id: str
     field: FieldRef
     part: str | None = None
+
+    @property
+    def way(self) -> Cut | None:
+        """How the field is cut into the members that it decides on."""
+        return self.part
 
     def fields(self) -> list[FieldRef]:
         """The fields it looks at."""
@@ -295,11 +301,11 @@ Filter = Simple | Either
 def _passes(rule: RecordFilter, source: Source, base: str) -> Mask:
     column = source.column(rule.field)
     rows = source.rows(base, rule.field.table)
-    on_numbers = rule.keeps_values(column) if isinstance(column, NumberColumn) and rule.part is None else None
+    on_numbers = rule.keeps_values(column) if isinstance(column, NumberColumn) and rule.way is None else None
     if on_numbers is not None:
         unmatched = isinstance(rule, Blank) and not rule.exclude
         return on_numbers if rows is None else np.append(on_numbers, unmatched)[rows]
-    codes, domain = members_of(column, rule.part, source.fiscal)
+    codes, domain = members_of(column, rule.way, source.fiscal)
     kept = rule.keeps_codes(domain)
     own: Mask = kept[:-1][codes]
     return own if rows is None else np.append(own, kept[-1])[rows]

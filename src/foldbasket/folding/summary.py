@@ -121,9 +121,17 @@ def expanded(fold: Fold, source: Source, compute: Compute) -> Expanded:
     return Expanded((*fold.measures, *by_key.values()), formulas)
 
 
+def said_of(text: str, node: Node) -> str:
+    """A part of a formula as it is written, with the brackets that belong to it."""
+    stop = node.stop
+    while text[node.start : stop].count("(") > text[node.start : stop].count(")") and ")" in text[stop:]:
+        stop = text.index(")", stop) + 1
+    return text[node.start : stop]
+
+
 def _hidden(node: Aggregated, formula: Checked, source: Source, compute: Compute) -> Measure:
     """The measure that one aggregate of a formula is."""
-    said = formula.text[node.start : node.stop]
+    said = said_of(formula.text, node)
     if node.argument is None and node.where is None:
         return Measure(f"={said}", "count")
     argument = node.argument

@@ -5,6 +5,7 @@
 
 from foldbasket.baskets.edits.edit import Edit
 from foldbasket.baskets.edits.folds import AddFold, ChangeBasket, ChangeFold, RemoveFold, RenameFold, Turn
+from foldbasket.baskets.edits.formulas import AddField, ChangeField, RemoveField, RenameField
 from foldbasket.baskets.edits.sources import (
     AddLinks,
     AddMends,
@@ -35,12 +36,14 @@ from foldbasket.baskets.edits.words import (
 
 __all__ = [
     "STRANDS",
+    "AddField",
     "AddFold",
     "AddLinks",
     "AddMends",
     "AddSources",
     "Change",
     "ChangeBasket",
+    "ChangeField",
     "ChangeFold",
     "ChangeLink",
     "ChangeSource",
@@ -54,10 +57,12 @@ __all__ = [
     "OfferPicker",
     "Place",
     "Remove",
+    "RemoveField",
     "RemoveFold",
     "RemoveLink",
     "RemoveMend",
     "RemoveSource",
+    "RenameField",
     "RenameFold",
     "ShareField",
     "Swap",

@@ -10,10 +10,12 @@ import msgspec
 
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.edits.edit import Edit
+from foldbasket.baskets.naming import with_field_named
 from foldbasket.errors import BasketError, LinkError
 from foldbasket.links.link import Link, where_of
 from foldbasket.links.source import FieldRef, Shared
 from foldbasket.links.suggest import question_of
+from foldbasket.tables.mending.fields import RenameField
 from foldbasket.tables.mending.mends import AnyMend
 
 replace = msgspec.structs.replace
@@ -75,7 +77,7 @@ class ChangeSource(Edit):
 
 @dataclass(frozen=True)
 class AddMends(Edit):
-    """Adds mends behind the others of a source."""
+    """Adds mends behind the others of a source. What names a field that they rename follows."""
 
     source: str
     mends: tuple[AnyMend, ...]
@@ -85,7 +87,11 @@ class AddMends(Edit):
         return "; ".join(mend.label for mend in self.mends)
 
     def apply(self, basket: Basket) -> Basket:
-        return basket.with_source(self.source, lambda source: replace(source, mends=source.mends + self.mends))
+        mended = basket.with_source(self.source, lambda source: replace(source, mends=source.mends + self.mends))
+        for mend in self.mends:
+            if isinstance(mend, RenameField):
+                mended = with_field_named(mended, self.source, mend.field, mend.to)
+        return mended
 
 
 @dataclass(frozen=True)

@@ -10,11 +10,13 @@ import msgspec
 
 from foldbasket.baskets.basket import Basket, free_name
 from foldbasket.baskets.edits.edit import Edit
+from foldbasket.baskets.naming import use_of_measure, with_measure_named
 from foldbasket.baskets.placing import Word, free_id
 from foldbasket.errors import BasketError
 from foldbasket.folding.bands import Bands, Groups
 from foldbasket.folding.domain import BLANK, NO_MATCH
 from foldbasket.folding.filters import Either, Members, RecordFilter
+from foldbasket.folding.sentence import measure_heading
 from foldbasket.folding.spec import Drill, Fold, Placed
 from foldbasket.links.source import FieldRef
 
@@ -103,6 +105,9 @@ class Remove(Edit):
         return f"Take out {self.said}"
 
     def apply(self, basket: Basket) -> Basket:
+        use = use_of_measure(basket.fold(self.fold), self.word)
+        if use is not None:
+            raise BasketError(f"{self.said} is used by {use}.", todo="Take it out of that formula first.")
         return basket.with_fold(self.fold, lambda fold: _without(fold, self.word))
 
 
@@ -125,7 +130,8 @@ class Change(Edit):
             words = tuple(
                 replace(each, **self.changes) if each.id == self.word else each for each in getattr(fold, strand)
             )
-            return replace(fold, **{strand: words})
+            changed = replace(fold, **{strand: words})
+            return _names_followed(fold, changed, self.word) if strand == "measures" else changed
 
         return _mirrored(basket.with_fold(self.fold, change), self.fold, self.word)
 
@@ -304,6 +310,12 @@ def _placed(basket: Basket, fold: str, word: str) -> Placed:
     if not isinstance(found, Placed):
         raise BasketError(f"“{word}” is not on rows or columns.")
     return found
+
+
+def _names_followed(before: Fold, after: Fold, word: str) -> Fold:
+    """The fold with formulas following a measure whose heading has changed."""
+    old, new = (next(each for each in fold.measures if each.id == word) for fold in (before, after))
+    return with_measure_named(after, measure_heading(old), measure_heading(new))
 
 
 def _mirrored(basket: Basket, fold: str, word: str) -> Basket:

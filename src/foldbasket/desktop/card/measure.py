@@ -6,6 +6,7 @@ import msgspec
 from PyQt6.QtWidgets import QWidget
 
 from foldbasket.desktop.card.compare import compare_section
+from foldbasket.desktop.card.formula import measure_formula_section
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.errors import PatternError
@@ -68,7 +69,9 @@ def _parameters(body: CardBody, desk: Desk, measure: Measure) -> None:
 def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
     """Builds the card."""
     column = desk.column(measure.field) if measure.field is not None else None
-    if measure.field is None:
+    if measure.formula:
+        remark = "Worked out on the summaries of every cell and every total"
+    elif measure.field is None:
         remark = "Counts the records themselves"
     elif column is None:
         remark = f"{measure.field.field} is no longer in {measure.field.table}"
@@ -80,6 +83,8 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
             f"{measure.field.field} · {measure.field.table} · {len(column) - column.blank_count:,} values, {blanks}"
         )
     body = CardBody(measure_heading(measure), remark, parent)
+    if measure.formula:
+        measure_formula_section(desk, body, measure)
 
     if measure.field is not None and column is not None:
         body.section("Summarise")

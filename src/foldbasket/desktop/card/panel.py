@@ -5,13 +5,14 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLineEdit, QListView, QScrollArea, QWidget
+from PyQt6.QtWidgets import QLineEdit, QListView, QPlainTextEdit, QScrollArea, QWidget
 
 from foldbasket.baskets import edits
 from foldbasket.desktop import theme
 from foldbasket.desktop.card.axis import axis_card
 from foldbasket.desktop.card.filter import filter_card
 from foldbasket.desktop.card.fold import fold_card
+from foldbasket.desktop.card.formula import new_formula_card
 from foldbasket.desktop.card.measure import measure_card
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
@@ -48,7 +49,11 @@ class CardPanel(QScrollArea):
         desk = self.desk
         word = edits.find_word(desk.fold, desk.word) if desk.fold is not None and desk.word is not None else None
         spec = desk.spec
-        shown = (desk.fold, desk.word, desk.alternative) if spec is None else (spec, (spec.name, desk.field))
+        shown = (
+            (desk.fold, desk.word, desk.alternative, desk.drafted is None)
+            if spec is None
+            else (spec, (spec.name, desk.field))
+        )
         if shown == self._shown and self.widget() is not None:
             return
         same_word = self._about == shown[1]
@@ -70,6 +75,8 @@ class CardPanel(QScrollArea):
             if column is not None and desk.field is not None:
                 return field_card(desk, desk.spec, desk.field, column, self._show_finding, self)
             return source_card(desk, desk.spec, self._show_finding, self)
+        if desk.drafted is not None:
+            return new_formula_card(desk, desk.drafted, self)
         if word is None or desk.fold is None:
             return fold_card(desk, self)
         if isinstance(word, Measure):
@@ -77,6 +84,13 @@ class CardPanel(QScrollArea):
         if isinstance(word, Placed):
             return axis_card(desk, word, edits.strand_of(desk.fold, word.id), self)
         return filter_card(desk, word, self)
+
+    def take_keyboard(self) -> None:
+        """Puts the keyboard into the formula that the card holds."""
+        card = self.widget()
+        text = card.findChild(QPlainTextEdit) if card is not None else None
+        if text is not None:
+            text.setFocus()
 
     def _state(self) -> tuple[int, str, int, int, bool]:
         card = self.widget()

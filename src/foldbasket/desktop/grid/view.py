@@ -23,9 +23,12 @@ WHOLE_COPY_CELLS = 1_000_000
 
 
 class GridView(QAbstractScrollArea):
-    """Shows the desk's report, or says what is missing. `heading_chosen` brings the id of a heading's word."""
+    """Shows the desk's report, or says what is missing. `heading_chosen` brings the id of a heading's word, `proof_wanted` a cell
+    whose proof is asked for, `marked_cell` the one that the mark went to."""
 
     heading_chosen = pyqtSignal(str)
+    proof_wanted = pyqtSignal(int, int)
+    marked_cell = pyqtSignal(int, int)
 
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -322,6 +325,8 @@ class GridView(QAbstractScrollArea):
         """Selects a block of cells."""
         self.marked = marked
         self.viewport().update()
+        if marked is not None:
+            self.marked_cell.emit(marked.row, marked.column)
 
     def _mark_to(self, row: int, column: int, extend: bool) -> None:
         if extend and self.marked is not None:
@@ -374,6 +379,8 @@ class GridView(QAbstractScrollArea):
             last = event.key() == Qt.Key.Key_End
             row = (report.height - 1 if last else 0) if control or at is None else at.row
             self._go(row, report.width - 1 if last else 0)
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and at is not None:
+            self.proof_wanted.emit(at.row, at.column)
         elif event.key() in (Qt.Key.Key_Minus, Qt.Key.Key_Plus) and at is not None and not control:
             work = self.desk.members
             (work.fold_up if event.key() == Qt.Key.Key_Minus else work.open)(report.left, at.row)
@@ -467,6 +474,8 @@ class GridView(QAbstractScrollArea):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        seen = self.member_at(event.position())
+        seen, cell = self.member_at(event.position()), self.cell_at(event.position())
         if seen is not None:
             self.desk.members.turn(seen)
+        elif cell is not None:
+            self.proof_wanted.emit(*cell)

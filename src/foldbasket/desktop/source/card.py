@@ -12,9 +12,11 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolic
 from foldbasket.baskets import edits
 from foldbasket.baskets.basket import SourceSpec
 from foldbasket.desktop import theme
+from foldbasket.desktop.card.formula import field_formula_section
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.flow import FlowLayout
+from foldbasket.links.source import FieldRef
 from foldbasket.tables.column import Column
 from foldbasket.tables.findings.finding import Finding
 from foldbasket.tables.mending.fields import HideFields, JoinFields, RenameField
@@ -200,8 +202,13 @@ def field_card(desk: Desk, spec: SourceSpec, field: str, column: Column, show: S
     body = CardBody(field, f"{summary(column, profile)} · {nature_of(column).value}", parent)
     if nature_of(column) is Nature.PRICE:
         body.text(f"A sum of {field.lower()} would mean nothing: average it.", "quiet")
+    made = next((each for each in desk.basket.calculated if (each.table, each.name) == (spec.name, field)), None)
+    if made is not None:
+        field_formula_section(desk, body, FieldRef(spec.name, field), made.formula)
     if profile is not None:
         _profile(body, profile, len(column))
+    if made is not None:
+        return body.end()
     for finding in desk.supply.findings(spec.name):
         if finding.field == field:
             _finding(body, desk, spec, finding, show)

@@ -1,0 +1,110 @@
+"""Cards and sections about formulas: a new one, that of a measure, that of a calculated field."""
+
+from __future__ import annotations
+
+from PyQt6.QtGui import QTextCursor
+from PyQt6.QtWidgets import QWidget
+
+from foldbasket.baskets import edits
+from foldbasket.desktop.card.editor import FormulaEditor
+from foldbasket.desktop.card.parts import CardBody
+from foldbasket.desktop.desk import Desk
+from foldbasket.folding.sentence import measure_heading
+from foldbasket.folding.spec import Measure
+from foldbasket.formulas.help import PATTERNS
+from foldbasket.links.source import FieldRef
+
+SIGNS = (("-", "less"), ("+", "plus"), ("/", "divided by"), ("*", "times"))
+
+
+def new_formula_card(desk: Desk, text: str, parent: QWidget) -> CardBody:
+    """The card on which a new field or measure is written."""
+    body = CardBody(
+        "Calculate",
+        "With an aggregate such as SUM it becomes a measure; without, a field of each record.",
+        parent,
+    )
+    body.section("Name")
+    name = body.entry("Called", desk.drafted_name, "Margin", lambda _: None)
+    body.section("Formula")
+
+    def make(formula: str) -> None:
+        desk.formulas.make(formula, name.text())
+
+    editor = FormulaEditor(text, desk.formulas.judge, make, body)
+    editor.first = ""
+    _prepare(desk, editor)
+    body.column.addWidget(editor)
+    body.link("Make it (Enter)", editor.commit)
+    body.choice(
+        "Start from", [(None, "a pattern"), *((each, each.name) for each in PATTERNS)], None,
+        lambda pattern: pattern and editor.start_from(pattern.text),
+    )  # fmt: skip
+    _by_picking(desk, body)
+    body.section("Place")
+    body.link("Leave it", lambda: desk.calculate(None))
+    # What is typed outlives the card, which is built anew when something else on the desk changes.
+    editor.text.textChanged.connect(lambda: desk.keep_draft(editor.text.toPlainText(), name.text()))
+    name.textChanged.connect(lambda: desk.keep_draft(editor.text.toPlainText(), name.text()))
+    cursor = editor.text.textCursor()
+    cursor.movePosition(QTextCursor.MoveOperation.End)
+    editor.text.setTextCursor(cursor)
+    return body.end()
+
+
+def _by_picking(desk: Desk, body: CardBody) -> None:
+    """Arithmetic of two measures without typing."""
+    fold = desk.fold
+    measures = [(each, measure_heading(each)) for each in fold.measures] if fold is not None else []
+    if len(measures) < 2:
+        return
+    body.section("Or pick two measures")
+    picked: dict[str, object] = {"one": measures[0][0], "sign": "-", "other": measures[1][0]}
+    body.choice("One", measures, measures[0][0], lambda each: picked.update(one=each))
+    body.choice("Sign", SIGNS, "-", lambda each: picked.update(sign=each))
+    body.choice("Other", measures, measures[1][0], lambda each: picked.update(other=each))
+    body.link("Make a measure of them", lambda: desk.formulas.combine(picked["one"], picked["sign"], picked["other"]))  # type: ignore[arg-type]
+
+
+def measure_formula_section(desk: Desk, body: CardBody, measure: Measure) -> None:
+    """The formula of a measure, on its card."""
+    body.section("Formula")
+    editor = FormulaEditor(
+        measure.formula,
+        lambda text: desk.formulas.judge_measure(text, measure),
+        lambda text: desk.change(measure.id, f"Change the formula of {measure_heading(measure)}", formula=text),
+        body,
+    )
+    _prepare(desk, editor, measure=measure.id)
+    body.column.addWidget(editor)
+    body.text("Enter takes the formula, Shift+Enter starts a line, Ctrl+Space lists what can stand here.", "quiet")
+
+
+def field_formula_section(desk: Desk, body: CardBody, ref: FieldRef, formula: str) -> None:
+    """The formula and the name of a calculated field, on its card."""
+    body.section("Formula")
+    problem = desk.supply.problems.get((ref.table, ref.field))
+    if problem is not None:
+        body.text(str(problem), "warning")
+    editor = FormulaEditor(
+        formula,
+        lambda text: desk.formulas.judge_field(text, ref.table),
+        lambda text: desk.formulas.change_field(ref, text),
+        body,
+    )
+    _prepare(desk, editor, without=(ref.table, ref.field))
+    body.column.addWidget(editor)
+    body.entry("Rename to", "", ref.field, lambda text: _rename(desk, ref, text.strip()))
+    body.link("Take the field out", lambda: desk.do(edits.RemoveField(ref.table, ref.field)))
+
+
+def _rename(desk: Desk, ref: FieldRef, to: str) -> None:
+    if desk.do(edits.RenameField(ref.table, ref.field, to)) and desk.source_name is not None:
+        desk.show_source(ref.table, to)
+
+
+def _prepare(
+    desk: Desk, editor: FormulaEditor, without: tuple[str, str] | None = None, measure: str | None = None
+) -> None:
+    editor.text.offered = desk.formulas.offers(without, measure)
+    editor.text.members_of = desk.formulas.members

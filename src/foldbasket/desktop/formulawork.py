@@ -1,0 +1,154 @@
+"""What the desk does with formulas: judges them as they are typed, and turns them into fields and measures."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from foldbasket.baskets import edits
+from foldbasket.baskets.calculated import Calculated, check_field
+from foldbasket.baskets.placing import free_id
+from foldbasket.errors import FoldBasketError, FormulaError
+from foldbasket.folding.sentence import measure_heading
+from foldbasket.folding.spec import Fold, Measure
+from foldbasket.folding.summary import FORMULA, check_measure
+from foldbasket.formulas.evaluation import as_of_day, shown_for
+from foldbasket.formulas.help import Offer, kind_said, offers
+from foldbasket.formulas.parsing import parsed, written
+from foldbasket.formulas.tree import is_summary, names_in
+from foldbasket.links.source import FieldRef
+from foldbasket.styling.numbers import NumberStyle
+from foldbasket.tables.column import DeferredColumn
+from foldbasket.tables.nature import nature_of
+
+if TYPE_CHECKING:
+    from foldbasket.desktop.desk import Desk
+
+SHOWN = 3
+"""For so many records the values of a formula are shown while one types."""
+AT_ONCE = 2_000_000
+"""Up to so many records a measure's total is worked out while one types."""
+
+
+class FormulaWork:
+    """The desk's work on formulas."""
+
+    def __init__(self, desk: Desk) -> None:
+        self.desk = desk
+
+    def offers(self, without: tuple[str, str] | None = None, measure: str | None = None) -> list[Offer]:
+        """The words to complete: fields of all tables, measures of the fold, functions. A formula is not offered to itself."""
+        fields = [
+            (name, table.name, nature_of(column).value)
+            for table in self.desk.source.tables.values()
+            for name, column in table.columns.items()
+            if (table.name, name) != without
+        ]
+        names = [name for name, *_ in fields]
+        twice = frozenset(name for name in names if names.count(name) > 1)
+        fold = self.desk.fold
+        measures = [measure_heading(each) for each in fold.measures if each.id != measure] if fold is not None else []
+        return offers(fields, [name for name in measures if name], twice)
+
+    def members(self, field: str) -> list[str]:
+        """The members of a field by its name, as far as they are at hand."""
+        for table in self.desk.source.tables.values():
+            for name, column in table.columns.items():
+                if name.casefold() == field.casefold() and not isinstance(column, DeferredColumn):
+                    dictionary = column.coded().dictionary if not column.type.is_number else None
+                    if dictionary is not None and len(dictionary) <= 5_000:
+                        return sorted(dictionary.key(code) for code in range(len(dictionary)))
+        return []
+
+    def judge_field(self, text: str, home: str | None) -> tuple[str, str]:
+        """What a record formula gives, and its values for a few records. Raises FormulaError."""
+        try:
+            made, base = check_field(text, self.desk.source, home)
+            table = self.desk.source.table(base)
+            some = range(min(SHOWN, table.count))
+            day = as_of_day(self.desk.source, self.desk.basket.as_of, base)
+            values = shown_for(made, self.desk.source, base, some, day)
+        except FormulaError:
+            raise
+        except FoldBasketError as error:
+            raise FormulaError(error.what, 0, len(text), todo=error.todo) from None
+        said = ", ".join(value if value is not None else "(blank)" for value in values)
+        return f"{kind_said(made.kind, False)[:-1]} of {base}.", f"First records: {said}" if values else ""
+
+    def judge_measure(self, text: str, measure: Measure | None) -> tuple[str, str]:
+        """What a summary formula gives, and its value in total. Raises FormulaError."""
+        fold = self.desk.fold or Fold("new")
+        asked = (
+            msgspec.structs.replace(measure, formula=text, compare=None)
+            if measure is not None
+            else Measure(free_id(fold), FORMULA, heading="\x00new", formula=text)
+        )
+        others = tuple(each for each in fold.measures if each.id != asked.id)
+        made = check_measure(asked, (*others, asked), self.desk.source)
+        said = kind_said(made.kind, True)
+        if sum(table.count for table in self.desk.source.tables.values()) > AT_ONCE:
+            return said, ""
+        try:
+            report = self.desk.engine.fold(Fold("shown", (asked, *others), filters=fold.filters))
+        except FormulaError:
+            raise
+        except FoldBasketError as error:
+            raise FormulaError(error.what, 0, len(text), todo=error.todo) from None
+        return said, f"In total: {report.written(0, 0, 0) or '(blank)'}" if len(report.rows) else ""
+
+    def judge(self, text: str) -> tuple[str, str]:
+        """What a new formula gives: a field or a measure, by what is written."""
+        return self.judge_measure(text, None) if self._sums_up(text) else self.judge_field(text, None)
+
+    def _sums_up(self, text: str) -> bool:
+        tree = parsed(text)
+        if is_summary(tree):
+            return True
+        fold = self.desk.fold
+        headings = {measure_heading(each).casefold() for each in fold.measures} if fold is not None else set()
+        fields = {name.casefold() for table in self.desk.source.tables.values() for name in table.columns}
+        named = [name.name.casefold() for name in names_in(tree)]
+        return bool(named) and all(name in headings for name in named) and not all(name in fields for name in named)
+
+    def make(self, text: str, name: str) -> None:
+        """Makes a field or a measure of a new formula, by what is written, and places it."""
+        desk = self.desk
+        name = name.strip()
+        try:
+            if self._sums_up(text):
+                fold = desk.ensure_fold()
+                made = Measure(free_id(fold), FORMULA, heading=name or None, formula=text, number=self._number(text))
+                check_measure(made, (*fold.measures, made), desk.source)
+                if desk.do(edits.Place(fold.name, "measures", made, name or text)):
+                    desk.select_word(made.id)
+                return
+            _, base = check_field(text, desk.source)
+        except FoldBasketError as error:
+            desk.failed.emit(error)
+            return
+        taken = set(desk.source.table(base).columns)
+        name = name or next(f"Field {number}" for number in range(1, 10_000) if f"Field {number}" not in taken)
+        if name in taken:
+            desk.sources.complain(f"“{base}” has a field “{name}” already.", "Choose another name.")
+            return
+        if desk.do(edits.AddField(Calculated(name, text, base))):
+            desk.calculate(None)
+            desk.news.emit(f"{name} is now a field of {base}, like any other: place it, filter by it, sum it up.")
+
+    @staticmethod
+    def _number(text: str) -> NumberStyle:
+        """Ratios of sums are written as percentages at first."""
+        tree = parsed(text)
+        is_ratio = getattr(getattr(tree, "function", None), "name", "") == "/" and is_summary(tree)
+        return NumberStyle(pattern="0.0%") if is_ratio and "COUNT" not in text.upper() else NumberStyle()
+
+    def combine(self, one: Measure, sign: str, other: Measure) -> None:
+        """A new measure from two measures and an operator, without typing."""
+        names = [written(measure_heading(each)) for each in (one, other)]
+        words = {"-": "less", "+": "plus", "*": "times", "/": "per"}[sign]
+        self.make(f"{names[0]} {sign} {names[1]}", f"{measure_heading(one)} {words} {measure_heading(other)}")
+
+    def change_field(self, ref: FieldRef, text: str) -> None:
+        """Gives a calculated field another formula."""
+        self.desk.do(edits.ChangeField(ref.table, ref.field, text))

@@ -1,0 +1,134 @@
+"""The Proof drawer: the records behind the marked cell, and the arithmetic that leads to it."""
+
+from __future__ import annotations
+
+from html import escape
+from typing import Any
+
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QTableView, QVBoxLayout, QWidget
+
+from foldbasket.desktop import theme
+from foldbasket.desktop.desk import Desk
+from foldbasket.errors import FoldBasketError
+from foldbasket.folding.proof import Proof, fields_of, proof_of
+from foldbasket.links.source import FieldRef
+from foldbasket.tables.column import DeferredColumn
+
+MOST = 1_000
+"""So many records are listed; their number is told in full."""
+
+
+class Records(QAbstractTableModel):
+    """The first records of a proof, as canonical text."""
+
+    def __init__(self, desk: Desk, proof: Proof, refs: list[FieldRef], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.source, self.proof, self.refs = desk.source, proof, refs
+        self.columns = [desk.source.column(ref) for ref in refs]
+        self.rows = [desk.source.rows(proof.base, ref.table) for ref in refs]
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        return min(MOST, len(self.proof.records))
+
+    def columnCount(self, parent: QModelIndex | None = None) -> int:
+        return len(self.refs)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if role != Qt.ItemDataRole.DisplayRole:
+            return None
+        return self.refs[section].field if orientation == Qt.Orientation.Horizontal else str(section + 1)
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        column = self.columns[index.column()]
+        if role == Qt.ItemDataRole.TextAlignmentRole and column.type.is_number:
+            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        if role != Qt.ItemDataRole.DisplayRole:
+            return None
+        record = int(self.proof.records[index.row()])
+        rows = self.rows[index.column()]
+        if rows is not None:
+            record = int(rows[record])
+            if record < 0:
+                return "(no match)"
+        text = column.peek(record) if isinstance(column, DeferredColumn) else column.text(record)
+        return text if text is not None else ""
+
+
+class ProofDrawer(QFrame):
+    """Shows the proof of one cell at a time; follows the mark while it is open."""
+
+    closed = pyqtSignal()
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.proof: Proof | None = None
+        self.setObjectName("proof")
+        self.setFixedHeight(232)
+        across = QHBoxLayout(self)
+        across.setContentsMargins(22, 10, 12, 10)
+        across.setSpacing(18)
+        left = QVBoxLayout()
+        self.title = QLabel("", self)
+        self.title.setProperty("role", "title")
+        self.title.setWordWrap(True)
+        self.told = QLabel("", self)
+        self.told.setTextFormat(Qt.TextFormat.RichText)
+        self.told.setWordWrap(True)
+        self.told.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.told.setAccessibleName("Arithmetic")
+        close = QPushButton("close", self)
+        close.setProperty("role", "link")
+        close.clicked.connect(self.hide)
+        left.addWidget(self.title)
+        left.addWidget(self.told, 1, Qt.AlignmentFlag.AlignTop)
+        left.addWidget(close, 0, Qt.AlignmentFlag.AlignLeft)
+        holder = QWidget(self)
+        holder.setLayout(left)
+        holder.setFixedWidth(330)
+        across.addWidget(holder)
+        self.table = QTableView(self)
+        self.table.setAccessibleName("Records behind the cell")
+        header = self.table.verticalHeader()
+        assert header is not None
+        header.setDefaultSectionSize(22)
+        header.setVisible(False)
+        across.addWidget(self.table, 1)
+        self.hide()
+        desk.report_changed.connect(self.hide)
+
+    def show_cell(self, row: int, column: int) -> None:
+        """Proves a cell of the report in view."""
+        desk = self.desk
+        if desk.report is None or desk.fold is None:
+            return
+        try:
+            self.proof = proof_of(desk.engine, desk.fold, desk.report, row, column)
+        except FoldBasketError as error:
+            desk.failed.emit(error)
+            return
+        proof, muted = self.proof, theme.palette().muted
+        shown = desk.report.text(row, column) or "(blank)"
+        self.title.setText(f"{proof.measure}: {shown}")
+        lines = [
+            f"<span style='color:{muted}'>{escape(proof.where)} · {len(proof.records):,} records of {escape(proof.base)}</span>",
+            escape(proof.arithmetic),
+        ]
+        rows = "".join(
+            f"<tr><td style='padding-right:14px'>{escape(part.name)}</td><td align='right'><b>{escape(part.text)}</b></td></tr>"
+            for part in proof.parts
+        )
+        lines.append(f"<table cellspacing='0'>{rows}</table>" if rows else "")
+        if proof.note:
+            lines.append(escape(proof.note))
+        verdict = (
+            "Worked out again, it agrees."
+            if proof.agrees
+            else f"Worked out again it is {proof.again}: please report this."
+        )
+        lines.append(f"<span style='color:{muted}'>{verdict}</span>")
+        self.told.setText("".join(f"<p style='margin:3px 0'>{line}</p>" for line in lines if line))
+        self.table.setModel(Records(desk, proof, fields_of(desk.fold, desk.engine, proof.base), self))
+        self.table.resizeColumnsToContents()
+        self.show()

@@ -1,0 +1,180 @@
+"""Proof of a cell: the records behind it, the arithmetic in words, and whether doing it again gives the cell.
+
+The cell's members become filters, and its measure, or each part of its formula, is worked out over what they keep. Nothing of the
+report's own totals or layout is used, so a proof is a second way to the same number.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import msgspec
+import numpy as np
+import numpy.typing as npt
+
+from foldbasket.errors import FoldError
+from foldbasket.folding.aggregates import AGGREGATES, FORMULA_ONLY
+from foldbasket.folding.axis import Axis
+from foldbasket.folding.bands import Cut
+from foldbasket.folding.domain import Domain
+from foldbasket.folding.engine import Engine
+from foldbasket.folding.filters import RecordFilter
+from foldbasket.folding.report import Report, Value
+from foldbasket.folding.sentence import measure_heading
+from foldbasket.folding.spec import Fold, Measure
+from foldbasket.folding.summary import FORMULA
+from foldbasket.links.source import FieldRef
+
+
+class Within(RecordFilter, frozen=True, tag="within"):
+    """Records of some members of a placed field, by their tokens; or of all others. Made for proofs, never written to a basket."""
+
+    cut: Cut | None = None
+    tokens: tuple[str, ...] = ()
+    exclude: bool = False
+
+    def keeps_codes(self, domain: Domain) -> npt.NDArray[np.bool_]:
+        listed = np.array([domain.token(code) in self.tokens for code in range(domain.size)], np.bool_)
+        return ~listed if self.exclude else listed
+
+    @property
+    def way(self) -> Cut | None:
+        return self.cut
+
+    def condition(self, label: Callable[[str], str]) -> str:
+        return ("not " if self.exclude else "") + ", ".join(self.tokens)
+
+
+@dataclass(frozen=True)
+class Part:
+    """One number that a cell is made of: what it is called, its exact value, and the value as the report writes it."""
+
+    name: str
+    value: Value
+    text: str
+
+
+@dataclass(frozen=True, eq=False)
+class Proof:
+    """What stands behind a cell. `where` names its members, `records` the base table's records in it."""
+
+    measure: str
+    where: str
+    base: str
+    records: npt.NDArray[np.int64]
+    parts: tuple[Part, ...]
+    arithmetic: str
+    again: Value
+    shown: Value
+    note: str = ""
+
+    @property
+    def agrees(self) -> bool:
+        """Whether working it out again gave the cell; reals to the last few digits."""
+        one, two = self.again, self.shown
+        if isinstance(one, float) and isinstance(two, float):
+            return bool(np.isclose(one, two, rtol=1e-11, atol=1e-12))
+        return one == two
+
+
+ASIDE = ("count", "count values", "sum", "smallest", "largest")
+"""What is told of a measure's field beside its own aggregate."""
+
+
+def proof_of(engine: Engine, fold: Fold, report: Report, row: int, column: int) -> Proof:
+    """The proof of a cell of a report that `engine` made of `fold`. Raises FoldError where there is no such cell."""
+    at, line, across = report.cell(row, column)
+    measure = fold.measures[at]
+    within = [*_filters(report.rows, line, fold.rows), *_filters(report.columns, across, fold.columns)]
+    if fold.totals_cover == "shown" and any(word.keep is not None for word in fold.rows + fold.columns):
+        raise FoldError("totals of this report cover only what is shown, which cannot be proved by filters.")
+    bare = msgspec.structs.replace(measure, compare=None, total="records", heading=measure.heading or "measure")
+    parts = _parts_of(engine, fold, measure, bare)
+    listed = {measure.id, *(each.id for each in parts)}
+    names = tuple(each for each in fold.measures if measure.formula and each.id not in listed)
+    asked = (bare, *(msgspec.structs.replace(each, compare=None, total="records") for each in (*parts, *names)))
+    filters: tuple[Any, ...] = (*fold.filters, *within)
+    found = engine.fold(msgspec.structs.replace(Fold("proof", asked), filters=filters))
+    has = bool(len(found.rows)) and bool(len(found.columns))
+    values = [(found.exact(k, 0, 0), found.written(k, 0, 0)) if has else (None, "") for k in range(len(asked))]
+    told = [
+        Part(_name(each), value, text or "(blank)")
+        for each, (value, text) in list(zip(asked, values, strict=True))[1 : 1 + len(parts)]
+    ]
+    base = found.counted[0].base
+    records = engine.records_of(base, filters)
+    note = ""
+    if measure.compare is not None:
+        note = f"The cell shows it as {measure.compare.said}: {report.written(at, line, across) or '(blank)'}."
+    elif measure.total != "records" and report.rows.kind[line]:
+        note = "This total is made of the lines shown, not of the records."
+    again = values[0][0]
+    shown = again if note else report.exact(at, line, across)
+    members = [_said(report.rows, line), _said(report.columns, across)]
+    where = ", ".join(each for each in members if each) or "Everything"
+    return Proof(
+        report.measures[at].heading, where, base, records, tuple(told), _arithmetic(measure), again, shown, note
+    )
+
+
+def _parts_of(engine: Engine, fold: Fold, measure: Measure, bare: Measure) -> list[Measure]:
+    if measure.aggregate == FORMULA:
+        return engine.parts_of(
+            msgspec.structs.replace(
+                fold, measures=tuple(bare if each.id == bare.id else each for each in fold.measures)
+            ),
+            bare.id,
+        )
+    if measure.field is None:
+        return []
+    column = engine.source.column(measure.field)
+    fitting = [name for name in ASIDE if name != measure.aggregate and column.type in AGGREGATES[name].takes]
+    return [Measure(f"aside {name}", name, None if name == "count" else measure.field) for name in fitting]
+
+
+def _name(measure: Measure) -> str:
+    if measure.id.startswith("="):
+        return measure.id[1:].split("·")[0]
+    if not measure.id.startswith("aside "):
+        return measure_heading(measure)
+    node = AGGREGATES.get(measure.aggregate) or FORMULA_ONLY.get(measure.aggregate)
+    return node.label if node is not None else measure.id
+
+
+def _arithmetic(measure: Measure) -> str:
+    if measure.formula:
+        return measure.formula
+    node = AGGREGATES[measure.aggregate]
+    return f"{measure.field.field if measure.field else 'Records'}: {node.meaning}"
+
+
+def _said(axis: Axis, line: int) -> str:
+    names = [axis.label(line, field) for field in range(axis.depth) if axis.codes[line, field] >= 0]
+    return " › ".join(names)
+
+
+def _filters(axis: Axis, line: int, words) -> list[Within]:  # type: ignore[no-untyped-def]
+    """A filter for each member that a line names; for gathered ones, all but those that stand beside them."""
+    found = []
+    for field, word in enumerate(words):
+        code = int(axis.codes[line, field])
+        if code < 0:
+            break
+        domain = axis.heads[field].domain
+        if code == domain.others:
+            beside = (axis.codes[:, :field] == axis.codes[line, :field]).all(axis=1) & (axis.codes[:, field] >= 0)
+            codes = np.unique(axis.codes[beside, field])
+            tokens = tuple(domain.token(int(each)) for each in codes if each != domain.others)
+            found.append(Within(f"within {field}", word.field, None, cut=word.cut, tokens=tokens, exclude=True))
+            break
+        found.append(Within(f"within {word.id}", word.field, None, cut=word.cut, tokens=(domain.token(code),)))
+    return found
+
+
+def fields_of(fold: Fold, engine: Engine, base: str) -> list[FieldRef]:
+    """The fields to list for the records of a proof: those of the base table, then others that the fold uses."""
+    own = [FieldRef(base, name) for name in engine.source.table(base).columns]
+    more = [ref for ref in fold.fields() if ref.table != base and engine.source.path(base, ref.table) is not None]
+    return [*own, *dict.fromkeys(more)]

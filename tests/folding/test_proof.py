@@ -1,0 +1,100 @@
+"""The proof of a cell is a second way to its number: from its records, for every cell of many shapes of report."""
+
+import datetime as dt
+import random
+from decimal import Decimal
+
+import msgspec
+import pytest
+
+from foldbasket.errors import FoldError
+from foldbasket.folding.bands import Bands
+from foldbasket.folding.comparisons import ShareOf
+from foldbasket.folding.engine import Engine
+from foldbasket.folding.filters import Compare
+from foldbasket.folding.ordering import Keep
+from foldbasket.folding.proof import fields_of, proof_of
+from foldbasket.folding.spec import Fold, Measure
+from foldbasket.links.link import Link
+from tests.folding.build import measure, placed, ref, source, table
+
+D = Decimal
+
+
+def sales(seed):
+    draw = random.Random(seed)
+    count = 50
+    orders = table("Orders", {"No": ["a", "b", "c", "d"], "Freight": [D("1.00"), D("2.50"), None, D("4.00")]})
+    near = table(
+        "Lines",
+        {
+            "No": [draw.choice(["a", "b", "c", "d", "gone"]) for _ in range(count)],
+            "Site": [draw.choice(["x", "y", "z", "w", None]) for _ in range(count)],
+            "Day": [dt.date(2026, draw.randrange(1, 7), 5) for _ in range(count)],
+            "Net": [D(draw.randrange(-500, 5000)).scaleb(-2) for _ in range(count)],
+        },
+    )
+    return source(near, orders, links=[Link("Lines", "Orders", (("No", "No"),))])
+
+
+MARGIN = Measure("ratio", "formula", heading="Ratio", formula="(SUM(Net) - SUM(Freight)) / COUNT(DISTINCT Site)")
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_every_cell_and_total_is_proved(seed):
+    of = sales(seed)
+    engine = Engine(of)
+    words = [
+        placed("Lines.Site", keep=Keep("sum Lines.Net", "top", "2", rest="gathered")),
+        placed("Lines.Day", part="quarter"),
+    ]
+    fold = Fold(
+        "f",
+        (measure("sum", "Lines.Net"), measure("median", "Lines.Net"), measure("sum", "Orders.Freight"), MARGIN),
+        (words[0],),
+        (words[1], placed("Lines.Net", bands=Bands("edges", edges=("0", "20", "40")))),
+        (Compare("f", ref("Lines.Net"), None, ">", "-3"),),
+    )
+    report = engine.fold(fold)
+    proved = 0
+    for row in range(report.height):
+        for column in range(report.width):
+            proof = proof_of(engine, fold, report, row, column)
+            assert proof.agrees, (proof, row, column)
+            proved += report.value(row, column) is not None
+    assert proved > 40
+
+
+def test_a_proof_names_its_parts_its_records_and_its_place():
+    of = sales(1)
+    engine = Engine(of)
+    fold = Fold("f", (MARGIN, measure("sum", "Lines.Net", compare=ShareOf())), (placed("Lines.Site"),))
+    report = engine.fold(fold)
+    proof = proof_of(engine, fold, report, 0, 0)
+    assert (proof.where, proof.base, proof.measure) == (report.rows.label(0, 0), "Lines", "Ratio")
+    assert [part.name for part in proof.parts] == ["SUM(Net)", "SUM(Freight)", "COUNT(DISTINCT Site)"]
+    net, freight, sites = (part.value for part in proof.parts)
+    assert proof.shown == pytest.approx(float(net - freight) / sites)
+    site = of.column(ref("Lines.Site"))
+    assert {site.text(int(record)) for record in proof.records} == {proof.where}
+    share = proof_of(engine, fold, report, 0, 1)
+    assert share.again == net
+    assert share.note.startswith("The cell shows it as % of everything")
+    names = {part.name: part.value for part in share.parts}
+    assert names["Count records"] == len(share.records) == names["Count values"]
+    assert [each.field for each in fields_of(fold, engine, "Lines")] == ["No", "Site", "Day", "Net"]
+
+
+def test_totals_of_what_is_shown_cannot_be_proved_and_say_so():
+    engine = Engine(sales(2))
+    fold = Fold(
+        "f",
+        (measure("sum", "Lines.Net"),),
+        (placed("Lines.Site", keep=Keep("sum Lines.Net", "top", "1")),),
+        totals_cover="shown",
+    )
+    with pytest.raises(FoldError, match="cover only what is shown"):
+        proof_of(engine, fold, engine.fold(fold), 0, 0)
+    lines = Fold("f", (msgspec.structs.replace(measure("sum", "Lines.Net"), total="average"),), (placed("Lines.Site"),))
+    report = engine.fold(lines)
+    assert "made of the lines shown" in proof_of(engine, lines, report, report.height - 1, 0).note
