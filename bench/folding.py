@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import time
 
 import msgspec
@@ -16,6 +17,8 @@ from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters import Members
 from foldbasket.folding.ordering import ByValue, Keep
 from foldbasket.folding.spec import Fold, Measure, Placed
+from foldbasket.formulas.checking import checked, schema_of
+from foldbasket.formulas.evaluation import calculated
 from foldbasket.links.source import FieldRef, Source
 from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn, smallest_codes
 from foldbasket.tables.conversion import from_arrow, to_arrow
@@ -128,8 +131,66 @@ def rows(lines: int) -> list[Row]:
             rounds=3,
         )
     )
+    found += formula_rows(table, arrow, line)
     found += kept_stages(table)
     return found
+
+
+def formula_rows(table: Table, arrow: pa.Table, line: pa.ChunkedArray) -> list[Row]:
+    """A record formula with three operations: alone, against the same by hand, and within a filtered fold."""
+    import pyarrow.compute as pc
+
+    source = Source({"Sales": table})
+    text = "(Net - Cost) * 3 + Quantity"
+    formula = checked(text, schema_of(source))
+    today = datetime.date(2026, 9, 30)
+    net, cost, quantity = (table.columns[name].values for name in ("Net", "Cost", "Quantity"))  # type: ignore[union-attr]
+    three = to_arrow(Table.of("Sales", [table.columns[name] for name in ("Net", "Cost", "Quantity")]))
+    cents = [
+        pc.cast(three[name], pa.int64())
+        if name == "Quantity"
+        else pa.chunked_array([pa.array(table.columns[name].values)])
+        for name in three.column_names
+    ]  # type: ignore[union-attr]
+
+    def in_arrow() -> pa.ChunkedArray:
+        return pc.add(pc.multiply(pc.subtract(cents[0], cents[1]), 3), pc.multiply(cents[2], 100))
+
+    def whole() -> object:
+        measure = Measure("m", "formula", formula=f"SUM({text})")
+        kept = (Members("f", ref("Line"), members=("Herbs", "Trees")),)
+        return Engine(Source({"Sales": table})).fold(Fold("formula", (measure, COUNT), ROWS, COLUMNS, kept))
+
+    def whole_in_arrow() -> object:
+        made = arrow.append_column("made", in_arrow())
+        kept = made.filter(pc.is_in(line, value_set=pa.array(["Herbs", "Trees"])))
+        return kept.group_by(["Region", "Site", "Channel"]).aggregate([("made", "sum"), ([], "count_all")])
+
+    name = "a record formula with three operations over 10 million records"
+    return [
+        compare(
+            name,
+            "the same in NumPy by hand",
+            1.2,
+            lambda: calculated(formula, source, "Sales", "m", today),
+            lambda: (net - cost) * 3 + quantity * 100,
+        ),
+        compare(
+            "the same",
+            "the same in pyarrow compute",
+            1.2,
+            lambda: calculated(formula, source, "Sales", "m", today),
+            in_arrow,
+        ),
+        compare(
+            "the fold with a filter and a record formula with three operations",
+            "pyarrow compute and group_by",
+            0.3,
+            whole,
+            whole_in_arrow,
+            rounds=3,
+        ),
+    ]
 
 
 def kept_stages(table: Table) -> list[Row]:

@@ -197,3 +197,19 @@ def test_the_proof_of_a_cell_opens_below_and_follows_the_mark(sites):
     sites.desk.turn()
     sites.settle()
     assert not drawer.isVisible()
+
+
+def test_a_condition_becomes_a_filter_and_is_changed_on_its_card(sites):
+    sites.key(Key.Key_M)
+    write(sites, "Net > 500 AND Channel = 'Web'")
+    next(
+        each for each in card(sites).findChildren(QPushButton) if each.text() == "Keep only records where it holds"
+    ).click()
+    sites.settle()
+    assert sites.words()[-1] == ("filters", "where Net > 500 AND Channel = 'Web'")
+    few = sites.desk.report.kept
+    text = write(sites, "Net > 100 AND Channel = 'Web'")
+    sites.press(text, Key.Key_Return)
+    assert sites.desk.report.kept > few
+    write(sites, "Net + 1")
+    assert "a condition" in editor_of(sites).error.text()

@@ -201,7 +201,7 @@ def test_a_count_of_records_stays_a_measure_and_a_word_that_is_gone_is_no_longer
     driver.settle()
     word = driver.desk.word
     driver.desk.move(word, "rows")
-    assert "stays among the measures" in driver.errors.pop().what
+    assert "stays where it is" in driver.errors.pop().what
     driver.desk.remove(word)
     driver.settle()
     assert driver.desk.word is None

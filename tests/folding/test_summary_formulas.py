@@ -11,6 +11,7 @@ import pytest
 from foldbasket.errors import FoldBasketError, FormulaError
 from foldbasket.folding.comparisons import ShareOf
 from foldbasket.folding.engine import Engine
+from foldbasket.folding.filters import Condition
 from foldbasket.folding.ordering import ByValue, Keep
 from foldbasket.folding.spec import Fold, Measure
 from foldbasket.links.link import Link
@@ -218,3 +219,30 @@ def test_margin_and_conditional_share_agree_with_plain_python(seed):
             assert report.exact(1, row, column) == (sum(some) if some else None)
             different = len({data["H"][at] for at in records} - {None}) * 2 + len(nets)
             assert report.exact(2, row, column) == (different if records else None)
+
+
+def test_a_filter_may_be_a_formula_over_any_fields():
+    def kept(text, measures=None, rows=()):
+        return lines(fold(ALL, measures or [measure("sum", "Lines.Net")], rows, filters=(Condition("c", text),)))
+
+    assert kept("Net > 50 AND Cost < 400") == [(D("100.00"),)]
+    assert kept("Came - Day > 3 OR Freight = 6") == [(D("700.00"),)]
+    assert kept("Net > Cost * 1.1", rows=BY_REGION) == [
+        ("E", D("150.00")),
+        ("W", D("600.00")),
+        ("Everything", D("750.00")),
+    ]
+    assert kept("Fast", [measure("sum", "Orders.Freight"), measure("count", None), measure("sum", "Lines.Net")])[0] == (
+        D("5.00"),
+        3,
+        D("150.00"),
+    )
+    report = fold(ALL, [measure("sum", "Lines.Net")], filters=(Condition("c", "Net > 50"),))
+    assert report.sentence == "Net, summed keeping where Net > 50"
+    for text, said in (
+        ("Net + 1", "a filter needs a condition"),
+        ("Nett > 1", "Did you mean Net?"),
+        ("SUM(Net) > 1", "so it cannot be part of a field"),
+    ):
+        with pytest.raises(FormulaError, match=said):
+            kept(text)

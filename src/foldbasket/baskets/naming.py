@@ -7,6 +7,7 @@ from typing import Any
 import msgspec
 
 from foldbasket.baskets.basket import Basket
+from foldbasket.folding.filters import Condition
 from foldbasket.folding.sentence import measure_heading
 from foldbasket.folding.spec import Fold
 from foldbasket.formulas.renaming import is_named, names, renamed
@@ -75,6 +76,8 @@ def use_of_field(basket: Basket, table: str, field: str) -> str | None:
     for fold in basket.folds:
         if FieldRef(table, field) in fold.fields():
             return f"the fold “{fold.name}”"
+        if any(isinstance(rule, Condition) and names(rule.formula, field, table) for rule in fold.filters):
+            return f"a filter of “{fold.name}”"
         for measure in fold.measures:
             if measure.formula and names(measure.formula, field, table):
                 return f"the measure “{measure_heading(measure)}” of “{fold.name}”"

@@ -11,6 +11,7 @@ from foldbasket.baskets.basket import Basket
 from foldbasket.errors import FoldError
 from foldbasket.folding.axis import Axis, Kind
 from foldbasket.folding.engine import Engine
+from foldbasket.folding.filters import Condition
 from foldbasket.folding.report import Report
 from foldbasket.folding.spec import Fold, Placed
 from foldbasket.tables.cells import Gathered
@@ -24,7 +25,9 @@ from foldbasket.tables.types import FieldType
 def needed_sources(basket: Basket, fold: str) -> tuple[str, ...]:
     """The sources whose records decide a fold: those of its fields, and every one that links lead to or from."""
     names = {ref.table for ref in basket.fold(fold).fields()}
-    if basket.calculated or any(measure.formula for measure in basket.fold(fold).measures):
+    if basket.calculated or any(
+        isinstance(word, Condition) or getattr(word, "formula", "") for word in basket.fold(fold).words()
+    ):
         names = {
             source.name for source in basket.sources if source.fold is None
         } | names  # a formula may name any of them

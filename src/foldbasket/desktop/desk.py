@@ -337,9 +337,7 @@ class Desk(QObject):
             column = self.column(word.field) if word.field is not None else None
             if column is None:
                 if word.field is None:
-                    self.failed.emit(
-                        BasketError("the count of records is not a field, so it stays among the measures.")
-                    )
+                    self.failed.emit(BasketError("it is made of no single field, so it stays where it is."))
                 return
             assert word.field is not None
             becomes = msgspec.structs.replace(placing.word_for(strand, word.field, column, fold), id=word_id)

@@ -10,13 +10,16 @@ from foldbasket.baskets import edits
 from foldbasket.baskets.calculated import Calculated, check_field
 from foldbasket.baskets.placing import free_id
 from foldbasket.errors import FoldBasketError, FormulaError
+from foldbasket.folding.filters import Condition
 from foldbasket.folding.sentence import measure_heading
 from foldbasket.folding.spec import Fold, Measure
 from foldbasket.folding.summary import FORMULA, check_measure
+from foldbasket.formulas.checking import checked, schema_of
 from foldbasket.formulas.evaluation import as_of_day, shown_for
 from foldbasket.formulas.help import Offer, kind_said, offers
 from foldbasket.formulas.parsing import parsed, written
 from foldbasket.formulas.tree import is_summary, names_in
+from foldbasket.formulas.values import Kind
 from foldbasket.links.source import FieldRef
 from foldbasket.styling.numbers import NumberStyle
 from foldbasket.tables.column import DeferredColumn
@@ -96,6 +99,29 @@ class FormulaWork:
         except FoldBasketError as error:
             raise FormulaError(error.what, 0, len(text), todo=error.todo) from None
         return said, f"In total: {report.written(0, 0, 0) or '(blank)'}" if len(report.rows) else ""
+
+    def judge_condition(self, text: str) -> tuple[str, str]:
+        """What a condition gives for a few records. Raises FormulaError where it is none."""
+        made = checked(text, schema_of(self.desk.source), wants="field")
+        if made.kind is not Kind.YESNO:
+            raise FormulaError(
+                f"a filter needs a condition, and this is {made.kind.value}.", 0, len(text), todo="Compare it: … > 500."
+            )
+        _, values = self.judge_field(text, None)
+        return "Keeps records for which it holds.", values
+
+    def keep_where(self, text: str) -> None:
+        """Adds a filter by a condition."""
+        desk = self.desk
+        try:
+            self.judge_condition(text)
+        except FoldBasketError as error:
+            desk.failed.emit(error)
+            return
+        fold = desk.ensure_fold()
+        rule = Condition(free_id(fold), text)
+        if desk.do(edits.Place(fold.name, "filters", rule, f"where {text}")):
+            desk.select_word(rule.id)
 
     def judge(self, text: str) -> tuple[str, str]:
         """What a new formula gives: a field or a measure, by what is written."""

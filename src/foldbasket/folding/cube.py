@@ -72,7 +72,7 @@ class Grouping:
             for codes, size in zip(self.codes[1:], self.sizes[1:], strict=True):
                 kernels.extend(keys, size, codes[start:stop])
         if mask is not None:
-            keys[~mask[start:stop]] = self.groups
+            kernels.leave_out(keys, mask[start:stop], self.groups)
         return keys
 
 

@@ -13,14 +13,14 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
-from foldbasket.errors import FoldError
+from foldbasket.errors import FoldError, FormulaError
 from foldbasket.folding.aggregates import Aggregate, Operand, State, aggregate_named
 from foldbasket.folding.axis import Head
 from foldbasket.folding.bands import Cut
 from foldbasket.folding.bases import Base, bases_of
 from foldbasket.folding.cube import AxisField, Cube, Wants, add_states, build_cube
 from foldbasket.folding.domain import Domain, placed_codes
-from foldbasket.folding.filters import Either, Filter, RecordFilter, Relative
+from foldbasket.folding.filters import Condition, Decided, Either, Filter, Members, RecordFilter, Relative
 from foldbasket.folding.frame import axis_of
 from foldbasket.folding.laying import Laying, Word, word_of
 from foldbasket.folding.quantities import Quantity, column_of, record_at
@@ -29,8 +29,9 @@ from foldbasket.folding.sentence import measure_heading, placed_heading, sentenc
 from foldbasket.folding.share import Measured, Share
 from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.folding.summary import FORMULA, expanded
-from foldbasket.formulas.checking import Checked
+from foldbasket.formulas.checking import Checked, checked, schema_of
 from foldbasket.formulas.evaluation import as_of_day, calculated, latest_day
+from foldbasket.formulas.values import Kind
 from foldbasket.links.source import FieldRef, Source
 from foldbasket.tables.column import CodedColumn, Codes, Column
 from foldbasket.tables.progress import Progress
@@ -80,7 +81,9 @@ class Engine:
         with self._lock:
             return self._fold(fold, progress)
 
-    def _fold(self, fold: Fold, progress: Progress) -> Report:
+    def _fold(self, asked: Fold, progress: Progress) -> Report:
+        fold = asked
+        fold = msgspec.structs.replace(fold, filters=tuple(self._plain(rule) for rule in fold.filters))
         made = expanded(fold, self.source, self._computed)
         measures = [self._completed(measure) for measure in made.measures]
         bases = bases_of(self.source, fold, measures)
@@ -103,7 +106,7 @@ class Engine:
         base_of = {each.at: share.base for share in shares for each in share.measures}
         return Report(
             name=fold.name,
-            sentence=sentence_of(fold, self.source, self.locale),
+            sentence=sentence_of(asked, self.source, self.locale),
             rows=rows,
             columns=columns,
             measures=tuple(
@@ -121,9 +124,23 @@ class Engine:
             measures_at=fold.measures_at,
         )
 
+    def _plain(self, rule: Filter) -> Decided:
+        """The filter, or for a condition one on the column that its formula gives. Raises FormulaError."""
+        if not isinstance(rule, Condition):
+            return rule
+        made = checked(rule.formula, schema_of(self.source), wants="field")
+        if made.kind is not Kind.YESNO:
+            raise FormulaError(
+                f"a filter needs a condition, and this is {made.kind.value}.", 0, len(rule.formula), todo="Compare it: … > 500."
+            )  # fmt: skip
+        tables = [ref.table for ref in made.refs()]
+        base = self.source.base_for(tables) if tables else next(iter(self.source.tables))
+        return Members(rule.id, self._computed(made, base), members=("yes",), picker=rule.picker)
+
     def records_of(self, base: str, filters: Sequence[Filter]) -> npt.NDArray[np.int64]:
         """The numbers of a table's records that pass some filters."""
-        rules = tuple(self.resolved(rule).moved(lambda ref: self._own(base, ref)) for rule in filters)
+        plain = [self._plain(rule) for rule in filters]
+        rules = tuple(self.resolved(rule).moved(lambda ref: self._own(base, ref)) for rule in plain)
         with self._lock:
             mask = self._selection(base, rules, Progress())
         return np.arange(self.source.table(base).count) if mask is None else np.flatnonzero(mask)
@@ -151,7 +168,9 @@ class Engine:
         """What one table contributes: the filters decided on its records, its cube, and its measures."""
         table = base.table
         measured = [Measured(at, measures[at], *self._operand(measures[at])) for at in base.measures]
-        rules = tuple(self.resolved(rule).moved(lambda ref: self._own(table, ref)) for rule in fold.filters)
+        rules = tuple(
+            self.resolved(self._plain(rule)).moved(lambda ref: self._own(table, ref)) for rule in fold.filters
+        )
         mask = self._selection(table, rules, progress)
         fields = tuple(sorted({self._axis_field(table, word) for word in fold.rows + fold.columns}, key=_in_order))
         wants = [
@@ -236,7 +255,7 @@ class Engine:
         found: Column = self._codes.get_or(quantity, lambda: column_of(self.source, quantity))
         return found
 
-    def _selection(self, base: str, rules: tuple[Filter, ...], progress: Progress) -> Mask | None:
+    def _selection(self, base: str, rules: tuple[Decided, ...], progress: Progress) -> Mask | None:
         """Which base records pass all filters; None when there is no filter."""
         if not rules:
             return None
@@ -254,7 +273,7 @@ class Engine:
         found: Mask = self._selections.get_or((base, rules), select)
         return found
 
-    def resolved(self, rule: Filter) -> Filter:
+    def resolved(self, rule: Decided) -> Decided:
         """The filter with relative dates become the range that they mean now."""
         if isinstance(rule, Either):
             return msgspec.structs.replace(rule, rules=tuple(self.resolved(each) for each in rule.rules))
@@ -289,7 +308,7 @@ class Engine:
         self,
         base: str,
         fields: tuple[AxisField, ...],
-        rules: tuple[Filter, ...],
+        rules: tuple[Decided, ...],
         wants: Wants,
         mask: Mask | None,
         progress: Progress,

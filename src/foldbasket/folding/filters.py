@@ -57,9 +57,9 @@ class RecordFilter(Offered, frozen=True, forbid_unknown_fields=True, omit_defaul
         """The fields it looks at."""
         return [self.field]
 
-    def moved(self, to: Callable[[FieldRef], FieldRef]) -> Filter:
+    def moved(self, to: Callable[[FieldRef], FieldRef]) -> Decided:
         """The filter on the fields that `to` gives for its own."""
-        found: Filter = msgspec.structs.replace(self, field=to(self.field))  # type: ignore[assignment]
+        found: Decided = msgspec.structs.replace(self, field=to(self.field))  # type: ignore[assignment]
         return found
 
     def keeps(self, source: Source, base: str) -> Mask:
@@ -281,7 +281,7 @@ class Either(Offered, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
         """The fields it looks at."""
         return [rule.field for rule in self.rules]
 
-    def moved(self, to: Callable[[FieldRef], FieldRef]) -> Filter:
+    def moved(self, to: Callable[[FieldRef], FieldRef]) -> Decided:
         """The filter on the fields that `to` gives for its own."""
         return msgspec.structs.replace(self, rules=tuple(rule.moved(to) for rule in self.rules))
 
@@ -295,7 +295,26 @@ class Either(Offered, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
         return kept
 
 
-Filter = Simple | Either
+class Condition(Offered, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="kind", tag="formula"):
+    """Records for which a record formula holds; the engine turns it into a filter on the column that the formula gives."""
+
+    id: str
+    formula: str = ""
+
+    @property
+    def field(self) -> FieldRef | None:
+        """None: it looks at whatever fields its formula names."""
+        return None
+
+    def fields(self) -> list[FieldRef]:
+        """None by themselves; those of the column that the formula gives count once it is made."""
+        return []
+
+
+Decided = Simple | Either
+"""Filters that decide on fields as they are."""
+
+Filter = Decided | Condition
 
 
 def _passes(rule: RecordFilter, source: Source, base: str) -> Mask:

@@ -28,6 +28,14 @@ def extend(keys: Keys, size: int, codes: npt.NDArray) -> None:
         keys += codes
 
 
+def leave_out(keys: Keys, kept: npt.NDArray[np.bool_], spare: int) -> None:
+    """Sends the records that a filter does not keep to the spare group."""
+    if "leave_out" in _compiled:
+        _compiled["leave_out"](keys, kept, spare)
+    else:
+        keys[~kept] = spare
+
+
 def count(keys: Keys, counts: npt.NDArray[np.int64]) -> None:
     """Adds one to the group of each record."""
     if "count" in _compiled:
@@ -72,6 +80,7 @@ def warm() -> None:
 
         plain: dict[str, Callable[..., None]] = {
             "extend": _extend,
+            "leave_out": _leave_out,
             "count": _count,
             "add": _add,
             "smallest": _smallest,
@@ -80,6 +89,7 @@ def warm() -> None:
         loops = {name: compiled(loop) for name, loop in plain.items()}
         keys = np.zeros(1, np.int32)
         loops["count"](keys, np.zeros(1, np.int64))
+        loops["leave_out"](keys, np.ones(1, np.bool_), 0)
         for code in (np.uint8, np.uint16, np.uint32):
             loops["extend"](keys, 1, np.zeros(1, code))
         for kind in (np.int64, np.float64):
@@ -105,6 +115,11 @@ def warm_in_background() -> threading.Thread:
 def _extend(keys: Keys, size: int, codes: npt.NDArray) -> None:
     for at in range(len(keys)):
         keys[at] = keys[at] * size + codes[at]
+
+
+def _leave_out(keys: Keys, kept: npt.NDArray, spare: int) -> None:
+    for at in range(len(keys)):
+        keys[at] = keys[at] if kept[at] else spare
 
 
 def _count(keys: Keys, counts: npt.NDArray) -> None:

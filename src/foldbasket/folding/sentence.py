@@ -11,7 +11,7 @@ from foldbasket.folding.aggregates import AGGREGATES
 from foldbasket.folding.bands import Bands, Groups
 from foldbasket.folding.comparisons import AgainstMeasure, AnyComparison
 from foldbasket.folding.domain import Domain, domain_of
-from foldbasket.folding.filters import Either, Filter, RecordFilter
+from foldbasket.folding.filters import Condition, Either, Filter, RecordFilter
 from foldbasket.folding.parts import PARTS
 from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.source import Source
@@ -99,6 +99,8 @@ def filter_phrase(rule: Filter, source: Source | None, locale: str) -> str:
     """A filter as the sentence says it: “Channel: Trade, Web”. Without a source, values are said as they are written."""
     if isinstance(rule, Either):
         return ", or ".join(filter_phrase(each, source, locale) for each in rule.rules) or "nothing"
+    if isinstance(rule, Condition):
+        return f"where {rule.formula}"
     label = _labeller(rule, source, locale)
     return f"{field_phrase(rule.field.field, rule.part)}: {rule.condition(label)}"
 

@@ -23,7 +23,7 @@ def steps_of(fold: Fold, source: Source | None = None, locale: str = "en") -> li
     for rule in fold.filters:
         said.append(f"Records are kept by {_lower(filter_phrase(rule, source, locale))}.")
     words = fold.rows + fold.columns
-    groups = " and ".join(_lower(placed_heading(word)) for word in words)
+    groups = _listed([_lower(placed_heading(word)) for word in words])
     if fold.measures:
         made = "; ".join(
             measure_phrase(msgspec.structs.replace(measure, compare=None), fold) for measure in fold.measures
@@ -84,6 +84,11 @@ def _before(fold: Fold, word: str):  # type: ignore[no-untyped-def]
         if word in ids and ids.index(word) > 0:
             return words[ids.index(word) - 1]
     return None
+
+
+def _listed(names: list[str]) -> str:
+    """Names in a sentence: “line, family and quarter”."""
+    return " and ".join([", ".join(names[:-1]), names[-1]] if len(names) > 1 else names)
 
 
 def _lower(text: str) -> str:

@@ -15,7 +15,7 @@ from foldbasket.baskets.placing import Word, free_id
 from foldbasket.errors import BasketError
 from foldbasket.folding.bands import Bands, Groups
 from foldbasket.folding.domain import BLANK, NO_MATCH
-from foldbasket.folding.filters import Either, Members, RecordFilter
+from foldbasket.folding.filters import Condition, Either, Members, RecordFilter
 from foldbasket.folding.sentence import measure_heading
 from foldbasket.folding.spec import Drill, Fold, Placed
 from foldbasket.links.source import FieldRef
@@ -280,7 +280,7 @@ class OfferPicker(Edit):
 
     def apply(self, basket: Basket) -> Basket:
         rule = find_word(basket.fold(self.fold), self.word)
-        if not isinstance(rule, RecordFilter | Either):
+        if not isinstance(rule, RecordFilter | Either | Condition):
             raise BasketError("only a filter can be offered beside the report.")
         for name in self.folds:
             basket.fold(name)

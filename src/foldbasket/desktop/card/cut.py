@@ -31,15 +31,12 @@ def cut_section(body: CardBody, desk: Desk, placed: Placed, column: Column) -> N
         _bands(body, desk, placed)
     else:
         _groups(body, desk, placed)
-    body.chips(
-        (
-            (False, "with records", "Only members that some record has."),
-            (True, "all there could be", "Gaps in the calendar, and members of a linked table that no record has."),
-        ),
+    body.choice(
+        "Without records",
+        ((False, "not shown"), (True, "shown")),
         placed.empty,
         lambda value: desk.change(placed.id, f"Members of {placed.field.field} without records", empty=value),
-        "Members",
-    )
+    ).setToolTip("Gaps in the calendar, and members of a linked table that no record has.")
 
 
 def _date(body: CardBody, desk: Desk, placed: Placed, column: Column) -> None:

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QSortFilterProxyModel, Qt
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QListView, QPushButton, QWidget
 
 from foldbasket.baskets import edits
+from foldbasket.desktop.card.formula import condition_card
 from foldbasket.desktop.card.offer import alternatives_section, picker_section
 from foldbasket.desktop.card.parts import CardBody, Chooser, Line
 from foldbasket.desktop.card.tick import member_model, why_no_list
@@ -19,6 +20,7 @@ from foldbasket.folding.filters import (
     Between,
     Blank,
     Compare,
+    Condition,
     Either,
     Filter,
     Members,
@@ -57,6 +59,8 @@ EXAMPLES = {
 
 def filter_card(desk: Desk, whole: Filter, parent: QWidget) -> CardBody:
     """Builds the card; of a filter with alternatives it shows one of them, which the desk remembers."""
+    if isinstance(whole, Condition):
+        return condition_card(desk, whole, parent)
     fold = desk.fold
     rules = whole.rules if isinstance(whole, Either) else (whole,)
     at = min(desk.alternative, len(rules) - 1)

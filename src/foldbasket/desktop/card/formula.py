@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import msgspec
 from PyQt6.QtGui import QTextCursor
 from PyQt6.QtWidgets import QWidget
 
@@ -9,6 +10,7 @@ from foldbasket.baskets import edits
 from foldbasket.desktop.card.editor import FormulaEditor
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
+from foldbasket.folding.filters import Condition
 from foldbasket.folding.sentence import measure_heading
 from foldbasket.folding.spec import Measure
 from foldbasket.formulas.help import PATTERNS
@@ -36,6 +38,7 @@ def new_formula_card(desk: Desk, text: str, parent: QWidget) -> CardBody:
     _prepare(desk, editor)
     body.column.addWidget(editor)
     body.link("Make it (Enter)", editor.commit)
+    body.link("Keep only records where it holds", lambda: desk.formulas.keep_where(editor.text.toPlainText().strip()))
     body.choice(
         "Start from", [(None, "a pattern"), *((each, each.name) for each in PATTERNS)], None,
         lambda pattern: pattern and editor.start_from(pattern.text),
@@ -78,6 +81,27 @@ def measure_formula_section(desk: Desk, body: CardBody, measure: Measure) -> Non
     _prepare(desk, editor, measure=measure.id)
     body.column.addWidget(editor)
     body.text("Enter takes the formula, Shift+Enter starts a line, Ctrl+Space lists what can stand here.", "quiet")
+
+
+def condition_card(desk: Desk, rule: Condition, parent: QWidget) -> CardBody:
+    """The card of a filter by a formula."""
+    body = CardBody("Keep where …", "A condition on each record, before anything is summed", parent)
+    fold = desk.fold
+    assert fold is not None
+    body.section("Formula")
+
+    def judge(text: str) -> tuple[str, str]:
+        return desk.formulas.judge_condition(text)
+
+    def apply(text: str) -> None:
+        desk.do(edits.Swap(fold.name, rule.id, msgspec.structs.replace(rule, formula=text), "Change a condition"))
+
+    editor = FormulaEditor(rule.formula, judge, apply, body)
+    _prepare(desk, editor)
+    body.column.addWidget(editor)
+    body.section("Place")
+    body.link("Take it out", lambda: desk.remove(rule.id))
+    return body.end()
 
 
 def field_formula_section(desk: Desk, body: CardBody, ref: FieldRef, formula: str) -> None:
