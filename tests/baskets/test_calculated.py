@@ -155,3 +155,16 @@ def test_one_in_use_is_not_taken_out_and_says_where_it_is_used():
     history.do(edits.RemoveField("Lines", "Band"))
     history.do(edits.RemoveField("Lines", "Profit"))
     assert history.basket.calculated == ()
+
+
+def test_bands_of_a_case_stand_on_columns_in_an_order_by_hand():
+    fold = Fold(
+        "f",
+        (Measure("m", "sum", FieldRef("Lines", "Net")),),
+        (),
+        (Placed("b", FieldRef("Lines", "Band"), first=("loss",)),),
+    )
+    source, _ = made(basket(PROFIT, BAND, folds=[fold]))
+    report = Engine(source).fold(fold)
+    assert [report.columns.label(line, 0) for line in range(3)] == ["loss", "gain", "(blank)"]
+    assert [report.value(0, column) for column in range(4)] == [D("4.00"), D("10.00"), None, D("14.00")]

@@ -164,3 +164,24 @@ def test_text_fields_are_worked_out_on_their_members_and_across_links():
     assert isinstance(column, CodedColumn)
     assert len(column.dictionary) == 2
     assert values("Code || ' ' || Lines.No", of, "Lines")[0] == ["R-1 a", "H-22 a", None, "R-1 z"]
+
+
+def test_a_chunk_of_a_formula_takes_no_more_than_two_temporaries():
+    import tracemalloc
+
+    from foldbasket.formulas.evaluation import CHUNK, _Records
+
+    count = 4 * CHUNK
+    rng = np.random.default_rng(6)
+    columns = [
+        NumberColumn(name, FieldType.DECIMAL, rng.integers(0, 10**6, count), None, 2) for name in ("Net", "Cost")
+    ]
+    columns.append(NumberColumn("Quantity", FieldType.WHOLE, rng.integers(1, 50, count)))
+    of = source(Table.of("T", columns))
+    rows = _Records(checked("(Net - Cost) * 3 + Quantity", schema_of(of)), of, "T", TODAY)
+    rows.chunk(0, CHUNK)  # largest amounts are found on first use, and kept
+    tracemalloc.start()
+    rows.chunk(CHUNK, 2 * CHUNK)
+    _, peak = tracemalloc.get_traced_memory()
+    tracemalloc.stop()
+    assert peak < 2.1 * CHUNK * 8
