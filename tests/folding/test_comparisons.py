@@ -30,6 +30,9 @@ D = Decimal
 def sales(seed):
     draw = random.Random(seed)
     count = draw.choice([1, 6, 40])
+    nets = [None if draw.random() < 0.1 else D(draw.randrange(-300, 3000)).scaleb(-2) for _ in range(count)]
+    if set(nets) == {None}:  # a column of blanks alone would be text
+        nets[0] = D("1.50")
     return source(
         table(
             "T",
@@ -37,9 +40,7 @@ def sales(seed):
                 "Region": [draw.choice(["East", "North", "West"]) for _ in range(count)],
                 "Site": [draw.choice(["a", "b", "c"]) for _ in range(count)],
                 "Day": [dt.date(2024, 1, 5) + dt.timedelta(days=draw.randrange(900)) for _ in range(count)],
-                "Net": [
-                    None if draw.random() < 0.1 else D(draw.randrange(-300, 3000)).scaleb(-2) for _ in range(count)
-                ],
+                "Net": nets,
                 "Plan": [D(draw.randrange(0, 40)).scaleb(-1) for _ in range(count)],
             },
         )

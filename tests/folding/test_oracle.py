@@ -3,6 +3,7 @@
 import csv
 import json
 import random
+import re
 from pathlib import Path
 
 import pytest
@@ -132,7 +133,7 @@ def random_fold(rng: random.Random, number: int) -> dict:
 
 
 @pytest.mark.parametrize("seed", [seed + 1 for seed in seeds(2)])
-def test_render_agrees_with_sqlite_in_every_cell_and_total(tmp_path, seed):
+def test_render_agrees_with_sqlite_in_every_cell_and_total(tmp_path, seed, capsys):
     rng = random.Random(seed)
     basket_path = write_demo(tmp_path / "data", lines=3_000, seed=seed)
     spoil(basket_path.parent, rng)
@@ -154,9 +155,17 @@ def test_render_agrees_with_sqlite_in_every_cell_and_total(tmp_path, seed):
         "folds": folds,
     }  # fmt: skip
     path = tmp_path / "random.json"
-    path.write_text(json.dumps(basket), encoding="utf-8")
-
-    assert main(["render", str(path), "--to", str(tmp_path / "out" / "{fold}.csv"), "--shape", "cells", "--quiet"]) == 0
+    asked = ["render", str(path), "--to", str(tmp_path / "out" / "{fold}.csv"), "--shape", "cells", "--quiet"]
+    while True:
+        path.write_text(json.dumps(basket), encoding="utf-8")
+        if main(asked) == 0:
+            break
+        # Of many random folds one may be past five million cells: it is refused by name, and the others go on.
+        refused = re.search(
+            r"the fold “(.+?)” cannot be made: this fold would make [\d,]+ cells", capsys.readouterr().err
+        )
+        assert refused is not None
+        basket["folds"] = folds = [fold for fold in folds if fold["name"] != refused.group(1)]
 
     db = sqlite_oracle.open_oracle(basket_path.parent)
     compared = 0
