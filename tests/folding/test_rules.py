@@ -114,6 +114,25 @@ def test_labels_sort_with_their_digits_as_numbers():
     assert [line[0] for line in lines(report)] == ["Äpfel", "apfel 2", "plot 9", "Plot 9a", "Plot 10", "Zaun"]
 
 
+@pytest.mark.parametrize(
+    ("locale", "wanted"),
+    [
+        ("en", ["ål", "apa", "Äpple", "Öl", "Ost", "zebra"]),
+        ("de", ["ål", "apa", "Äpple", "Öl", "Ost", "zebra"]),
+        ("sv", ["apa", "Ost", "zebra", "ål", "Äpple", "Öl"]),
+        ("es_MX", ["nube", "nzz", "ñu", "oso"]),
+        ("cs", ["cena", "čas", "dům"]),
+        ("da_DK", ["abe", "zoo", "Æble", "øl", "år"]),
+    ],
+)
+def test_text_stands_in_the_order_of_the_users_language(locale, wanted):
+    words = sorted(wanted)
+    report = Engine(source(table("T", {"w": words})), locale=locale).fold(
+        Fold("f", (measure("count"),), (placed("T.w"),), row_total="off")
+    )
+    assert [report.rows.label(line, 0) for line in range(report.height)] == wanted
+
+
 def test_totals_are_computed_from_the_records_not_from_the_cells():
     report = fold(source(SALES), [measure("average", "Sales.Net")], [placed("Sales.Region"), placed("Sales.Site")])
     by_caption = {line[0]: line[-1] for line in lines(report)}

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Sequence
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import numpy as np
 import numpy.typing as npt
@@ -26,16 +26,41 @@ OTHERS = "All others"
 MICROS_PER_DAY = 86_400_000_000
 
 
-def natural_key(text: str) -> tuple[object, ...]:
-    """Sort key of a label: letters without regard to case and accents, runs of digits by their number, then exactly."""
+LETTERS: dict[str, dict[str, str]] = {
+    "sv": {"z": "åäö"}, "fi": {"z": "åäö"}, "da": {"z": "æøå"}, "nb": {"z": "æøå"}, "nn": {"z": "æøå"}, "no": {"z": "æøå"},
+    "is": {"d": "ð", "z": "þæöå"}, "et": {"s": "šzž", "w": "õäöü"}, "es": {"n": "ñ"}, "gl": {"n": "ñ"}, "eu": {"n": "ñ"},
+    "pl": {"a": "ą", "c": "ć", "e": "ę", "l": "ł", "n": "ń", "o": "ó", "s": "ś", "z": "źż"},
+    "cs": {"c": "č", "r": "ř", "s": "š", "z": "ž"}, "sk": {"a": "ä", "c": "č", "o": "ô", "s": "š", "z": "ž"},
+    "hr": {"c": "čć", "d": "đ", "s": "š", "z": "ž"}, "sl": {"c": "č", "s": "š", "z": "ž"}, "hu": {"o": "ö", "u": "ü"},
+    "tr": {"c": "ç", "g": "ğ", "h": "ı", "o": "ö", "s": "ş", "u": "ü"}, "ro": {"a": "ăâ", "i": "î", "s": "ș", "t": "ț"},
+    "lt": {"c": "č", "s": "š", "z": "ž"}, "lv": {"c": "č", "g": "ģ", "k": "ķ", "l": "ļ", "n": "ņ", "s": "š", "z": "ž"},
+}  # fmt: skip
+"""Letters that a language counts as its own and where it puts them: behind which letter, in this order. In languages that are not
+listed an accent only tells equal letters apart."""
+
+
+@lru_cache(maxsize=64)
+def own_letters(locale: str) -> dict[int, str]:
+    """For each letter that a locale's language counts as its own, signs that sort where it belongs."""
+    after = LETTERS.get(re.split(r"[_-]", locale)[0], {})
+    return {
+        ord(letter): base + chr(0x10FF00 + place)
+        for base, letters in after.items()
+        for place, letter in enumerate(letters)
+    }
+
+
+def natural_key(text: str, locale: str = "en") -> tuple[object, ...]:
+    """Sort key of a label: letters in the order of the locale's language, without regard to case and to accents that make no
+    letter of their own; runs of digits by their number; then exactly."""
+    letters = own_letters(locale)
     pieces = re.split(r"(\d+)", text)
-    plain = [
-        (int(piece), "")
-        if at % 2
-        else (-1, "".join(c for c in unicodedata.normalize("NFKD", piece) if not unicodedata.combining(c)).casefold())
-        for at, piece in enumerate(pieces)
-    ]
-    return (plain, text)
+
+    def plain(piece: str) -> str:
+        piece = unicodedata.normalize("NFC", piece).casefold().translate(letters)
+        return "".join(sign for sign in unicodedata.normalize("NFKD", piece) if not unicodedata.combining(sign))
+
+    return ([(int(piece), "") if at % 2 else (-1, plain(piece)) for at, piece in enumerate(pieces)], text)
 
 
 class Domain:
@@ -47,6 +72,8 @@ class Domain:
     def __init__(self, dictionary: Dictionary, part: Part | None = None) -> None:
         self.dictionary = dictionary
         self.part = part
+        self.locale = "en"
+        """By whose order of letters labels stand."""
         self.type = FieldType.WHOLE if part is not None else dictionary.type
 
     @property
@@ -131,7 +158,7 @@ class Domain:
         """Rank of every code by label; blank and no match come last. Shape (size,)."""
         if self.dictionary.type is FieldType.TEXT and self.part is None:
             texts = self.dictionary.texts
-            order = sorted(range(len(texts)), key=lambda code: natural_key(texts[code]))
+            order = sorted(range(len(texts)), key=lambda code: natural_key(texts[code], self.locale))
         else:
             order = np.argsort(np.asarray(self.dictionary.values), kind="stable").tolist()
         ranks = np.empty(self.size, np.int64)
@@ -279,6 +306,7 @@ def joined(domains: Sequence[Domain], field: str) -> tuple[Domain, list[npt.NDAr
         scale,
     )
     made = Domain(dictionary, first.part)
+    made.locale = first.locale
     remaps = [np.array([*(place[value] for value in listed), made.blank, made.no_match], np.int64) for listed in lists]
     return made, remaps
 

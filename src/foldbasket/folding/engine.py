@@ -299,7 +299,9 @@ class Engine:
     def _coded(self, base: str, ref: FieldRef, cut: Cut | None) -> tuple[Codes, Domain]:
         def code() -> tuple[Codes, Domain]:
             self.ran["codes"] += 1
-            return placed_codes(self.source, base, ref, cut)
+            codes, domain = placed_codes(self.source, base, ref, cut)
+            domain.locale = self.locale
+            return codes, domain
 
         found: tuple[Codes, Domain] = self._codes.get_or((base, ref, cut), code)
         return found
