@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import msgspec
 
@@ -39,6 +39,8 @@ class FormulaWork:
 
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
+        self.picked: dict[str, Any] = {}
+        """The two measures and the sign that the card of a new formula has picked."""
 
     def offers(self, without: tuple[str, str] | None = None, measure: str | None = None) -> list[Offer]:
         """The words to complete: fields of all tables, measures of the fold, functions. A formula is not offered to itself."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.placing import free_id
@@ -45,6 +45,8 @@ class MemberWork:
 
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
+        self.chosen: dict[str, dict[str, Any]] = {}
+        """By word: what its card has chosen to drill into, before it is done."""
 
     def turn(self, seen: Seen) -> None:
         """Folds a member up, or opens it again."""

@@ -49,9 +49,13 @@ def drill_section(body: CardBody, desk: Desk, placed: Placed) -> None:
         body.link(f"Back to {was.heading or field_phrase(was.field.field, was.part)}", lambda: desk.do(edits.DrillBack(fold.name, placed.id)))  # fmt: skip
     if not fields or not members:
         return
-    chosen = {"member": members[0][0], "into": fields[0][0]}
-    body.choice("Open", members, members[0][0], lambda key: chosen.update(member=key))
-    body.choice("Into", fields, fields[0][0], lambda into: chosen.update(into=into))
+    # What is chosen outlives the card, which is built anew when something else on the desk changes.
+    chosen = desk.members.chosen.setdefault(placed.id, {})
+    for name, choices in (("member", members), ("into", fields)):
+        if chosen.get(name) not in [value for value, _ in choices]:
+            chosen[name] = choices[0][0]
+    body.choice("Open", members, chosen["member"], lambda key: chosen.update(member=key))
+    body.choice("Into", fields, chosen["into"], lambda into: chosen.update(into=into))
 
     def go() -> None:
         ref, part = chosen["into"]

@@ -62,11 +62,14 @@ def _by_picking(desk: Desk, body: CardBody) -> None:
     if len(measures) < 2:
         return
     body.section("Or pick two measures")
-    picked: dict[str, object] = {"one": measures[0][0], "sign": "-", "other": measures[1][0]}
-    body.choice("One", measures, measures[0][0], lambda each: picked.update(one=each))
-    body.choice("Sign", SIGNS, "-", lambda each: picked.update(sign=each))
-    body.choice("Other", measures, measures[1][0], lambda each: picked.update(other=each))
-    body.link("Make a measure of them", lambda: desk.formulas.combine(picked["one"], picked["sign"], picked["other"]))  # type: ignore[arg-type]
+    picked = desk.formulas.picked
+    for name, first in (("one", measures[0][0]), ("other", measures[1][0])):
+        if picked.get(name) not in [each for each, _ in measures]:
+            picked[name] = first
+    body.choice("One", measures, picked["one"], lambda each: picked.update(one=each))
+    body.choice("Sign", SIGNS, picked.setdefault("sign", "-"), lambda each: picked.update(sign=each))
+    body.choice("Other", measures, picked["other"], lambda each: picked.update(other=each))
+    body.link("Make a measure of them", lambda: desk.formulas.combine(picked["one"], picked["sign"], picked["other"]))
 
 
 def measure_formula_section(desk: Desk, body: CardBody, measure: Measure) -> None:
