@@ -122,7 +122,7 @@ def test_long_and_deep_texts_are_answered_at_once(text):
     began = time.process_time()
     found = refusal(text)
     assert found is None or 0 <= found.start < max(1, len(text))
-    assert time.process_time() - began < 5  # a bound on hanging, far above what it takes
+    assert time.process_time() - began < 3  # a bound on hanging; alone each takes less than a fifth of a second
 
 
 PIECES = st.sampled_from(

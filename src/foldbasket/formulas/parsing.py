@@ -24,7 +24,7 @@ from foldbasket.formulas.values import RANGE, Span, Vec, constant, nothing, numb
 from foldbasket.tables.types import MAX_SCALE, FieldType, parse_canonical
 
 LONGEST = 20_000
-DEEPEST = 60
+DEEPEST = 30
 MOST_PARTS = 2_000
 FUNCTION_MODULES = (arithmetic, calendar, logic, texts)
 """Where the functions are; importing them puts them into the language."""
@@ -77,7 +77,9 @@ def parsed(text: str) -> Node:
             tree: Any = sqlglot.parse_one(text, into=exp.Condition)
     except sqlglot.errors.ParseError as error:
         raise _told(text, error) from None
-    except (sqlglot.errors.SqlglotError, RecursionError, ValueError, AttributeError, TypeError, IndexError, KeyError):
+    except RecursionError:
+        raise _too_deep(text) from None
+    except (sqlglot.errors.SqlglotError, ValueError, AttributeError, TypeError, IndexError, KeyError):
         raise FormulaError(
             "this is not a formula.", 0, len(text), todo="Look for a missing bracket, comma or name."
         ) from None
@@ -86,9 +88,11 @@ def parsed(text: str) -> Node:
     try:
         return _Reader(text).read(tree)
     except RecursionError:
-        raise FormulaError(
-            "this formula is too deeply nested.", 0, len(text), todo="Make it of smaller formulas."
-        ) from None
+        raise _too_deep(text) from None
+
+
+def _too_deep(text: str) -> FormulaError:
+    return FormulaError("this formula is too deeply nested.", 0, len(text), todo="Make it of smaller formulas.")
 
 
 class _quiet:  # noqa: N801 - used as a statement
@@ -182,13 +186,21 @@ class _Reader:
 
     def __init__(self, text: str) -> None:
         self.text = text
+        self.places: dict[int, tuple[int, int] | None] = {}
+        self.held: list[exp.Expression] = []
 
     def place(self, node: exp.Expression) -> tuple[int, int]:
-        """Where a node stands: its own mark, or all that its parts span."""
-        marks = [each.meta for each in node.walk() if "start" in each.meta]
-        if not marks:
-            return 0, len(self.text)
-        return min(mark["start"] for mark in marks), max(mark["end"] for mark in marks) + 1
+        """Where a node stands: its own mark, and all that its parts span."""
+        if id(node) not in self.places:
+            self.held.append(node)  # so that no other node takes its number
+            # Parts come after what they are part of, so the other way round each finds those of its parts.
+            for each in reversed(list(node.walk())):
+                found = [self.places.get(id(part)) for part in each.iter_expressions()]
+                marks = [place for place in found if place is not None]
+                if "start" in each.meta:
+                    marks.append((each.meta["start"], each.meta["end"] + 1))
+                self.places[id(each)] = (min(one for one, _ in marks), max(two for _, two in marks)) if marks else None
+        return self.places[id(node)] or (0, len(self.text))
 
     def refuse(self, what: str, node: exp.Expression, todo: str = "") -> FormulaError:
         own = node.meta
