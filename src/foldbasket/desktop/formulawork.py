@@ -14,12 +14,11 @@ from foldbasket.folding.filters import Condition
 from foldbasket.folding.sentence import measure_heading
 from foldbasket.folding.spec import Fold, Measure
 from foldbasket.folding.summary import FORMULA, check_measure
-from foldbasket.formulas.checking import checked, schema_of
+from foldbasket.formulas.checking import checked_condition, schema_of
 from foldbasket.formulas.evaluation import as_of_day, shown_for
 from foldbasket.formulas.help import Offer, kind_said, offers
 from foldbasket.formulas.parsing import parsed, written
 from foldbasket.formulas.tree import is_summary, names_in
-from foldbasket.formulas.values import Kind
 from foldbasket.links.source import FieldRef
 from foldbasket.styling.numbers import NumberStyle
 from foldbasket.tables.column import DeferredColumn
@@ -104,11 +103,7 @@ class FormulaWork:
 
     def judge_condition(self, text: str) -> tuple[str, str]:
         """What a condition gives for a few records. Raises FormulaError where it is none."""
-        made = checked(text, schema_of(self.desk.source), wants="field")
-        if made.kind is not Kind.YESNO:
-            raise FormulaError(
-                f"a filter needs a condition, and this is {made.kind.value}.", 0, len(text), todo="Compare it: … > 500."
-            )
+        checked_condition(text, schema_of(self.desk.source))
         _, values = self.judge_field(text, None)
         return "Keeps records for which it holds.", values
 

@@ -7,8 +7,7 @@ from typing import TYPE_CHECKING, Any
 from foldbasket.baskets import edits
 from foldbasket.baskets.placing import free_id
 from foldbasket.folding.axis import Kind
-from foldbasket.folding.domain import BLANK, NO_MATCH
-from foldbasket.folding.filters import Members
+from foldbasket.folding.filters import of_member
 from foldbasket.folding.margins import MEASURE, Margin
 from foldbasket.folding.spec import Placed
 from foldbasket.links.source import FieldRef
@@ -89,14 +88,5 @@ class MemberWork:
         placed = edits.find_word(fold, seen.word) if fold is not None else None
         if fold is None or not isinstance(placed, Placed) or placed.bands or placed.groups:
             return
-        member = seen.path[-1]
-        rule = Members(
-            free_id(fold),
-            placed.field,
-            placed.part,
-            members=() if member in (BLANK, NO_MATCH) else (member,),
-            blank=member == BLANK,
-            no_match=member == NO_MATCH,
-            exclude=not only,
-        )
+        rule = of_member(free_id(fold), placed.field, placed.part, seen.path[-1], exclude=not only)
         self.desk.do(edits.Place(fold.name, "filters", rule, f"{'only' if only else 'without'} {seen.label}"))

@@ -13,7 +13,7 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
-from foldbasket.errors import FoldError, FormulaError
+from foldbasket.errors import FoldError
 from foldbasket.folding.aggregates import Aggregate, Operand, State, aggregate_named
 from foldbasket.folding.axis import Head
 from foldbasket.folding.bands import Cut
@@ -29,9 +29,8 @@ from foldbasket.folding.sentence import measure_heading, placed_heading, sentenc
 from foldbasket.folding.share import Measured, Share
 from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.folding.summary import FORMULA, expanded
-from foldbasket.formulas.checking import Checked, checked, schema_of
+from foldbasket.formulas.checking import Checked, checked_condition, schema_of
 from foldbasket.formulas.evaluation import as_of_day, calculated, latest_day
-from foldbasket.formulas.values import Kind
 from foldbasket.links.source import FieldRef, Source
 from foldbasket.tables.column import CodedColumn, Codes, Column
 from foldbasket.tables.progress import Progress
@@ -82,12 +81,12 @@ class Engine:
             return self._fold(fold, progress)
 
     def _fold(self, asked: Fold, progress: Progress) -> Report:
-        fold = asked
-        fold = msgspec.structs.replace(fold, filters=tuple(self._plain(rule) for rule in fold.filters))
+        filters = tuple(self._plain(rule) for rule in asked.filters)
+        fold = msgspec.structs.replace(asked, filters=filters)
         made = expanded(fold, self.source, self._computed)
         measures = [self._completed(measure) for measure in made.measures]
         bases = bases_of(self.source, fold, measures)
-        shares = [self._share(base, fold, measures, progress) for base in bases]
+        shares = [self._share(base, fold, filters, measures, progress) for base in bases]
         progress.step("Laying out", 0.0)
         self.ran["frame"] += 1
         axes = tuple([self._word(word, fold, shares) for word in words] for words in (fold.rows, fold.columns))
@@ -128,22 +127,21 @@ class Engine:
         """The filter, or for a condition one on the column that its formula gives. Raises FormulaError."""
         if not isinstance(rule, Condition):
             return rule
-        made = checked(rule.formula, schema_of(self.source), wants="field")
-        if made.kind is not Kind.YESNO:
-            raise FormulaError(
-                f"a filter needs a condition, and this is {made.kind.value}.", 0, len(rule.formula), todo="Compare it: … > 500."
-            )  # fmt: skip
+        made = checked_condition(rule.formula, schema_of(self.source))
         tables = [ref.table for ref in made.refs()]
         base = self.source.base_for(tables) if tables else next(iter(self.source.tables))
         return Members(rule.id, self._computed(made, base), members=("yes",), picker=rule.picker)
 
     def records_of(self, base: str, filters: Sequence[Filter]) -> npt.NDArray[np.int64]:
         """The numbers of a table's records that pass some filters."""
-        plain = [self._plain(rule) for rule in filters]
-        rules = tuple(self.resolved(rule).moved(lambda ref: self._own(base, ref)) for rule in plain)
+        rules = self._rules(base, [self._plain(rule) for rule in filters])
         with self._lock:
             mask = self._selection(base, rules, Progress())
         return np.arange(self.source.table(base).count) if mask is None else np.flatnonzero(mask)
+
+    def _rules(self, base: str, filters: Sequence[Decided]) -> tuple[Decided, ...]:
+        """Filters as they are decided on a base's records: dates resolved, fields its own."""
+        return tuple(self.resolved(rule).moved(lambda ref: self._own(base, ref)) for rule in filters)
 
     def parts_of(self, fold: Fold, word: str) -> list[Measure]:
         """The aggregates that a formula of a fold is made of, and the measures that it names, as measures."""
@@ -164,13 +162,18 @@ class Engine:
         self.source.add(ref, compute)
         return ref
 
-    def _share(self, base: Base, fold: Fold, measures: Sequence[Measure], progress: Progress) -> Share:
+    def _share(
+        self,
+        base: Base,
+        fold: Fold,
+        filters: Sequence[Decided],
+        measures: Sequence[Measure],
+        progress: Progress,
+    ) -> Share:
         """What one table contributes: the filters decided on its records, its cube, and its measures."""
         table = base.table
         measured = [Measured(at, measures[at], *self._operand(measures[at])) for at in base.measures]
-        rules = tuple(
-            self.resolved(self._plain(rule)).moved(lambda ref: self._own(table, ref)) for rule in fold.filters
-        )
+        rules = self._rules(table, filters)
         mask = self._selection(table, rules, progress)
         fields = tuple(sorted({self._axis_field(table, word) for word in fold.rows + fold.columns}, key=_in_order))
         wants = [

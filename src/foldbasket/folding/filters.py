@@ -107,6 +107,12 @@ class Members(RecordFilter, frozen=True, tag="members"):
         return f"not {shown}" if self.exclude else shown
 
 
+def of_member(id: str, field: FieldRef, part: str | None, token: str, *, exclude: bool = False) -> Members:
+    """A filter on one member, by its token: its key, or what blank and unmatched records are called."""
+    listed = () if token in (BLANK, NO_MATCH) else (token,)
+    return Members(id, field, part, listed, token == BLANK, token == NO_MATCH, exclude)
+
+
 class Compare(RecordFilter, frozen=True, tag="compare"):
     """Compares with one value, given as canonical text. Text compares by code point."""
 

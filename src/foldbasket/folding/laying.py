@@ -70,11 +70,11 @@ def word_of(
         assert part is not None
         there = np.unique(codes[codes < domain.blank])
         numbers = np.asarray(domain.dictionary.values, np.int64)[there]
-        if len(part.every):
-            domain, remap = filled(domain, part.every[0], part.every[-1])
-            codes = remap[codes].astype(np.int32)
-        elif len(numbers):
-            domain, remap = filled(domain, int(numbers.min()), int(numbers.max()))
+        span = (
+            part.every or numbers
+        )  # a cycle or bands have all their members, a period those between the first and the last
+        if len(span):
+            domain, remap = filled(domain, int(min(span)), int(max(span)))
             codes = remap[codes].astype(np.int32)
     return Word(placed, domain, codes, keeps(domain))
 
@@ -113,9 +113,10 @@ class Laying:
         picks = [word.placed for words in self.axes for word in words if word.placed.by or word.placed.keep]
         # Whatever looks beyond the cells shown, to totals that may be off or to members left out, needs every line.
         looks_beyond = bool(picks) or any(measure.compare is not None for measure in self.measures)
+        lines = self.lines()
         if not picks:
-            check_size(*self.lines(), len(self.measures))
-        whole = self._whole() if looks_beyond else self.lines()
+            check_size(*lines, len(self.measures))
+        whole = self._whole() if looks_beyond else lines
         blocks = self._aggregated(whole)
         if any(word.keep is not None and word.keep.rest == "gathered" for word in picks):
             self.trees = (self._gathered(0, whole, blocks), self._gathered(1, whole, blocks))
@@ -123,7 +124,8 @@ class Laying:
             blocks = self._aggregated(whole)
         if picks:
             whole, blocks = self._picked(whole, blocks)
-            check_size(*self.lines(), len(self.measures))
+            lines = self.lines()
+            check_size(*lines, len(self.measures))
         blocks = [
             block if measure.total == "records" else totals_of_shown(block, measure.total, *self.trees, *whole)
             for measure, block in zip(self.measures, blocks, strict=True)
@@ -133,7 +135,6 @@ class Laying:
             block if measure.compare is None else compared(measure.compare, block, cells, measure_heading(measure))
             for measure, block in zip(self.measures, blocks, strict=True)
         ]
-        lines = self.lines()
         return lines, [shown_of(block, lines, whole) for block in blocks] if looks_beyond else blocks
 
     def lines(self) -> tuple[Lines, Lines]:

@@ -63,11 +63,6 @@ def headings_of(measures: Sequence[Measure]) -> dict[str, Measure]:
 def check_measure(measure: Measure, measures: Sequence[Measure], source: Source, path: tuple[str, ...] = ()) -> Checked:
     """A summary formula, checked against the fields and the other measures. Raises FormulaError, also for a circle."""
     name = measure_heading(measure)
-    if name in path:
-        said = " → ".join(f"“{one}”" for one in (*path[path.index(name) :], name))
-        raise FormulaError(
-            f"this measure is made of itself: {said}.", 0, len(measure.formula), where=name, todo="Take one of the names out."
-        )  # fmt: skip
     others = {heading: each for heading, each in headings_of(measures).items() if each.id != measure.id}
     known = _Kinds(others, measures, source, (*path, name))
     return checked(measure.formula, schema_of(source), measures=known, wants="measure")

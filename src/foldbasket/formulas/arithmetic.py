@@ -12,7 +12,6 @@ from sqlglot import exp
 from foldbasket.formulas.calendar import days_between, moved
 from foldbasket.formulas.function import DATE, MOMENT, NOTHING, NUMBER, NUMBERS, SPAN, Function, Misfit, listing
 from foldbasket.formulas.values import (
-    MAX_SCALE,
     RANGE,
     Kind,
     Mask,
@@ -24,7 +23,7 @@ from foldbasket.formulas.values import (
     rescaled,
     target,
 )
-from foldbasket.tables.types import FieldType
+from foldbasket.tables.types import MAX_SCALE, FieldType
 
 
 class _Sum(Function):

@@ -92,6 +92,16 @@ def checked(
     return made
 
 
+def checked_condition(text: str, schema: Schema) -> Checked:
+    """A formula that must hold or not for each record, checked. Raises FormulaError."""
+    made = checked(text, schema, wants="field")
+    if made.kind is not Kind.YESNO:
+        raise FormulaError(
+            f"a filter needs a condition, and this is {made.kind.value}.", 0, len(text), todo="Compare it: … > 500."
+        )
+    return made
+
+
 def _place(name: Name, tree: Node, made: Checked, finder: _Finder, summary: bool, wants: str) -> None:
     """Decides what a name stands for: within an aggregate a field, outside one a measure, in a record formula a field."""
     inside = any(isinstance(each, Aggregated) and any(below is name for below in each.walk()) for each in tree.walk())

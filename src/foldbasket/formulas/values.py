@@ -14,7 +14,7 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn, coded_from_arrow, smallest_codes
-from foldbasket.tables.types import MAX_SCALE, FieldType
+from foldbasket.tables.types import FieldType
 
 Mask = npt.NDArray[np.bool_]
 RANGE = 1 << 63
@@ -115,22 +115,6 @@ def known(vec: Vec) -> Mask:
     return np.ones(len(vec.data), np.bool_) if vec.valid is None else vec.valid
 
 
-def of_column(column: Column, start: int = 0, stop: int | None = None) -> Vec:
-    """A column's records from `start` to `stop`; numbers without copying them."""
-    if isinstance(column, NumberColumn):
-        valid = None if column.valid is None else column.valid[start:stop]
-        return Vec(column.type, column.values[start:stop], valid, column.scale, column.largest_magnitude)
-    coded = column.coded()
-    members = members_of(coded)
-    codes = coded.codes[start:stop]
-    return Vec(
-        members.type,
-        members.data[codes],
-        None if coded.blank_count == 0 else codes != len(coded.dictionary),
-        own=True,
-    )
-
-
 def members_of(column: CodedColumn) -> Vec:
     """The members of a coded column, and one blank behind them."""
     dictionary = column.dictionary
@@ -207,9 +191,3 @@ def target(*vecs: Vec) -> npt.NDArray | None:
     """An array that a result of the same type may be written into: one that is owned and as long as the longest."""
     most = max(len(vec.data) for vec in vecs)
     return next((vec.data for vec in vecs if vec.own and len(vec.data) == most), None)
-
-
-__all__ = [
-    "KIND_OF", "MAX_SCALE", "RANGE", "Kind", "Mask", "Span", "Vec", "aligned", "both", "constant", "known", "members_of",
-    "nothing", "number_type", "of_column", "real", "rescaled", "target", "to_column",
-]  # fmt: skip

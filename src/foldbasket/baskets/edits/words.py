@@ -14,8 +14,7 @@ from foldbasket.baskets.naming import use_of_measure, with_measure_named
 from foldbasket.baskets.placing import Word, free_id
 from foldbasket.errors import BasketError
 from foldbasket.folding.bands import Bands, Groups
-from foldbasket.folding.domain import BLANK, NO_MATCH
-from foldbasket.folding.filters import Condition, Either, Members, RecordFilter
+from foldbasket.folding.filters import Condition, Either, RecordFilter, of_member
 from foldbasket.folding.sentence import measure_heading
 from foldbasket.folding.spec import Drill, Fold, Placed
 from foldbasket.links.source import FieldRef
@@ -218,14 +217,7 @@ class DrillInto(Edit):
             raise BasketError(
                 "a band or a group cannot be drilled into.", todo="Filter by its members, or place the field as it is."
             )
-        keeps = Members(
-            free_id(basket.fold(self.fold)),
-            placed.field,
-            placed.part,
-            members=() if self.member in (BLANK, NO_MATCH) else (self.member,),
-            blank=self.member == BLANK,
-            no_match=self.member == NO_MATCH,
-        )
+        keeps = of_member(free_id(basket.fold(self.fold)), placed.field, placed.part, self.member)
         was = Drill(placed.field, keeps.id, placed.part, placed.heading)
         becomes = replace(
             Placed(placed.id, self.into, self.part),

@@ -239,30 +239,10 @@ class GridView(QAbstractScrollArea):
 
     def heading_at(self, point: QPointF) -> str | None:
         """The id of the word whose heading or members lie under a point, or None."""
-        at, report = self.geometry_of, self.report
-        if at is None or report is None:
+        under = self._margin_at(point)
+        if under is None or self.report is None:
             return None
-        if point.x() < at.heads_width:
-            left = at.left
-            for place, width in enumerate(at.head_widths[: len(report.left.places)]):
-                if left <= point.x() < left + width:
-                    return self._word_at(report.left, place, self._row_at(point))
-                left += width
-            return None
-        if point.y() < at.head_height:
-            top = at.scaled(16)
-            for level, height in enumerate(at.head_heights):
-                if top <= point.y() < top + height:
-                    x = point.x() - at.heads_width + self.horizontalScrollBar().value()
-                    columns = at.columns_within(x, x + 0.5)
-                    return self._word_at(report.top, level, columns[0] if len(columns) else None)
-                top += height
-        return None
-
-    def _word_at(self, margin: Margin, place: int, at: int | None) -> str | None:
-        """The word that stands at a place of a margin; a measure's needs to know which row or column."""
-        if self.report is None or place >= len(margin.places):
-            return None
+        margin, at, place = under
         field = margin.places[place]
         if field != MEASURE:
             return margin.axis.heads[field].id
@@ -270,24 +250,29 @@ class GridView(QAbstractScrollArea):
 
     def member_at(self, point: QPointF) -> Seen | None:
         """The member whose name stands under a point of the margins, or None."""
+        under = self._margin_at(point)
+        return seen_at(under[0], under[1], under[2]) if under is not None and under[1] is not None else None
+
+    def _margin_at(self, point: QPointF) -> tuple[Margin, int | None, int] | None:
+        """The margin under a point, which of its rows or columns (None on a field's own heading), and the place there."""
         at, report = self.geometry_of, self.report
         if at is None or report is None:
             return None
-        if point.x() < at.heads_width and point.y() >= at.head_height:
-            row = self._row_at(point)
-            edge = at.left
-            for place, width in enumerate(at.head_widths[: len(report.left.places)]):
-                if edge <= point.x() < edge + width:
-                    return seen_at(report.left, row, place) if row is not None else None
-                edge += width
-        elif point.x() >= at.heads_width and point.y() < at.head_height:
+        if point.x() < at.heads_width:
+            row = self._row_at(point) if point.y() >= at.head_height else None
+            margin, edge = report.left, at.left
+            along, sizes = point.x(), at.head_widths
+        elif point.y() < at.head_height:
             x = point.x() - at.heads_width + self.horizontalScrollBar().value()
             columns = at.columns_within(x, x + 0.5)
-            edge = at.scaled(TOP)
-            for place, height in enumerate(at.head_heights[: len(report.top.places)]):
-                if edge <= point.y() < edge + height:
-                    return seen_at(report.top, columns[0], place) if len(columns) else None
-                edge += height
+            margin, row, edge = report.top, columns[0] if len(columns) else None, at.scaled(TOP)
+            along, sizes = point.y(), at.head_heights
+        else:
+            return None
+        for place, size in enumerate(sizes[: len(margin.places)]):
+            if edge <= along < edge + size:
+                return margin, row, place
+            edge += size
         return None
 
     def _row_at(self, point: QPointF) -> int | None:
