@@ -117,9 +117,23 @@ CASES: list[tuple[str, list]] = [
     ("CAST(d AS VARCHAR)", ["2026-01-31", "2024-02-29", None, "2025-12-29"]),
     ("CAST(m AS DATE)", [DAY(2026, 3, 5), DAY(1969, 12, 31), None, DAY(2026, 1, 1)]),
     ("CAST(SUBSTRING(t FROM 5) AS INTEGER)", [12, None, None, None]),
+    ("CAST(p AS DECIMAL(3, 2))", [None, D("-0.05"), D("3.25"), None]),
+    ("CAST(a * 10000 AS SMALLINT)", [10000, None, None, None]),
+    ("CAST(a * 1000000000 AS INTEGER)", [1000000000, None, None, None]),
+    ("CAST(t AS VARCHAR(3))", ["Oak", "ash", None, "Éla"]),
+    ("CAST(t AS CHAR(5)) || '.'", ["Oak 1.", "ash  .", None, "Élan-."]),
+    ("CAST(a AS VARCHAR(1))", ["1", "-", None, "1"]),
+    ("t NOT LIKE '%a%'", [False, False, None, False]),
+    ("t NOT LIKE 'O%' ESCAPE '!'", [False, True, None, True]),
+    ("NOT t NOT LIKE 'O%'", [True, False, None, False]),
+    ("CASE WHEN t NOT LIKE 'O%' THEN 1 ELSE 0 END", [0, 1, 0, 1]),
+    ("a BETWEEN SYMMETRIC 5 AND -10", [True, True, None, False]),
+    ("a NOT BETWEEN SYMMETRIC 5 AND -10", [False, False, None, True]),
+    ("y IS NOT TRUE", [False, True, True, False]),
     ("CAST(a AS DOUBLE PRECISION)", [1.0, -7.0, None, 12.0]),
 ]  # fmt: skip
 OURS_ONLY = {  # small letters go by the server's locale; and where we give a blank and the server an error, or leave out a blank that we do not
     "LOWER(t)", "a / b", "a / NULLIF(b, 0)", "LN(EXP(r / 1000000))", "GREATEST(p, q + 0, 1)", "LEAST(p, 1)", "SUBSTRING(t FROM 4)",
     "SUBSTRING(t FROM 1 FOR POSITION('-' IN t))", "CAST(SUBSTRING(t FROM 5) AS INTEGER)", "CAST(p AS INTEGER)",
+    "CAST(p AS DECIMAL(3, 2))", "CAST(a * 10000 AS SMALLINT)", "CAST(a * 1000000000 AS INTEGER)", "CAST(t AS CHAR(5)) || '.'",
 }  # fmt: skip

@@ -194,6 +194,7 @@ class Ceiling(_ToWhole):
 @listing
 class Round(_Numeric):
     name, nodes, most = "ROUND", (exp.Round,), 2
+    reads = frozenset({"this", "decimals"})
     meaning, example = (
         "Rounded to so many fraction digits, halves away from zero; to whole numbers where none are given.",
         "ROUND(Net, 1)",

@@ -99,6 +99,9 @@ class Extract(Function):
         unit = node.this.name.upper() if isinstance(node.this, exp.Var | exp.Column) else str(node.this).upper()
         return [exp.Literal.string(unit), node.expression]
 
+    def inner(self, node: exp.Expression) -> list[exp.Expression]:
+        return [node.this]
+
     def kind(self, kinds: Sequence[Kind]) -> Kind:
         if kinds[1] is not NOTHING and kinds[1] not in TIMES:
             raise Misfit(1, "a date or a time stamp")
@@ -114,5 +117,5 @@ class CurrentDate(Function):
     """The as-of date, which the caller puts in."""
 
     name, nodes, least, most, gives = "CURRENT_DATE", (exp.CurrentDate,), 0, 0, DATE
-    takes = (TIMES,)
+    takes, reads = (TIMES,), frozenset()
     meaning, example = "The as-of date of the basket.", 'CURRENT_DATE - "Order date"'

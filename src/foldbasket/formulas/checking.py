@@ -191,8 +191,8 @@ def _kind(node: Node, made: Checked, finder: _Finder, inside: bool) -> Kind:
     kinds = [_kind(each, made, finder, inside) for each in node.arguments]
     try:
         if isinstance(node.function, Cast):
-            into, scale = (each.value for each in node.arguments[1:] if isinstance(each, Constant))
-            return node.function.check(kinds[0], str(into.data[0]), int(scale.data[0]))
+            into, sizes = (str(each.value.data[0]) for each in node.arguments[1:] if isinstance(each, Constant))
+            return node.function.check(kinds[0], into, sizes)
         return node.function.kind(kinds)
     except Misfit as misfit:
         raise _misfit(node, node.function, kinds, misfit) from None

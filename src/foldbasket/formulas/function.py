@@ -33,6 +33,8 @@ class Function:
     gives: Kind | None = None
     least = 1
     most = 1
+    reads: frozenset[str] = frozenset({"this", "expression"})
+    """The arguments of its nodes that are accounted for; the parser's reader refuses whatever else a node carries."""
     meaning = ""
     example = ""
     is_operator = False
@@ -40,6 +42,10 @@ class Function:
     def arguments(self, node: exp.Expression) -> list[exp.Expression | None]:
         """The arguments in the order of `takes`; those left out at the end are not there."""
         return [child for key in node.arg_types if isinstance(child := node.args.get(key), exp.Expression)]
+
+    def inner(self, node: exp.Expression) -> list[exp.Expression]:
+        """The parser's nodes within this one that are read here and are no arguments, such as the type of a cast."""
+        return []
 
     def kind(self, kinds: Sequence[Kind]) -> Kind:
         """The kind of the result. Raises Misfit for arguments that do not fit; blanks fit everywhere."""

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -26,7 +28,7 @@ from foldbasket.formulas.function import (
     listing,
     only,
 )
-from foldbasket.formulas.texts import as_text
+from foldbasket.formulas.texts import as_text, mapped
 from foldbasket.formulas.values import Kind, Mask, Vec, aligned, both, known, real
 from foldbasket.tables.types import MAX_SCALE, FieldType, parse_canonical
 
@@ -159,7 +161,11 @@ class AtLeast(_Compared):
 @listing
 class Between(Function):
     name, nodes, least, most, is_operator = "BETWEEN", (exp.Between,), 3, 3, True
-    meaning, example = "Whether a value lies between two others, both ends in.", "Net BETWEEN 100 AND 500"
+    reads = frozenset({"this", "low", "high", "symmetric"})
+    meaning, example = (
+        "Whether a value lies between two others, both ends in; with SYMMETRIC in whichever order they come.",
+        "Net BETWEEN 100 AND 500",
+    )
 
     def kind(self, kinds: Sequence[Kind]) -> Kind:
         alike(kinds)
@@ -173,6 +179,7 @@ class Between(Function):
 @listing
 class In(Function):
     name, nodes, least, most, is_operator = "IN", (exp.In,), 2, 10_000, True
+    reads = frozenset({"this", "expressions"})
     meaning, example = "Whether a value is one of several.", "Channel IN ('Web', 'Trade')"
 
     def arguments(self, node: exp.Expression) -> list[exp.Expression | None]:
@@ -239,6 +246,7 @@ def _truth(vec: Vec) -> Vec:
 @listing
 class Is(Function):
     name, nodes, least, most, is_operator = "IS NULL", (exp.Is,), 2, 2, True
+    reads = frozenset({"this", "expression", "negate"})
     gives, takes = YESNO, (ANY,)
     meaning, example = (
         "Whether there is no value. IS TRUE and IS FALSE ask for a condition that surely holds, or does not.",
@@ -274,6 +282,7 @@ class Case(Function):
     """Conditions and values by turns, the value for all other records last."""
 
     name, nodes, least, most, is_operator = "CASE", (exp.Case,), 3, 10_000, True
+    reads = frozenset({"this", "ifs", "default"})
     meaning, example = (
         "The value of the first condition that holds.",
         "CASE WHEN Net >= 500 THEN 'large' ELSE 'small' END",
@@ -287,6 +296,9 @@ class Case(Function):
                 condition = exp.EQ(this=node.this.copy(), expression=condition.copy())
             found += [condition, branch.args["true"]]
         return [*found, node.args.get("default") or exp.Null()]
+
+    def inner(self, node: exp.Expression) -> list[exp.Expression]:
+        return list(node.args["ifs"])
 
     def kind(self, kinds: Sequence[Kind]) -> Kind:
         for at in range(0, len(kinds) - 1, 2):
@@ -310,6 +322,7 @@ class Case(Function):
 @listing
 class Coalesce(Function):
     name, nodes, least, most = "COALESCE", (exp.Coalesce,), 1, 1_000
+    reads = frozenset({"this", "expressions"})
     meaning, example = "The first value that is not blank.", 'COALESCE(Delivered, "Order date")'
 
     def arguments(self, node: exp.Expression) -> list[exp.Expression | None]:
@@ -344,6 +357,7 @@ class NullIf(Function):
 
 class _Extreme(Function):
     least, most = 1, 1_000
+    reads = frozenset({"this", "expressions", "ignore_nulls"})  # the parser sets it always; ours are blank where any is
     largest: bool
 
     def arguments(self, node: exp.Expression) -> list[exp.Expression | None]:
@@ -375,51 +389,85 @@ class Least(_Extreme):
     meaning, example = "The smallest of several values; blank where any is.", "LEAST(Net, 1000)"
 
 
+@dataclass(frozen=True)
+class _Type:
+    """A type that CAST knows: how it is held, what it is to the rules, how many sizes may stand behind it, and its range."""
+
+    held: FieldType
+    kind: Kind
+    sizes: int = 0
+    bits: int = 64
+
+
 TYPES = {
-    "INT": (FieldType.WHOLE, NUMBER), "BIGINT": (FieldType.WHOLE, NUMBER), "SMALLINT": (FieldType.WHOLE, NUMBER),
-    "DECIMAL": (FieldType.DECIMAL, NUMBER), "FLOAT": (FieldType.REAL, NUMBER), "DOUBLE": (FieldType.REAL, NUMBER),
-    "VARCHAR": (FieldType.TEXT, TEXT), "CHAR": (FieldType.TEXT, TEXT), "TEXT": (FieldType.TEXT, TEXT),
-    "DATE": (FieldType.DATE, DATE), "TIMESTAMP": (FieldType.TIMESTAMP, MOMENT), "BOOLEAN": (FieldType.YESNO, YESNO),
+    "SMALLINT": _Type(FieldType.WHOLE, NUMBER, 0, 16), "INT": _Type(FieldType.WHOLE, NUMBER, 0, 32),
+    "BIGINT": _Type(FieldType.WHOLE, NUMBER), "DECIMAL": _Type(FieldType.DECIMAL, NUMBER, 2),
+    "FLOAT": _Type(FieldType.REAL, NUMBER), "DOUBLE": _Type(FieldType.REAL, NUMBER),
+    "VARCHAR": _Type(FieldType.TEXT, TEXT, 1), "CHAR": _Type(FieldType.TEXT, TEXT, 1), "TEXT": _Type(FieldType.TEXT, TEXT),
+    "DATE": _Type(FieldType.DATE, DATE), "TIMESTAMP": _Type(FieldType.TIMESTAMP, MOMENT),
+    "BOOLEAN": _Type(FieldType.YESNO, YESNO),
 }  # fmt: skip
 
 
 @listing
 class Cast(Function):
     name, nodes, least, most = "CAST", (exp.Cast,), 3, 3
-    meaning = "The value as another type: INTEGER, DECIMAL(p, s), REAL, VARCHAR, DATE, TIMESTAMP or BOOLEAN. What cannot be read so is blank."
+    reads = frozenset({"this", "to"})
+    meaning = (
+        "The value as another type: SMALLINT, INTEGER, BIGINT, DECIMAL(p, s), REAL, VARCHAR(n), CHAR(n), DATE, TIMESTAMP or BOOLEAN. "
+        "Decimals are rounded, text is cut to its length; what cannot be read so, or passes the type's range, is blank."
+    )
     example = 'CAST("Customer no." AS VARCHAR)'
 
     def arguments(self, node: exp.Expression) -> list[exp.Expression | None]:
         to = node.args["to"]
-        scale = 0
-        if len(to.expressions) > 1:
-            scale = int(to.expressions[1].name)
-        return [node.this, exp.Literal.string(to.this.value), exp.Literal.number(scale)]
+        sizes = ",".join(str(each.name) for each in to.expressions)
+        return [node.this, exp.Literal.string(to.this.value), exp.Literal.string(sizes)]
 
-    def check(self, kind: Kind, into: str, scale: int) -> Kind:
-        """The kind that a cast gives. Raises Misfit when there is no such type or change."""
+    def inner(self, node: exp.Expression) -> list[exp.Expression]:
+        to = node.args["to"]
+        return [to, *to.expressions, *(each.this for each in to.expressions if isinstance(each.this, exp.Expression))]
+
+    def check(self, kind: Kind, into: str, sizes: str) -> Kind:
+        """The kind that a cast gives. Raises Misfit when there is no such type, size or change."""
         if into not in TYPES:
-            raise Misfit(None, "CAST knows INTEGER, DECIMAL(p, s), REAL, VARCHAR, DATE, TIMESTAMP and BOOLEAN")
-        if not 0 <= scale <= MAX_SCALE:
-            raise Misfit(None, f"a decimal keeps up to {MAX_SCALE} fraction digits")
-        gives = TYPES[into][1]
+            raise Misfit(
+                None,
+                "CAST knows INTEGER, SMALLINT, BIGINT, DECIMAL(p, s), REAL, VARCHAR(n), CHAR(n), DATE, TIMESTAMP and BOOLEAN",
+            )
+        wanted = TYPES[into]
+        given = sizes.split(",") if sizes else []
+        if len(given) > wanted.sizes or not all(re.fullmatch(r"[0-9]{1,5}", each) for each in given):
+            raise Misfit(None, f"{into} takes no such size")
+        size, scale = _sizes(sizes)
+        if into == "CHAR" and size is None:
+            raise Misfit(None, "CHAR takes a length, such as CHAR(3); VARCHAR takes text of any length")
+        if wanted.held is FieldType.TEXT and size is not None and not 1 <= size <= 10_000:
+            raise Misfit(None, "text has a length from 1 to 10,000")
+        if wanted.held is FieldType.DECIMAL and not scale <= min(MAX_SCALE, MAX_SCALE if size is None else size):
+            raise Misfit(None, f"a decimal keeps up to {MAX_SCALE} fraction digits, and no more of them than digits")
+        if size == 0:
+            raise Misfit(None, f"{into}(0) holds nothing")
         fitting = {
             NUMBER: only(NUMBER, TEXT, YESNO),
             TEXT: ANY,
             DATE: only(DATE, MOMENT, TEXT),
             MOMENT: only(DATE, MOMENT, TEXT),
             YESNO: only(YESNO, TEXT),
-        }[gives]
+        }[wanted.kind]
         if kind is not NOTHING and kind not in fitting:
             raise Misfit(0, listed(fitting))
-        return gives
+        return wanted.kind
 
     def evaluate(self, *vecs: Vec) -> Vec:
-        one, into, scale = vecs[0], TYPES[str(vecs[1].data[0])][0], int(vecs[2].data[0])
+        one, name = vecs[0], str(vecs[1].data[0])
+        size, scale = _sizes(str(vecs[2].data[0]))
+        wanted = TYPES[name]
+        into = wanted.held
         if one.is_null:
             return one
         if into is FieldType.TEXT:
-            return as_text(one)
+            return _lettered(as_text(one), name, size)
         if one.type is FieldType.TEXT:
             one = parsed(one, into)
         elif one.type is FieldType.YESNO and into.is_number:
@@ -427,12 +475,35 @@ class Cast(Function):
         if into is FieldType.REAL:
             return real(one)
         if into.is_number:
-            return as_scale(one, scale if into is FieldType.DECIMAL else 0)
+            made = as_scale(one, scale if into is FieldType.DECIMAL else 0)
+            return _within(made, 1 << (wanted.bits - 1) if size is None else 10**size)
         if into is FieldType.DATE:
             return Vec(FieldType.DATE, days(one), one.valid)
         if into is FieldType.TIMESTAMP:
             return Vec(FieldType.TIMESTAMP, micros(one), one.valid)
         return one
+
+
+def _sizes(given: str) -> tuple[int | None, int]:
+    """The first size behind a type, None where there is none, and the second."""
+    first, _, second = given.partition(",")
+    return (int(first) if first else None), int(second or 0)
+
+
+def _within(vec: Vec, limit: int) -> Vec:
+    """Exact numbers whose units pass a limit, blanked: what the type cannot hold."""
+    if vec.bound < limit:
+        return vec
+    good = np.asarray((vec.data < limit) & (vec.data >= (-limit if limit & (limit - 1) == 0 else 1 - limit)), np.bool_)
+    return Vec(vec.type, np.where(good, vec.data, 0), both(vec.valid, good), vec.scale, limit)
+
+
+def _lettered(vec: Vec, name: str, size: int | None) -> Vec:
+    """Text cut to a length, and for CHAR filled up to it with spaces."""
+    if size is None:
+        return vec
+    filled = size if name == "CHAR" else 0
+    return mapped(FieldType.TEXT, lambda text: text[:size].ljust(filled), vec)
 
 
 def parsed(texts: Vec, into: FieldType) -> Vec:

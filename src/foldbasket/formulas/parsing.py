@@ -43,6 +43,34 @@ AGGREGATES: dict[type[exp.Expression], str] = {
     exp.VariancePop: "variance of all",
     exp.PercentileCont: "percentile",
 }
+FEWER = {"count values": "count different", "sum": "sum different", "average": "average different",
+         "smallest": "smallest", "largest": "largest"}  # fmt: skip
+"""What DISTINCT makes of an aggregate, where it can stand; the smallest and the largest are the same with it."""
+ACCOUNTED: dict[type[exp.Expression], frozenset[str]] = {
+    **{kind: frozenset({"this"}) for kind in AGGREGATES},
+    exp.Count: frozenset({"this", "big_int"}),  # how wide the count is held is no part of the language
+    exp.Paren: frozenset({"this"}),
+    exp.Literal: frozenset({"this", "is_string"}),
+    exp.Boolean: frozenset({"this"}),
+    exp.Null: frozenset(),
+    exp.Interval: frozenset({"this", "unit"}),
+    exp.Column: frozenset({"this", "table"}),
+    exp.Identifier: frozenset({"this", "quoted"}),
+    exp.Star: frozenset(),
+    exp.Var: frozenset({"this"}),
+    exp.Filter: frozenset({"this", "expression"}),
+    exp.Where: frozenset({"this"}),
+    exp.Distinct: frozenset({"expressions"}),
+    exp.WithinGroup: frozenset({"this", "expression"}),
+    exp.Order: frozenset({"expressions"}),
+    exp.Ordered: frozenset({"this", "desc", "nulls_first"}),  # blanks are left out, so their place means nothing
+    exp.If: frozenset({"this", "true"}),
+    exp.DataType: frozenset({"this", "expressions"}),
+    exp.DataTypeParam: frozenset({"this"}),
+}
+"""The arguments that are read of each of the parser's nodes which are no functions of their own. Whatever else a node carries is
+refused by name, so that nothing which the parser understands is passed over in silence."""
+
 AGGREGATE_NAMES = {
     "SUM": "All values added up, exactly.",
     "AVG": "The average of the values.",
@@ -60,6 +88,12 @@ AGGREGATE_NAMES = {
 
 KEYWORDS = ("AND", "OR", "NOT", "IN", "BETWEEN", "LIKE", "IS", "NULL", "CASE", "WHEN", "THEN", "ELSE", "END", "DISTINCT",
             "FILTER", "WHERE", "DATE", "INTERVAL", "TRUE", "FALSE")  # fmt: skip
+
+
+def accounted(kind: type[exp.Expression]) -> frozenset[str] | None:
+    """The arguments that are read of a kind of the parser's nodes; None where the language does not have it."""
+    function = Registry.by_node.get(kind)
+    return function.reads if function is not None else ACCOUNTED.get(kind)
 
 
 def function_names() -> list[str]:
@@ -85,6 +119,11 @@ def parsed(text: str) -> Node:
         ) from None
     if tree is None:
         raise FormulaError("there is no formula.", 0, 1, todo="Type one, such as Net - Cost.")
+    return read_tree(text, tree)
+
+
+def read_tree(text: str, tree: exp.Expression) -> Node:
+    """Our own tree from the parser's. Raises FormulaError for every node, and every argument of a node, that is not on our list."""
     try:
         return _Reader(text).read(tree)
     except RecursionError:
@@ -207,8 +246,29 @@ class _Reader:
         start, stop = (own["start"], own["end"] + 1) if "start" in own else self.place(node)
         return FormulaError(what, start, stop, todo=todo)
 
+    def account(self, node: exp.Expression) -> None:
+        """Refuses a node that carries an argument which is not read."""
+        reads = accounted(type(node))
+        if reads is None:
+            raise self.unknown(node)
+        for key, given in node.args.items():
+            if key not in reads and given not in (None, False, []):
+                if isinstance(node, exp.In) and key in ("query", "unnest", "field"):
+                    raise self.refuse("a formula has no queries.", node, "List the values: IN ('a', 'b').")
+                if isinstance(node, exp.Column):
+                    raise self.refuse(
+                        "a name has at most a table before it.", node, 'Write it like Orders."Order date".'
+                    )
+                if type(node) in AGGREGATES:
+                    raise self.refuse(f"{self.word(node)} takes one field or expression.", node)
+                word = key.strip("_").replace("_", " ").upper()
+                raise self.refuse(
+                    f"{word} cannot stand here.", node, "Take it out; a formula has the standard's plain forms."
+                )
+
     def read(self, node: exp.Expression) -> Node:
         start, stop = self.place(node)
+        self.account(node)
         if isinstance(node, exp.Paren):
             return self.read(node.this)
         if isinstance(node, exp.Literal):
@@ -225,16 +285,25 @@ class _Reader:
             return self.cast_literal(node, start, stop)
         if isinstance(node, exp.Filter | exp.WithinGroup) or type(node) in AGGREGATES:
             return self.aggregated(node, start, stop)
-        if isinstance(node, exp.Not) and isinstance(node.this, exp.Is | exp.In | exp.Between | exp.Like | exp.Escape):
-            return Apply(start, stop, Registry.by_node[exp.Not], (self.read(node.this),))
-        function = Registry.by_node.get(type(node))
-        if function is None:
+        if type(node) not in Registry.by_node:
             raise self.unknown(node)
+        return self.applied(node, start, stop)
+
+    def applied(self, node: exp.Expression, start: int, stop: int) -> Node:
+        function = Registry.by_node[type(node)]
         self.check_form(function, node)
-        arguments = [self.read(each) for each in function.arguments(node) if each is not None]
-        return Apply(start, stop, function, tuple(arguments))
+        for below in function.inner(node):
+            self.account(below)
+        arguments = tuple(self.read(each) for each in function.arguments(node) if each is not None)
+        made = Apply(start, stop, function, arguments)
+        if node.args.get("symmetric"):
+            turned = Apply(start, stop, function, (arguments[0], arguments[2], arguments[1]))
+            made = Apply(start, stop, Registry.by_node[exp.Or], (made, turned))
+        negated = node.this.args.get("negate") if isinstance(node, exp.Escape) else node.args.get("negate")
+        return Apply(start, stop, Registry.by_node[exp.Not], (made,)) if negated else made
 
     def literal(self, node: exp.Literal) -> Vec:
+        self.account(node)
         if node.is_string:
             return constant(FieldType.TEXT, node.this)
         try:
@@ -257,6 +326,9 @@ class _Reader:
         return constant(number_type(scale), units, scale)
 
     def interval(self, node: exp.Interval) -> Vec:
+        for each in node.iter_expressions():
+            if not isinstance(each, exp.IntervalSpan):  # told below, as a unit that there is not
+                self.account(each)
         unit = str(node.args.get("unit") or "").upper().rstrip("S")
         try:
             count = int(node.this.name) if node.this is not None else 0
@@ -277,18 +349,21 @@ class _Reader:
         start, stop = self.place(node)
         if isinstance(node.this, exp.Star):
             raise self.refuse("“*” stands only in COUNT(*).", node)
-        if node.args.get("db") is not None:
-            raise self.refuse("a name has at most a table before it.", node, 'Write it like Orders."Order date".')
         table = node.args.get("table")
+        self.account(node.this)
+        if table is not None:
+            self.account(table)
         return Name(
             start, stop, node.this.name, table.name if table is not None else None, bool(node.this.args.get("quoted"))
         )
 
     def cast_literal(self, node: exp.Cast, start: int, stop: int) -> Node:
-        into = {"DATE": FieldType.DATE, "TIMESTAMP": FieldType.TIMESTAMP}.get(node.args["to"].this.value)
-        if into is None:
-            cast = Registry.by_node[exp.Cast]
-            return Apply(start, stop, cast, tuple(self.read(each) for each in cast.arguments(node) if each is not None))
+        to = node.args["to"]
+        into = {"DATE": FieldType.DATE, "TIMESTAMP": FieldType.TIMESTAMP}.get(to.this.value)
+        if into is None or to.expressions:
+            return self.applied(node, start, stop)
+        for each in (to, node.this):
+            self.account(each)
         try:
             return Constant(start, stop, constant(into, parse_canonical(into, node.this.this)))
         except ValueError as error:
@@ -297,10 +372,19 @@ class _Reader:
     def aggregated(self, node: exp.Expression, start: int, stop: int) -> Node:
         where = None
         if isinstance(node, exp.Filter):
+            self.account(node.expression)
             where = self.read(node.expression.this)
             node = node.this
+            if not (isinstance(node, exp.WithinGroup) or type(node) in AGGREGATES):
+                raise self.refuse("FILTER and WITHIN GROUP go with an aggregate, such as SUM.", node)
+            self.account(node)
         if isinstance(node, exp.WithinGroup):
-            ordered = node.expression.expressions[0]
+            order = node.expression
+            if not isinstance(order, exp.Order) or len(order.expressions) != 1:
+                raise self.refuse("WITHIN GROUP takes one field: (ORDER BY x).", node)
+            ordered = order.expressions[0]
+            for each in (order, ordered, node.this):
+                self.account(each)
             if not isinstance(node.this, exp.PercentileCont) or ordered.args.get("desc"):
                 raise self.refuse("WITHIN GROUP goes with PERCENTILE_CONT, in rising order.", node)
             share = self.literal(node.this.this) if isinstance(node.this.this, exp.Literal) else None
@@ -312,24 +396,25 @@ class _Reader:
             raise self.refuse("FILTER and WITHIN GROUP go with an aggregate, such as SUM.", node)
         argument = node.this
         if isinstance(argument, exp.Distinct):
+            self.account(argument)
             if len(argument.expressions) != 1:
                 raise self.refuse("DISTINCT takes one field.", node)
-            argument = argument.expressions[0]
-            name = {"count values": "count different", "sum": "sum different", "average": "average different"}.get(
-                name, name
-            )
+            if name not in FEWER:
+                raise self.refuse(
+                    f"{self.word(node)} has no DISTINCT.", node, "It goes with COUNT, SUM, AVG, MIN and MAX."
+                )
+            argument, name = argument.expressions[0], FEWER[name]
         if isinstance(argument, exp.Star):
+            self.account(argument)
             if name != "count values":
                 raise self.refuse("“*” stands only in COUNT(*).", node)
             return Aggregated(start, stop, "count", None, where)
-        if argument is None or node.args.get("expressions"):
+        if argument is None:
             raise self.refuse(f"{self.word(node)} takes one field or expression.", node)
         return Aggregated(start, stop, name, self.read(argument), where)
 
     def check_form(self, function: Function, node: exp.Expression) -> None:
         """Refuses what the parser takes beyond the standard's form of an expression."""
-        if isinstance(node, exp.In) and (node.args.get("query") or node.args.get("unnest") or node.args.get("field")):
-            raise self.refuse("a formula has no queries.", node, "List the values: IN ('a', 'b').")
         if isinstance(node, exp.Extract):
             unit = str(function.arguments(node)[0].name)  # type: ignore[union-attr]
             known = ("YEAR", "QUARTER", "MONTH", "WEEK", "DAY", "HOUR", "MINUTE", "SECOND")
@@ -338,6 +423,8 @@ class _Reader:
         if isinstance(node, exp.Round) and len(function.arguments(node)) > 1:
             digits = node.args["decimals"]
             plain = digits.this if isinstance(digits, exp.Neg) else digits
+            for each in (digits, plain):
+                self.account(each)
             if not (isinstance(plain, exp.Literal) and plain.name.isdigit() and int(plain.name) <= 15):
                 raise self.refuse("ROUND takes its digits as a whole number up to 15.", node)
             if isinstance(digits, exp.Neg):

@@ -60,6 +60,7 @@ class Lower(_Text):
 @listing
 class Trim(_Text):
     name, nodes, most = "TRIM", (exp.Trim,), 3
+    reads = frozenset({"this", "expression", "position"})
     meaning = "The text without spaces, or other given signs, at both ends; or LEADING or TRAILING ones only."
     example = "TRIM(LEADING '0' FROM \"Customer no.\")"
 
@@ -76,6 +77,7 @@ class Trim(_Text):
 @listing
 class Substring(_Text):
     name, nodes, least, most = "SUBSTRING", (exp.Substring,), 2, 3
+    reads = frozenset({"this", "start", "length"})
     takes = (TEXTS, NUMBERS, NUMBERS)
     meaning, example = (
         "A piece of the text: from a position, so many characters long.",
@@ -95,6 +97,7 @@ class Substring(_Text):
 @listing
 class Position(Function):
     name, nodes, least, most = "POSITION", (exp.StrPosition,), 2, 2
+    reads = frozenset({"this", "substr"})
     takes, gives = (TEXTS,), NUMBER
     meaning, example = (
         "Where a text begins in another, counted from 1; 0 when it is not there.",
@@ -117,6 +120,7 @@ class Length(Function):
 @listing
 class Concatenate(Function):
     name, nodes, least, most, is_operator = "||", (exp.DPipe,), 2, 2, True
+    reads = frozenset({"this", "expression", "safe"})  # safe: whether other types are taken as text, which they are
     takes, gives = (ANY,), TEXT
     meaning, example = (
         "One text behind another; numbers and dates as they are written in a basket.",
@@ -130,6 +134,7 @@ class Concatenate(Function):
 @listing
 class Like(Function):
     name, nodes, least, most, is_operator = "LIKE", (exp.Like, exp.Escape), 2, 3, True
+    reads = frozenset({"this", "expression", "negate"})
     takes, gives = (TEXTS,), YESNO
     meaning = "Whether the text is like a pattern, in which % stands for any signs and _ for a single one."
     example = "Site LIKE 'Oak%'"
@@ -138,6 +143,9 @@ class Like(Function):
         if isinstance(node, exp.Escape):
             return [node.this.this, node.this.expression, node.expression]
         return [node.this, node.expression]
+
+    def inner(self, node: exp.Expression) -> list[exp.Expression]:
+        return [node.this] if isinstance(node, exp.Escape) else []
 
     def evaluate(self, *vecs: Vec) -> Vec:
         known: dict[tuple[str, str], re.Pattern[str]] = {}
