@@ -13,8 +13,8 @@ from foldbasket.errors import FoldBasketError, FormulaError
 from foldbasket.folding.filters import Condition
 from foldbasket.folding.sentence import measure_heading
 from foldbasket.folding.spec import Fold, Measure
-from foldbasket.folding.summary import FORMULA, check_measure
-from foldbasket.formulas.checking import checked_condition, schema_of
+from foldbasket.folding.summary import FORMULA, about, check_measure
+from foldbasket.formulas.checking import Checked, checked_condition, schema_of
 from foldbasket.formulas.evaluation import as_of_day, shown_for
 from foldbasket.formulas.help import Offer, kind_said, offers
 from foldbasket.formulas.parsing import parsed, written
@@ -90,7 +90,7 @@ class FormulaWork:
         )
         others = tuple(each for each in fold.measures if each.id != asked.id)
         made = check_measure(asked, (*others, asked), self.desk.source)
-        said = kind_said(made.kind, True)
+        said = f"{kind_said(made.kind, True)} {self._about(made)}".strip()
         if sum(table.count for table in self.desk.source.tables.values()) > AT_ONCE:
             return said, ""
         try:
@@ -100,6 +100,18 @@ class FormulaWork:
         except FoldBasketError as error:
             raise FormulaError(error.what, 0, len(text), todo=error.todo) from None
         return said, f"In total: {report.written(0, 0, 0) or '(blank)'}" if len(report.rows) else ""
+
+    def _about(self, made: Checked) -> str:
+        """Which records the aggregates of a formula are about, in words; those of one table are said together."""
+        tables: dict[str | None, list[str]] = {}
+        for said, table in about(made, self.desk.source):
+            if said not in tables.setdefault(table, []):
+                tables[table].append(said)
+        parts = [
+            f"{', '.join(each)}: " + ("the records of the fold" if table is None else f"each record of {table} once")
+            for table, each in tables.items()
+        ]
+        return "; ".join(parts) + "." if parts else ""
 
     def judge_condition(self, text: str) -> tuple[str, str]:
         """What a condition gives for a few records. Raises FormulaError where it is none."""

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from foldbasket.errors import FoldError, LinkError
 from foldbasket.folding.spec import Fold, Measure
 from foldbasket.folding.summary import FORMULA
 from foldbasket.links.source import FieldRef, Source
+
+FieldsOf = Callable[[Measure], list[FieldRef]]
 
 
 @dataclass(frozen=True)
@@ -19,8 +21,11 @@ class Base:
     measures: tuple[int, ...]
 
 
-def bases_of(source: Source, fold: Fold, measures: Sequence[Measure]) -> list[Base]:
-    """The tables to fold over, that of the first measure first; `measures` are the fold's and those its formulas are made of.
+def bases_of(
+    source: Source, fold: Fold, measures: Sequence[Measure], fields_of: FieldsOf = Measure.fields
+) -> list[Base]:
+    """The tables to fold over, that of the first measure first; `measures` are the fold's and those its formulas are made of,
+    `fields_of` gives the fields that decide where each of them is aggregated.
 
     One finest table from which every field is reached serves all measures. Where there is none, each measure goes to the
     finest table that reaches its own fields, and every placed or filtered field through links or through one that shares its
@@ -29,7 +34,7 @@ def bases_of(source: Source, fold: Fold, measures: Sequence[Measure]) -> list[Ba
     """
     common = [placed.field for placed in fold.rows + fold.columns]
     common += [ref for rule in fold.filters for ref in rule.fields()]
-    own = [ref for measure in measures for ref in measure.fields()]
+    own = [ref for measure in measures for ref in fields_of(measure)]
     used = list(dict.fromkeys(ref.table for ref in own + common))
     plain = [at for at, measure in enumerate(measures) if measure.aggregate != FORMULA]
     if not used:
@@ -39,7 +44,7 @@ def bases_of(source: Source, fold: Fold, measures: Sequence[Measure]) -> list[Ba
     try:
         return [Base(source.base_for(used), tuple(plain))]
     except LinkError as error:
-        groups = _groups(source, measures)
+        groups = _groups(source, measures, fields_of)
         if not groups:
             raise
         bases = [Base(_base(source, tables, common, fold.name), tuple(at)) for tables, at in groups]
@@ -48,11 +53,11 @@ def bases_of(source: Source, fold: Fold, measures: Sequence[Measure]) -> list[Ba
         return bases
 
 
-def _groups(source: Source, measures: Sequence[Measure]) -> list[tuple[set[str], list[int]]]:
+def _groups(source: Source, measures: Sequence[Measure], fields_of: FieldsOf) -> list[tuple[set[str], list[int]]]:
     """Measures whose own fields can be reached from one table, together; counts of records go with the first."""
     groups: list[tuple[set[str], list[int]]] = []
     for at, measure in enumerate(measures):
-        tables = {ref.table for ref in measure.fields()}
+        tables = {ref.table for ref in fields_of(measure)}
         if not tables:
             continue
         for group, members in groups:
@@ -64,7 +69,7 @@ def _groups(source: Source, measures: Sequence[Measure]) -> list[tuple[set[str],
             groups.append((tables, [at]))
     if groups:
         groups[0][1].extend(
-            at for at, measure in enumerate(measures) if not measure.fields() and measure.aggregate != FORMULA
+            at for at, measure in enumerate(measures) if not fields_of(measure) and measure.aggregate != FORMULA
         )
     return groups
 

@@ -6,8 +6,8 @@ import dataclasses
 import datetime
 import threading
 from collections import Counter, OrderedDict
-from collections.abc import Callable, Hashable, Sequence
-from typing import Any
+from collections.abc import Callable, Hashable, Mapping, Sequence
+from typing import Any, NamedTuple
 
 import msgspec
 import numpy as np
@@ -28,7 +28,7 @@ from foldbasket.folding.report import Counted, MeasureHead, Report
 from foldbasket.folding.sentence import measure_heading, placed_heading, sentence_of
 from foldbasket.folding.share import Measured, Share
 from foldbasket.folding.spec import Fold, Measure, Placed
-from foldbasket.folding.summary import FORMULA, expanded
+from foldbasket.folding.summary import FORMULA, Expanded, expanded, on_table
 from foldbasket.formulas.checking import Checked, checked_condition, schema_of
 from foldbasket.formulas.evaluation import as_of_day, calculated, latest_day
 from foldbasket.links.source import FieldRef, Source
@@ -56,6 +56,26 @@ class _Kept(OrderedDict[Hashable, Any]):
         return made
 
 
+@dataclasses.dataclass(frozen=True, eq=False)
+class Holding:
+    """A record filter by a formula that is checked and not yet on the records of a table."""
+
+    id: str
+    formula: Checked
+
+    def fields(self) -> list[FieldRef]:
+        """The fields that its formula names."""
+        return self.formula.refs()
+
+
+class _Based(NamedTuple):
+    fold: Fold
+    filters: tuple[Decided | Holding, ...]
+    made: Expanded
+    measures: list[Measure]
+    bases: list[Base]
+
+
 class Engine:
     """Folds over one source. `ran` counts how often each stage ran, which tests and the bench read.
 
@@ -74,18 +94,32 @@ class Engine:
         self._codes = _Kept(32)
         self._cubes = _Kept(8)
 
-    def fold(self, fold: Fold, progress: Progress | None = None) -> Report:
-        """The report that a fold describes. Raises FoldError or LinkError when it cannot be answered, Cancelled on request."""
+    def fold(self, fold: Fold, progress: Progress | None = None, *, over: Mapping[str, str] | None = None) -> Report:
+        """The report that a fold describes. `over` names the tables that measures are aggregated over, by their ids, where that is
+        not to be found out from the fold itself. Raises FoldError or LinkError when it cannot be answered, Cancelled on request."""
         progress = progress or Progress()
         with self._lock:
-            return self._fold(fold, progress)
+            return self._fold(fold, progress, over)
 
-    def _fold(self, asked: Fold, progress: Progress) -> Report:
+    def _based(self, asked: Fold, over: Mapping[str, str] | None) -> _Based:
+        """A fold with its conditions checked, its measures with those that formulas are made of, and what each is aggregated over."""
         filters = tuple(self._plain(rule) for rule in asked.filters)
         fold = msgspec.structs.replace(asked, filters=filters)
         made = expanded(fold, self.source, self._computed)
         measures = [self._completed(measure) for measure in made.measures]
-        bases = bases_of(self.source, fold, measures)
+        bases = _given(measures, over) if over else bases_of(self.source, fold, measures, made.fields_of)
+        for base in bases:
+            for at in base.measures:
+                measures[at] = made.on(measures[at], base.table, self.source, self._computed)
+        return _Based(fold, filters, made, measures, bases)
+
+    def tables_of(self, fold: Fold) -> dict[str, str]:
+        """The table that each measure of a fold, and each that its formulas are made of, is aggregated over; by the measure's id."""
+        found = self._based(fold, None)
+        return {found.measures[at].id: base.table for base in found.bases for at in base.measures}
+
+    def _fold(self, asked: Fold, progress: Progress, over: Mapping[str, str] | None) -> Report:
+        fold, filters, made, measures, bases = self._based(asked, over)
         shares = [self._share(base, fold, filters, measures, progress) for base in bases]
         progress.step("Laying out", 0.0)
         self.ran["frame"] += 1
@@ -123,14 +157,11 @@ class Engine:
             measures_at=fold.measures_at,
         )
 
-    def _plain(self, rule: Filter) -> Decided:
-        """The filter, or for a condition one on the column that its formula gives. Raises FormulaError."""
+    def _plain(self, rule: Filter) -> Decided | Holding:
+        """The filter, a condition with its formula checked. Raises FormulaError."""
         if not isinstance(rule, Condition):
             return rule
-        made = checked_condition(rule.formula, schema_of(self.source))
-        tables = [ref.table for ref in made.refs()]
-        base = self.source.base_for(tables) if tables else next(iter(self.source.tables))
-        return Members(rule.id, self._computed(made, base), members=("yes",), picker=rule.picker)
+        return Holding(rule.id, checked_condition(rule.formula, schema_of(self.source)))
 
     def records_of(self, base: str, filters: Sequence[Filter]) -> npt.NDArray[np.int64]:
         """The numbers of a table's records that pass some filters."""
@@ -139,16 +170,26 @@ class Engine:
             mask = self._selection(base, rules, Progress())
         return np.arange(self.source.table(base).count) if mask is None else np.flatnonzero(mask)
 
-    def _rules(self, base: str, filters: Sequence[Decided]) -> tuple[Decided, ...]:
-        """Filters as they are decided on a base's records: dates resolved, fields its own."""
-        return tuple(self.resolved(rule).moved(lambda ref: self._own(base, ref)) for rule in filters)
+    def _rules(self, base: str, filters: Sequence[Decided | Holding]) -> tuple[Decided, ...]:
+        """Filters as they are decided on a base's records: dates resolved, fields its own, conditions worked out on those records,
+        so that one which finds no partner over a link is asked like any other."""
+        return tuple(
+            Members(rule.id, on_table(rule.formula, base, self.source, self._computed), members=("yes",))
+            if isinstance(rule, Holding)
+            else self.resolved(rule).moved(lambda ref: self._own(base, ref))
+            for rule in filters
+        )
 
     def parts_of(self, fold: Fold, word: str) -> list[Measure]:
         """The aggregates that a formula of a fold is made of, and the measures that it names, as measures."""
         made = expanded(fold, self.source, self._computed)
         at = next(at for at, measure in enumerate(fold.measures) if measure.id == word)
         wanted = list(dict.fromkeys(made.formulas[at].stands_for.values()))
-        return [measure for each in wanted for measure in made.measures if measure.id == each]
+        found = [measure for each in wanted for measure in made.measures if measure.id == each]
+        return [
+            Measure(f"{each.id}·whole", FORMULA, formula=made.about[each.id].text) if each.id in made.about else each
+            for each in found
+        ]
 
     def _computed(self, formula: Checked, base: str) -> FieldRef:
         """A record expression as a field of the source, worked out once."""
@@ -166,7 +207,7 @@ class Engine:
         self,
         base: Base,
         fold: Fold,
-        filters: Sequence[Decided],
+        filters: Sequence[Decided | Holding],
         measures: Sequence[Measure],
         progress: Progress,
     ) -> Share:
@@ -334,6 +375,16 @@ class Engine:
         found: Cube = self._cubes.get_or((base, rules, fields), build)
         self.ran["aggregate"] += add_states(found, count, self._column, merged, mask, progress)
         return found
+
+
+def _given(measures: Sequence[Measure], over: Mapping[str, str]) -> list[Base]:
+    """The tables that measures are said to be aggregated over; one that is not named goes with the first."""
+    first = next(iter(over.values()))
+    tables: dict[str, list[int]] = {}
+    for at, measure in enumerate(measures):
+        if measure.aggregate != FORMULA:
+            tables.setdefault(over.get(measure.id, first), []).append(at)
+    return [Base(table, tuple(numbers)) for table, numbers in tables.items()]
 
 
 def _in_order(field: AxisField) -> bytes:

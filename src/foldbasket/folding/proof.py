@@ -96,7 +96,10 @@ def proof_of(engine: Engine, fold: Fold, report: Report, row: int, column: int) 
     names = tuple(each for each in fold.measures if measure.formula and each.id not in listed)
     asked = (bare, *(msgspec.structs.replace(each, compare=None, total="records") for each in (*parts, *names)))
     filters: tuple[Any, ...] = (*fold.filters, *within)
-    found = engine.fold(msgspec.structs.replace(Fold("proof", asked), filters=filters))
+    tables = engine.tables_of(fold)
+    # Which records a measure is about is decided by the whole fold, and must not be found out anew from this one word of it.
+    over = {**({measure.id: tables[measure.id]} if measure.id in tables else {}), **tables}
+    found = engine.fold(msgspec.structs.replace(Fold("proof", asked), filters=filters), over=over)
     has = bool(len(found.rows)) and bool(len(found.columns))
     values = [(found.exact(k, 0, 0), found.written(k, 0, 0)) if has else (None, "") for k in range(len(asked))]
     told = [

@@ -22,7 +22,7 @@ from foldbasket.folding.spec import Fold, Measure
 from foldbasket.formulas.checking import Checked, checked, schema_of
 from foldbasket.formulas.evaluation import value
 from foldbasket.formulas.function import Registry
-from foldbasket.formulas.tree import Aggregated, Apply, Constant, Name, Node
+from foldbasket.formulas.tree import Aggregated, Apply, Constant, Name, Node, names_in, valued_names
 from foldbasket.formulas.values import KIND_OF, Kind, Vec, constant, nothing, to_column
 from foldbasket.links.source import FieldRef, Source
 from foldbasket.tables.column import CodedColumn
@@ -45,11 +45,45 @@ class Ready:
 
 
 @dataclass(frozen=True, eq=False)
+class Hidden:
+    """One aggregate of a formula as a measure that no one sees. `made` is what it runs over where that is about the records of
+    the fold, whichever table they turn out to be of; None where the measure has a field, whose table it then is about."""
+
+    measure: Measure
+    made: Checked | None = None
+
+
+@dataclass(frozen=True, eq=False)
 class Expanded:
-    """The measures that are aggregated, those that no one sees last, and the formulas by their place in the fold."""
+    """The measures that are aggregated, those that no one sees last, and the formulas by their place in the fold. `about` holds, by
+    the measure's id, what is worked out on the records of the fold."""
 
     measures: tuple[Measure, ...]
     formulas: dict[int, Ready]
+    about: dict[str, Checked] = field(default_factory=dict)
+
+    def fields_of(self, measure: Measure) -> list[FieldRef]:
+        """The fields that decide which table a measure is aggregated over."""
+        made = self.about.get(measure.id)
+        return measure.fields() if made is None else made.refs()
+
+    def on(self, measure: Measure, table: str, source: Source, compute: Compute) -> Measure:
+        """The measure over the records of a table."""
+        made = self.about.get(measure.id)
+        return (
+            measure if made is None else msgspec.structs.replace(measure, field=on_table(made, table, source, compute))
+        )
+
+
+def on_table(made: Checked, table: str, source: Source, compute: Compute) -> FieldRef:
+    """A record expression as a column of a table's records, of the fields that stand there for those it names."""
+
+    def own(ref: FieldRef) -> FieldRef:
+        found = source.stand_in(table, ref)
+        assert found is not None  # bases are chosen so
+        return found
+
+    return compute(made.moved(own), table)
 
 
 def headings_of(measures: Sequence[Measure]) -> dict[str, Measure]:
@@ -98,8 +132,9 @@ class _Kinds(Mapping[str, Kind]):
 
 def expanded(fold: Fold, source: Source, compute: Compute) -> Expanded:
     """The fold's measures with the aggregates of its formulas. Raises FormulaError where a formula is wrong."""
-    by_key: dict[bytes, Measure] = {}
+    by_key: dict[str, Measure] = {}
     formulas: dict[int, Ready] = {}
+    about: dict[str, Checked] = {}
     for at, measure in enumerate(fold.measures):
         if measure.aggregate != FORMULA:
             continue
@@ -110,10 +145,26 @@ def expanded(fold: Fold, source: Source, compute: Compute) -> Expanded:
         for node in made.tree.walk():
             if isinstance(node, Aggregated):
                 hidden = _hidden(node, made, source, compute)
-                key = msgspec.msgpack.encode(msgspec.structs.replace(hidden, id=""))
-                ready.stands_for[node] = by_key.setdefault(key, hidden).id
+                ready.stands_for[node] = by_key.setdefault(hidden.measure.id, hidden.measure).id
+                if hidden.made is not None:
+                    about[hidden.measure.id] = hidden.made
         formulas[at] = ready
-    return Expanded((*fold.measures, *by_key.values()), formulas)
+    return Expanded((*fold.measures, *by_key.values()), formulas, about)
+
+
+def about(formula: Checked, source: Source) -> list[tuple[str, str | None]]:
+    """Each aggregate of a summary formula as it is written, and the table whose records it is about; None: those of the fold.
+    Raises FormulaError where a condition would make amounts of one record count many times."""
+    found = [(each, _home(each, formula, source)) for each in formula.tree.walk() if isinstance(each, Aggregated)]
+    for node, home in found:
+        if home is not None:
+            _check_conditions(node, formula, source, home)
+    return [(said_of(formula.text, node), home) for node, home in sorted(found, key=lambda each: each[0].start)]
+
+
+def _home(node: Aggregated, formula: Checked, source: Source) -> str | None:
+    tables = [formula.fields[name].table for name in valued_names(node.argument)] if node.argument is not None else []
+    return source.base_for(tables) if tables else None
 
 
 def said_of(text: str, node: Node) -> str:
@@ -124,25 +175,24 @@ def said_of(text: str, node: Node) -> str:
     return text[node.start : stop]
 
 
-def _hidden(node: Aggregated, formula: Checked, source: Source, compute: Compute) -> Measure:
-    """The measure that one aggregate of a formula is."""
+def _hidden(node: Aggregated, formula: Checked, source: Source, compute: Compute) -> Hidden:
+    """The measure that one aggregate of a formula is.
+
+    It is about the records of the table whose fields its value is made of, each once; where its value is made of no field (records
+    counted, a constant summed) it is about the records of the fold. Raises FormulaError where a condition would make amounts of
+    one record count many times.
+    """
     said = said_of(formula.text, node)
     if node.argument is None and node.where is None:
-        return Measure(f"={said}", "count")
+        return Hidden(Measure(f"={said}", "count"))
     argument = node.argument
     if argument is None:
         argument = Constant(node.start, node.stop, constant(FieldType.WHOLE, 1))
     aggregate = "count values" if node.aggregate == "count" else node.aggregate
-    own = [formula.fields[name] for name in argument.walk() if isinstance(name, Name)]
+    home = _home(node, formula, source)
+    if home is not None:
+        _check_conditions(node, formula, source, home)
     if node.where is not None:
-        own_base = source.base_for([ref.table for ref in own]) if own else None
-        every = [formula.fields[name] for name in node.walk() if isinstance(name, Name)]
-        base = source.base_for([ref.table for ref in every])
-        if own_base is not None and base != own_base:
-            raise FormulaError(
-                f"the condition looks at {base}, of which each record of {own_base} has many, so its amounts would count many times.",
-                node.where.start, node.where.stop, todo=f"Let the condition look at {own_base}.",
-            )  # fmt: skip
         case = Registry.by_node[exp.Case]
         argument = Apply(
             node.start, node.stop, case, (node.where, argument, Constant(node.start, node.stop, nothing()))
@@ -150,11 +200,28 @@ def _hidden(node: Aggregated, formula: Checked, source: Source, compute: Compute
     if isinstance(argument, Name):
         ref = formula.fields[argument]
     else:
-        fields = {name: formula.fields[name] for name in argument.walk() if isinstance(name, Name)}
-        tables = [each.table for each in fields.values()]
-        home = source.base_for(tables) if tables else next(iter(source.tables))
-        ref = compute(Checked(said, argument, Kind.NOTHING, fields), home)
-    return Measure(f"={said}·{aggregate}·{ref.table}·{ref.field}", aggregate, ref, node.percent)
+        fields = {name: formula.fields[name] for name in names_in(argument)}
+        made = Checked(said, argument, Kind.NOTHING, fields)
+        if home is None:
+            names = "·".join(f"{each.table}.{each.field}" for each in made.refs())
+            return Hidden(Measure(f"={said}·{aggregate}·{names}", aggregate, None, node.percent), made)
+        ref = compute(made, home)
+    return Hidden(
+        Measure(f"={said}·{aggregate}·{node.percent:g}·{ref.table}·{ref.field}", aggregate, ref, node.percent)
+    )
+
+
+def _check_conditions(node: Aggregated, formula: Checked, source: Source, home: str) -> None:
+    """Refuses a condition that looks at a table of which each record of `home` has many."""
+    valued = set(valued_names(node.argument)) if node.argument is not None else set()
+    for name in names_in(node):
+        table = formula.fields[name].table
+        if name not in valued and source.base_for([home, table]) != home:
+            where = node.where if node.where is not None and name in names_in(node.where) else name
+            raise FormulaError(
+                f"the condition looks at {table}, of which each record of {home} has many, so its amounts would count many times.",
+                where.start, where.stop, todo=f"Let the condition look at {home}.",
+            )  # fmt: skip
 
 
 def block_of(ready: Ready, by_id: Mapping[str, Block], present: npt.NDArray[np.bool_], today: datetime.date) -> Block:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import difflib
 import re
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
 
 from foldbasket.errors import FormulaError
 from foldbasket.formulas.function import Function, Misfit
@@ -44,6 +44,10 @@ class Checked:
     def is_summary(self) -> bool:
         """Whether it gives a measure; otherwise it gives a field."""
         return is_summary(self.tree) or bool(self.measures)
+
+    def moved(self, to: Callable[[FieldRef], FieldRef]) -> Checked:
+        """The formula on the fields that `to` gives for its own."""
+        return replace(self, fields={name: to(ref) for name, ref in self.fields.items()})
 
     def refs(self) -> list[FieldRef]:
         """Every field it looks at, each once."""

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import ClassVar
+from typing import ClassVar, TypeVar
 
 from sqlglot import exp
 
 from foldbasket.formulas.values import Kind, Vec
 
 NUMBER, TEXT, DATE, MOMENT, YESNO, SPAN, NOTHING = Kind
+Argument = TypeVar("Argument")
 
 
 class Misfit(Exception):  # noqa: N818 - told as a FormulaError once its place is known
@@ -46,6 +47,10 @@ class Function:
     def inner(self, node: exp.Expression) -> list[exp.Expression]:
         """The parser's nodes within this one that are read here and are no arguments, such as the type of a cast."""
         return []
+
+    def valued(self, arguments: Sequence[Argument]) -> Sequence[Argument]:
+        """Those of its arguments that its value is made of; the others only decide which of them it is."""
+        return arguments
 
     def kind(self, kinds: Sequence[Kind]) -> Kind:
         """The kind of the result. Raises Misfit for arguments that do not fit; blanks fit everywhere."""

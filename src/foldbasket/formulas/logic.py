@@ -22,6 +22,7 @@ from foldbasket.formulas.function import (
     TEXT,
     TIMES,
     YESNO,
+    Argument,
     Function,
     Misfit,
     listed,
@@ -300,6 +301,9 @@ class Case(Function):
     def inner(self, node: exp.Expression) -> list[exp.Expression]:
         return list(node.args["ifs"])
 
+    def valued(self, arguments: Sequence[Argument]) -> Sequence[Argument]:
+        return [*arguments[1:-1:2], arguments[-1]]
+
     def kind(self, kinds: Sequence[Kind]) -> Kind:
         for at in range(0, len(kinds) - 1, 2):
             if kinds[at] not in (YESNO, NOTHING):
@@ -343,6 +347,9 @@ class Coalesce(Function):
 class NullIf(Function):
     name, nodes, least, most = "NULLIF", (exp.Nullif,), 2, 2
     meaning, example = "The first value, or a blank where both are equal.", "NULLIF(Quantity, 0)"
+
+    def valued(self, arguments: Sequence[Argument]) -> Sequence[Argument]:
+        return arguments[:1]
 
     def kind(self, kinds: Sequence[Kind]) -> Kind:
         alike(kinds)

@@ -70,6 +70,14 @@ class Aggregated(Node):
         return tuple(each for each in (self.argument, self.where) if each is not None)
 
 
+def valued_names(node: Node) -> list[Name]:
+    """The names that the value of a tree is made of: not those that only a condition looks at, such as that of a CASE."""
+    if isinstance(node, Name):
+        return [node]
+    below = node.function.valued(node.arguments) if isinstance(node, Apply) else node.children
+    return [name for each in below for name in valued_names(each)]
+
+
 def names_in(node: Node) -> list[Name]:
     """Every name in a tree, in the order of the text."""
     return sorted((each for each in node.walk() if isinstance(each, Name)), key=lambda each: each.start)
