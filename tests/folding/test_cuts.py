@@ -1,9 +1,11 @@
 """Members that are made of values: fiscal parts and hours, bands, groups, members without records."""
 
 import datetime
+import datetime as dt
 import random
 from decimal import Decimal
 
+import msgspec
 import numpy as np
 import pytest
 
@@ -244,3 +246,21 @@ def test_members_that_a_filter_leaves_out_stay_out():
     filters = (Members("f", ref("S.Ch"), members=("x",)), Members("g", ref("S.Site"), members=("B",), exclude=True))
     report = Engine(sales).fold(Fold("f", (COUNT,), (placed("S.Site", empty=True),), filters=filters))
     assert lines(report) == [("A", 1), ("C", None), ("Everything", 1)]
+
+
+def test_groups_of_a_part_of_a_date_are_groups_of_its_members():
+    days = [dt.date(2026, month, 3) for month in (1, 2, 6, 12)]
+    of = source(table("T", {"Day": [*days, None], "X": [1, 2, 4, 8, 16]}))
+    winter = Groups((Group("Winter", ("01", "02", "12")),))
+    report = fold(of, [measure("sum", "T.X")], [placed("T.Day", part="month of year", groups=winter)])
+    assert lines(report) == [("06", 4), ("Winter", 11), ("(blank)", 16), ("Everything", 31)]
+    others = msgspec.structs.replace(winter, rest="Other months")
+    report = fold(of, [measure("sum", "T.X")], [placed("T.Day", part="month of year", groups=others)])
+    assert lines(report) == [("Other months", 4), ("Winter", 11), ("(blank)", 16), ("Everything", 31)]
+
+
+@pytest.mark.parametrize("more", [{"part": "month"}, {"groups": Groups((Group("A", ("1",)),))}])
+def test_bands_and_another_cut_at_once_are_refused(more):
+    of = source(table("T", {"X": [1, 2, 3]}))
+    with pytest.raises(FoldError, match="into bands and by something else"):
+        fold(of, [measure("count")], [placed("T.X", bands=Bands("width", "2"), **more)])

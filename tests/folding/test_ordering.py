@@ -124,7 +124,7 @@ VALUES = {"a": 50, "b": 30, "c": 30, "d": 10, "e": -5, "f": None}
         (Keep("net", "top percent", "21"), ["a", "b", "c"]),
         (Keep("net", "bottom percent", "40"), ["d", "e"]),
         (Keep("net", "share", "40"), ["a"]),
-        (Keep("net", "share", "60"), ["a", "b", "c"]),
+        (Keep("net", "share", "60"), ["a", "b"]),
         (Keep("net", "where", "30", "≥"), ["a", "b", "c"]),
         (Keep("net", "where", "30", "≠"), ["a", "d", "e"]),
         (Keep("net", "top", "0"), []),

@@ -428,3 +428,30 @@ def test_totals_of_the_lines_shown_are_exact_on_both_axes():
         [Decimal("0.30"), None, Decimal("0.30")],
         [Decimal("0.40"), Decimal("0.20"), Decimal("0.60")],
     ]
+
+
+def test_cells_beside_an_average_of_the_lines_shown_stay_exact():
+    large = [Decimal("1000000000000000.01"), Decimal("1000000000000000.02"), Decimal("0.10")]
+    of = source(table("T", {"R": ["a", "b", "c"], "X": large}))
+    report = fold(of, [measure("sum", "T.X", total="average")], [placed("T.R")])
+    assert [report.value(line, 0) for line in range(3)] == large
+    assert report.value(3, 0) == float(Fraction(sum(large)) / 3)
+    assert report.text(0, 0) == "1,000,000,000,000,000.01"
+    counts = fold(of, [measure("count values", "T.X", total="average")], [placed("T.R")])
+    assert counts.value(0, 0) == 1
+    assert isinstance(counts.value(0, 0), int)
+
+
+@pytest.mark.parametrize(
+    ("value", "weight"),
+    [
+        (Decimal("1.2345"), Decimal("1000.0001")),
+        (Decimal("1.2345"), 10**17),
+        (1.2345, 9 * 10**18),
+        (Decimal("1.234567"), Decimal("9999999999.123456")),
+    ],
+)
+def test_a_weighted_average_past_the_exact_range_is_not_cut(value, weight):
+    of = source(table("T", {"V": [value] * 3, "W": [weight] * 3}))
+    report = fold(of, [measure("weighted average", "T.V", weight=ref("T.W"))])
+    assert report.value(0, 0) == pytest.approx(float(value), rel=1e-15)

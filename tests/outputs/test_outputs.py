@@ -70,6 +70,19 @@ def test_cells_as_records_name_every_member_and_the_level_of_total(reports):
     assert sum(members) == Decimal(whole[0][7])
 
 
+def test_cells_as_records_tell_alike_members_and_headings_apart():
+    of = source(table("T", {"R": ["(blank)", None, "\\x", "All others"], "X": [1, 2, 4, 8]}))
+    rows = written(
+        fold(of, [measure("sum", "T.X")], [placed("T.R"), placed("T.R", id="again")], row_total="off"),
+        delimited.write_cells,
+    )
+    assert rows[0] == ["R", "R (2)", "Row total", "Column total", "Measure", "Value"]
+    named = {row[0]: row[5] for row in rows[1:] if row[2] == "member"}
+    assert named == {"\\(blank)": "1", "(blank)": "2", "\\\\x": "4", "\\All others": "8"}
+    clash = written(fold(of, [measure("sum", "T.X")], [placed("T.R", heading="Value")]), delimited.write_cells)
+    assert clash[0] == ["Value (2)", "Row total", "Column total", "Measure", "Value"]
+
+
 def test_text_that_a_spreadsheet_would_run_stays_text(tmp_path):
     nasty = ["=1+1", "+cmd|' /C calc'!A0", "-2+3", "@SUM(A1)", "plain"]
     report = fold(source(table("T", {"x": nasty})), [measure("count"), measure("largest", "T.x")], [placed("T.x")])

@@ -61,7 +61,8 @@ class Block:
     """The values of one measure in every cell; shape (lines, columns of the axis).
 
     `data` holds stored form: units of 10^-scale (int64, or Python whole numbers where 64 bits are too few), float64, days,
-    microseconds, or codes into `dictionary`. Where `blank` is True there is no value.
+    microseconds, or codes into `dictionary`. Where `blank` is True there is no value. Among exact numbers held as Python objects, a
+    float is a number in the same units that is not exact, such as the average of lines in a total.
     """
 
     type: FieldType
@@ -335,14 +336,13 @@ class WeightedAverage(Aggregate):
         blank = (states[State.VALUES] == 0) | (weights == 0)
         shift = operand.scales.get("weights", 0) - operand.scales.get("weighted", 0)
         divisors = np.where(blank, 1, weights)
-        exact = object in (weighted.dtype, weights.dtype) or (
-            weighted.dtype.kind == "i" and bool((np.abs(weighted) > 2**53).any())
-        )
-        if exact:  # Python divides whole numbers of any size with one rounding
+        whole = "f" not in (weighted.dtype.kind, weights.dtype.kind)
+        wide = object in (weighted.dtype, weights.dtype) or bool((np.abs(weighted) > 2**53).any())
+        if whole and wide:  # Python divides whole numbers of any size with one rounding
             pairs = zip(weighted.flat, divisors.flat, strict=True)
             found = np.array([_quotient(int(one), int(two), shift) for one, two in pairs]).reshape(weighted.shape)
         else:
-            found = weighted / divisors * 10.0**shift
+            found = weighted.astype(np.float64) / divisors.astype(np.float64) * 10.0**shift
         return Block(FieldType.REAL, np.where(blank, 0.0, found), blank)
 
 

@@ -69,6 +69,11 @@ class Axis:
         code = int(self.codes[line, field])
         return None if code < 0 or code >= self.heads[field].domain.blank else self.heads[field].domain.key(code)
 
+    def token(self, line: int, field: int) -> str:
+        """What names the member of one field on a line and no other; empty where the line does not name the field."""
+        code = int(self.codes[line, field])
+        return "" if code < 0 else self.heads[field].domain.token(code)
+
     def caption(self, line: int) -> str:
         """What a total line is called: “Everything”, or “Eastfen, all sites”. Empty on a member's line."""
         kind, level = self.kind[line], int(self.level[line])

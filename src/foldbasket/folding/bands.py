@@ -50,10 +50,12 @@ class Group(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
 
 
 class Groups(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """Named groups of a field's members. The other members are kept as they are, or gathered under the name `rest`."""
+    """Named groups of a field's members. The other members are kept as they are, or gathered under the name `rest`. With a
+    `part`, the members are those of a part of its dates."""
 
     groups: tuple[Group, ...]
     rest: str | None = None
+    part: str | None = None
 
     @property
     def said(self) -> str:

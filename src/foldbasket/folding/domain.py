@@ -118,8 +118,12 @@ class Domain:
         )
 
     def token(self, code: int) -> str:
-        """Names any member, blank, unmatched and gathered ones too: its key, or what it is called where it has none."""
-        return self.key(code) if code < self.blank else {self.blank: BLANK, self.no_match: NO_MATCH}.get(code, OTHERS)
+        """Names any member, blank, unmatched and gathered ones too: its key, or what it is called where it has none. A text that
+        reads like one of those is led by a backslash, so that no two members have one name."""
+        if code >= self.blank:
+            return {self.blank: BLANK, self.no_match: NO_MATCH}.get(code, OTHERS)
+        key = self.key(code)
+        return f"\\{key}" if key in (BLANK, NO_MATCH, OTHERS) or key.startswith("\\") else key
 
     def code_of(self, key: str) -> int | None:
         """The code of the member named by canonical text; None when no record has it. ValueError: not such a value."""
@@ -237,7 +241,11 @@ def _of_dictionary(
 ) -> tuple[npt.NDArray[np.int64], Domain]:
     """For every code of a field, blank and no match too, the code of its member once cut; and the members."""
     if isinstance(cut, Groups):
-        return _grouped(dictionary, cut)
+        if cut.part is not None:
+            own, parts = _of_dictionary(dictionary, cut.part, fiscal, field)
+            target, domain = _grouped(parts, cut)
+            return target[own], domain
+        return _grouped(Domain(dictionary), cut)
     values = np.asarray(dictionary.values) if dictionary.type is not FieldType.TEXT else np.zeros(0)
     part = _part_for(cut, dictionary.type, dictionary.scale, values, fiscal, field)
     different, inverse = np.unique(_numbers(part, values, dictionary.type), return_inverse=True)
@@ -259,10 +267,10 @@ def _numbers(part: Part, values: npt.NDArray, kind: FieldType) -> npt.NDArray[np
     return part.of(stored // MICROS_PER_DAY if kind is FieldType.TIMESTAMP and not part.by_time else stored)
 
 
-def _grouped(dictionary: Dictionary, cut: Groups) -> tuple[npt.NDArray[np.int64], Domain]:
+def _grouped(members: Domain, cut: Groups) -> tuple[npt.NDArray[np.int64], Domain]:
     """Members named by their groups; those in none keep their canonical text, or bear the name for the rest."""
     keys = (
-        dictionary.texts if dictionary.type is FieldType.TEXT else [dictionary.key(at) for at in range(len(dictionary))]
+        members.dictionary.texts if members.type is FieldType.TEXT else [members.key(at) for at in range(members.blank)]
     )
     named = {key: group.name for group in cut.groups for key in group.members}
     names = [named.get(key, key if cut.rest is None else cut.rest) for key in keys]

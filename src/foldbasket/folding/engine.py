@@ -258,6 +258,11 @@ class Engine:
         return found
 
     def _axis_field(self, base: str, word: Placed) -> AxisField:
+        if word.bands is not None and (word.groups is not None or word.part is not None):
+            raise FoldError(
+                f"“{word.field.field}” is cut into bands and by something else at once.",
+                todo="Keep the bands, or take them out.",
+            )
         return AxisField(self._own(base, word.field), word.cut)
 
     def _completed(self, measure: Measure) -> Measure:

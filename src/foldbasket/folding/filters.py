@@ -109,7 +109,7 @@ class Members(RecordFilter, frozen=True, tag="members"):
 
 def of_member(id: str, field: FieldRef, part: str | None, token: str, *, exclude: bool = False) -> Members:
     """A filter on one member, by its token: its key, or what blank and unmatched records are called."""
-    listed = () if token in (BLANK, NO_MATCH) else (token,)
+    listed = () if token in (BLANK, NO_MATCH) else (token.removeprefix("\\"),)
     return Members(id, field, part, listed, token == BLANK, token == NO_MATCH, exclude)
 
 

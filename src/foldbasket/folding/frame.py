@@ -21,7 +21,6 @@ from foldbasket.folding.aggregates import Block, State
 from foldbasket.folding.axis import Axis, Head, Kind
 from foldbasket.folding.domain import Domain
 from foldbasket.folding.runs import Runs
-from foldbasket.tables.types import FieldType
 
 if TYPE_CHECKING:
     from foldbasket.folding.spec import Placed, TotalOf, Where
@@ -428,20 +427,24 @@ def totals_of_shown(
     known = _rolled((~blank).astype(np.int64), np.add, rows, columns, row_lines, column_lines)
     none = is_total & (known == 0)
     if how == "average":
-        kind, scale = FieldType.REAL, 0
-        share = (
-            np.array([float(each) for each in rolled.flat]).reshape(rolled.shape)
-            / np.maximum(known, 1)
-            / 10.0**block.scale
-        )
-        own = block.data.astype(np.float64) / 10.0**block.scale
-        return Block(
-            kind, np.where(is_total, np.where(none, 0.0, share), own), np.where(is_total, none, block.blank), scale
-        )
+        return _averaged(block, rolled, known, is_total)
     if rolled.dtype == object:
         rolled = _narrowed(rolled)
     data = np.where(is_total, np.where(none, 0, rolled), block.data)
     return replace(block, data=data, blank=np.where(is_total, none, block.blank))
+
+
+def _averaged(block: Block, sums: Matrix, counts: npt.NDArray[np.int64], is_total: npt.NDArray[np.bool_]) -> Block:
+    """The block with sums divided by counts in its totals, each rounded once; its other cells stay what they are."""
+    none = is_total & (counts == 0)
+    blank = np.where(is_total, none, block.blank)
+    if block.data.dtype.kind == "f":
+        return replace(block, data=np.where(is_total, sums / np.maximum(counts, 1), block.data), blank=blank)
+    data = block.data.astype(object)
+    means = [int(total) / max(1, int(many)) for total, many in zip(sums[is_total], counts[is_total], strict=True)]
+    data[is_total] = np.array(means, object)
+    pattern = block.pattern if block.pattern is not None or block.scale > 2 else "#,##0.00"
+    return replace(block, data=data, blank=blank, pattern=pattern)
 
 
 def _rolled(

@@ -34,7 +34,7 @@ class Keep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     """Which members of a field are shown, by a measure, within each parent.
 
     `top` and `bottom` so many (those equal to the last stay), so many `percent` of the members, `share`: the fewest that reach
-    so many percent of their sum together, or `where` the measure compares with a number. The `rest` is gone, or gathered in one
+    so many percent of their sum together (of equal ones the first by label), or `where` the measure compares with a number. The `rest` is gone, or gathered in one
     line of its own.
     """
 
@@ -225,6 +225,6 @@ def _first(keep: Keep, wanted: Decimal, values: list[Decimal], members: list[int
         share = Decimal(len(values)) * wanted / 100
         many = int(share.to_integral_value("ROUND_CEILING")) if "percent" in keep.kind else int(wanted)
     many = min(many, len(values))
-    while 0 < many < len(values) and values[many] == values[many - 1]:
+    while keep.kind != "share" and 0 < many < len(values) and values[many] == values[many - 1]:
         many += 1  # those equal to the last one stay
     return members[:many]

@@ -16,7 +16,7 @@ from foldbasket.folding.aggregates import Block
 from foldbasket.folding.axis import Axis
 from foldbasket.folding.margins import Margin
 from foldbasket.styling.dates import EPOCH, day_text, moment_text
-from foldbasket.styling.numbers import NumberStyle, number_writer
+from foldbasket.styling.numbers import NumberStyle, NumberWriter, number_writer
 from foldbasket.tables.types import FieldType, exact_decimal
 
 Value = str | int | float | Decimal | datetime.date | datetime.datetime | bool | None
@@ -125,6 +125,8 @@ class Report:
             return bool(stored) if block.type is FieldType.YESNO else str(stored)
         if block.type is FieldType.REAL:
             return float(raw)
+        if isinstance(raw, float):
+            return raw / 10**block.scale
         if block.type is FieldType.DECIMAL:
             return exact_decimal(int(raw), block.scale)
         if block.type is FieldType.DATE:
@@ -163,6 +165,8 @@ class Report:
         writer = number_writer(self.measures[measure].style, default_pattern(block), self.locale, self.currency)
         if kind is FieldType.REAL:
             return lambda row, line: "" if blank[row, line] else writer(float(data[row, line]))
+        if data.dtype == object:
+            return lambda row, line: "" if blank[row, line] else _written(writer, data[row, line], scale)
         return lambda row, line: "" if blank[row, line] else writer.units(int(data[row, line]), scale)
 
     def is_number(self, measure: int) -> bool:
@@ -179,6 +183,10 @@ class Report:
     def pattern(self, measure: int) -> str:
         """The LDML pattern of a measure's numbers: its own, or the one that goes with its type."""
         return self.measures[measure].style.pattern or default_pattern(self.blocks[measure])
+
+
+def _written(writer: NumberWriter, raw: int | float, scale: int) -> str:
+    return writer(raw / 10**scale) if isinstance(raw, float) else writer.units(int(raw), scale)
 
 
 def default_pattern(block: Block) -> str:

@@ -31,7 +31,7 @@ class Drill(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
 
 
 class Placed(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """A field on rows or columns. `part` is a part of a date; `bands` cut numbers, `groups` name members; `subtotal` places the
+    """A field on rows or columns. `part` is a part of a date; `bands` cut numbers, `groups` name members, of the part where there is one; `subtotal` places the
     total over each of its members (the innermost field of an axis has none). Members stand by label, `first` those listed by
     hand, or `by` a measure's value; `keep` shows only some of them, picked by a measure within each parent; `empty` shows those
     without records as well. `closed` folds every member up to one line; `turned` names, by its members from the outermost,
@@ -56,6 +56,8 @@ class Placed(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     @property
     def cut(self) -> Cut | None:
         """How the field becomes members, if not by its values."""
+        if self.groups is not None and self.part is not None:
+            return msgspec.structs.replace(self.groups, part=self.part)
         return self.bands or self.groups or self.part
 
 

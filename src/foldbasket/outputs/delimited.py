@@ -12,9 +12,10 @@ from decimal import Decimal
 from pathlib import Path
 from typing import TextIO
 
-from foldbasket.folding.axis import Kind
+from foldbasket.folding.axis import Axis, Kind
 from foldbasket.folding.report import Report, Value
 from foldbasket.outputs.sheet import Sheet
+from foldbasket.tables.reading.sniffing import field_names
 
 TOTALS = {Kind.MEMBER: "member", Kind.SUBTOTAL: "subtotal", Kind.GRAND: "total", Kind.CLOSED: "member"}
 
@@ -60,13 +61,14 @@ def write_table(report: Report, file: TextIO) -> None:
 def write_cells(report: Report, file: TextIO) -> None:
     """Cells as records: row fields, column fields, row and column level of total, measure and value; blank cells left out.
 
-    Members are canonical text; “(blank)” and “(no match)” stand for those two. Where a total sums over a field, it is empty.
+    Members are canonical text; “(blank)”, “(no match)” and “All others” stand for those three, and a text that reads like one of
+    them is led by a backslash. Where a total sums over a field, it is empty. Of two fields with one heading the second is numbered.
     """
     writer = csv.writer(file, lineterminator="\r\n")
     axes = (report.rows, report.columns)
-    writer.writerow(
-        [head.heading for axis in axes for head in axis.heads] + ["Row total", "Column total", "Measure", "Value"]
-    )
+    own = ("Row total", "Column total", "Measure", "Value")
+    heads = field_names([*own, *(head.heading for axis in axes for head in axis.heads)])
+    writer.writerow([*heads[len(own) :], *own])
     columns = [_members(report.columns, line) for line in range(len(report.columns))]
     column_totals = [TOTALS[Kind(kind)] for kind in report.columns.kind]
     for row in range(len(report.rows)):
@@ -80,10 +82,8 @@ def write_cells(report: Report, file: TextIO) -> None:
                     writer.writerow([*members, *columns[line], *totals, head.heading, plain(value)])
 
 
-def _members(axis, line: int) -> list[str]:  # type: ignore[no-untyped-def]
-    return [
-        key if (key := axis.key(line, field)) is not None else axis.label(line, field) for field in range(axis.depth)
-    ]
+def _members(axis: Axis, line: int) -> list[str]:
+    return [axis.token(line, field) for field in range(axis.depth)]
 
 
 def save(report: Report, path: Path, shape: str = "table") -> None:

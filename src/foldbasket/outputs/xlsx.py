@@ -142,7 +142,11 @@ def _numbers(block: Block, line: int) -> list[float | None]:
     unit = 10**block.scale
     exact = data.dtype == object or block.scale > 0 or block.type is not FieldType.REAL
     # Whole number over whole number is rounded once, to the nearest float, whatever their size.
-    values = [int(number) / unit for number in data.tolist()] if exact else data.tolist()
+    values = (
+        [(number if type(number) is float else int(number)) / unit for number in data.tolist()]
+        if exact
+        else data.tolist()
+    )
     return (
         [None if gone else value for value, gone in zip(values, blank.tolist(), strict=True)] if blank.any() else values
     )
