@@ -21,7 +21,7 @@ from foldbasket.folding.comparisons import (
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.spec import Fold, Measure, Placed
 
-from .build import ref, source, table
+from .build import fold, lines, placed, ref, source, table
 from .rounds import seeds
 
 D = Decimal
@@ -277,3 +277,61 @@ def test_every_comparison_is_a_document_value_that_says_itself():
     for compare in KINDS.values():
         assert msgspec.json.decode(msgspec.json.encode(compare), type=AnyComparison) == compare
         assert compare.said
+
+
+def years_and_quarters():
+    days = [dt.date(year, month, 5) for year in (2025, 2026) for month in (2, 5, 8, 11)]
+    return source(table("T", {"Day": days, "X": [1, 2, 4, 8, 16, 32, 64, 128]}))
+
+
+@pytest.mark.parametrize("inner", ["quarter", "quarter of year"])
+@pytest.mark.parametrize(
+    ("restart", "wanted"), [(True, [1, 3, 7, 15, 16, 48, 112, 240]), (False, [1, 3, 7, 15, 31, 63, 127, 255])]
+)
+def test_a_running_total_runs_along_the_finest_time_whether_that_is_a_period_or_repeats(inner, restart, wanted):
+    words = [placed("T.Day", part="year"), placed("T.Day", part=inner)]
+    of = years_and_quarters()
+    run = Measure("m", "sum", ref("T.X"), compare=Running(restart=restart))
+    upright = fold(of, [run], words)
+    assert [value for *_, value in lines(upright) if value is not None] == wanted
+    assert upright.measures[0].heading == "X, running total along quarter"
+    across = fold(of, [run], [], words)
+    assert [across.value(0, column) for column in range(across.width) if across.value(0, column) is not None] == wanted
+    split = fold(of, [run], words[1:], words[:1])
+    if inner != "quarter":  # months down and years across: still down
+        assert [split.value(line, 0) for line in range(4)] == [1, 3, 7, 15]
+    said = upright.sentence
+    assert "as running total along quarter of" in said
+    assert ("anew in each year of day" in said) == restart
+
+
+def test_a_rank_or_running_total_along_an_outer_field_is_blank_where_inner_members_are_its_parts():
+    of = source(
+        table(
+            "T",
+            {"R": ["a", "a", "b", "b"], "Site": ["1", "2", "3", "4"], "Line": ["x", "y", "x", "y"], "X": [5, 3, 8, 1]},
+        )
+    )
+    both = [Measure("m", "sum", ref("T.X"), compare=kind("T.R")) for kind in (Rank, Running)]
+    both[1] = msgspec.structs.replace(both[1], id="n")
+    parts = lines(fold(of, both, [placed("T.R"), placed("T.Site")]))
+    assert [line[-2:] for line in parts] == [
+        (None, None),
+        (None, None),
+        (2, 8),
+        (None, None),
+        (None, None),
+        (1, 17),
+        (None, None),
+    ]
+    alike = lines(fold(of, both, [placed("T.R"), placed("T.Line")]))
+    assert [line[-2:] for line in alike] == [(2, 5), (1, 3), (2, 8), (1, 13), (2, 4), (1, 17), (None, None)]
+
+
+def test_a_rank_is_among_members_of_rows_even_beside_time_and_says_among_which():
+    of = source(table("T", {"Day": [dt.date(2026, 1, 1)] * 2, "Site": ["e", "w"], "R": ["n", "n"], "X": [1, 2]}))
+    rank = Measure("m", "sum", ref("T.X"), compare=Rank())
+    report = fold(of, [rank], [placed("T.R"), placed("T.Site")], [placed("T.Day", part="month")])
+    assert [report.value(line, 0) for line in range(2)] == [2, 1]
+    assert report.sentence.startswith("X, summed, as rank among sites in each R ")
+    assert report.measures[0].heading == "X, rank among sites"

@@ -98,3 +98,44 @@ def test_totals_of_what_is_shown_cannot_be_proved_and_say_so():
     lines = Fold("f", (msgspec.structs.replace(measure("sum", "Lines.Net"), total="average"),), (placed("Lines.Site"),))
     report = engine.fold(lines)
     assert "made of the lines shown" in proof_of(engine, lines, report, report.height - 1, 0).note
+
+
+@pytest.mark.parametrize("closed", [False, True])
+@pytest.mark.parametrize("total", ["sum", "average", "smallest", "largest", "none"])
+def test_totals_of_the_lines_shown_are_proved_on_both_axes(total, closed):
+    engine = Engine(sales(3))
+    net = Measure("n", "average", ref("Lines.Net"), total=total)
+    share = Measure("s", "sum", ref("Lines.Net"), total=total, compare=ShareOf())
+    fold = Fold(
+        "f",
+        (net, share),
+        (placed("Lines.Site", closed=closed), placed("Lines.No")),
+        (placed("Lines.Day", part="quarter"),),
+    )
+    report = engine.fold(fold)
+    checked = 0
+    for row in range(report.height):
+        for column in range(report.width):
+            proof = proof_of(engine, fold, report, row, column)
+            assert proof.agrees, (proof.measure, proof.where, proof.again, proof.shown)
+            is_total = report.rows.level[row] < 2 or report.columns.level[report.cell(row, column)[2]] < 1
+            assert proof.is_checked == (not (is_total and total == "none"))
+            assert bool(proof.note) == (is_total or proof.measure.startswith("Net, %"))
+            checked += proof.shown is not None
+    assert checked > (-1 if closed and total == "none" else 10)
+
+
+def test_a_proof_notices_when_the_report_is_wrong_under_a_comparison_or_in_a_total_of_lines(monkeypatch):
+    engine = Engine(sales(3))
+    fold = Fold("f", (Measure("s", "sum", ref("Lines.Net"), total="sum", compare=ShareOf()),), (placed("Lines.Site"),))
+    report = engine.fold(fold)
+    right = Engine.fold
+
+    def wrong(self, asked, *rest, **more):
+        made = right(self, asked, *rest, **more)
+        if asked.rows:
+            made.blocks[-1].data[...] += 100
+        return made
+
+    monkeypatch.setattr(Engine, "fold", wrong)
+    assert not any(proof_of(engine, fold, report, row, 0).agrees for row in range(report.height))

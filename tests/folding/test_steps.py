@@ -41,7 +41,7 @@ def test_the_order_of_steps_is_told_in_words():
         "Every total is summed up from all its records, in the same way.",
         "Of these summaries, site (top 1 by Net, the rest as one) stay within each region; "
         "the others are gathered in one line, All others.",
-        "Net is then compared: rank, totals included.",
+        "Net is then compared: rank among sites in each region, totals included.",
         "Site is put in order by Net, largest first.",
         "Last, numbers are written in their formats; they stay exact beneath.",
     ]

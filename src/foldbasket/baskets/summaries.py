@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-import msgspec
 import numpy as np
 
 from foldbasket.baskets.basket import Basket
@@ -13,7 +12,6 @@ from foldbasket.folding.axis import Axis, Kind
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters import Condition
 from foldbasket.folding.report import Report
-from foldbasket.folding.spec import Fold, Placed
 from foldbasket.tables.cells import Gathered
 from foldbasket.tables.mending.mend import mended
 from foldbasket.tables.progress import Progress
@@ -84,16 +82,7 @@ def summary_of(basket: Basket, fold: str, read: Callable[[str], Table], progress
         spec = basket.source(name)
         tables[name] = mended(read(name), spec.mends, progress)[0]
     engine = Engine(basket.whole(tables)[0], locale=basket.locale, currency=basket.currency, as_of=basket.as_of)
-    return table_of(engine.fold(opened(basket.fold(fold)), progress))
-
-
-def opened(fold: Fold) -> Fold:
-    """The fold with no member folded up: its innermost lines are all there."""
-
-    def open_(words: tuple[Placed, ...]) -> tuple[Placed, ...]:
-        return tuple(msgspec.structs.replace(word, closed=False, turned=()) for word in words)
-
-    return msgspec.structs.replace(fold, rows=open_(fold.rows), columns=open_(fold.columns))
+    return table_of(engine.fold(basket.fold(fold).opened(), progress))
 
 
 def table_of(report: Report) -> Table:

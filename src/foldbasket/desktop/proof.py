@@ -122,8 +122,15 @@ class ProofDrawer(QFrame):
         lines.append(f"<table cellspacing='0'>{rows}</table>" if rows else "")
         if proof.note:
             lines.append(escape(proof.note))
+        beneath = (
+            "the amount beneath it agrees"
+            if desk.fold.measures[desk.report.cell(row, column)[0]].compare
+            else "it agrees"
+        )
         verdict = (
-            "Worked out again, it agrees."
+            "There is nothing to work out."
+            if not proof.is_checked
+            else f"Worked out again, {beneath}."
             if proof.agrees
             else f"Worked out again it is {proof.again}: please report this."
         )

@@ -6,7 +6,7 @@ difference from something absent, a share of a blank or zero total, a running to
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -16,7 +16,8 @@ import numpy.typing as npt
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.aggregates import Block
-from foldbasket.folding.sides import Side, Targets, is_period
+from foldbasket.folding.axis import plural
+from foldbasket.folding.sides import Side, Targets, Time, is_period
 from foldbasket.tables.types import FieldType
 
 PERCENT = "#,##0.0%"
@@ -44,33 +45,84 @@ class Comparison(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
         """Whether its cells are in the unit of the measure, so that the measure's own number pattern goes with them."""
         return False
 
+    def direction(self, names: Sequence[str]) -> str:
+        """What the sentence adds about where it goes, from the headings of its axis up to the field along which it goes."""
+        return ""
+
     def of(self, block: Block, cells: Cells) -> Block:
         """The compared cells. Raises FoldError when a word or member it names is not there."""
         raise NotImplementedError
 
 
-class _Along(Comparison, frozen=True):
-    """Comparisons along a field; without `along`, the innermost period of columns or rows, else the innermost field."""
+Place = tuple[bool, int]
+"""A field of a fold: whether it stands on columns, and its position there from 0."""
+
+
+class Along(Comparison, frozen=True):
+    """Comparisons along a field; without `along`, along the one that fits best."""
 
     along: str | None = None
 
+    @staticmethod
+    def best(columns: Sequence[Time | None], rows: Sequence[Time | None]) -> Place | None:
+        """The field that fits best, by how the fields of both axes stand in time: the innermost period of columns or rows, else
+        the innermost field of rows or columns; None where nothing is placed."""
+        for is_columns, times in ((True, columns), (False, rows)):
+            for at in reversed(range(len(times))):
+                time = times[at]
+                if time is not None and time.is_period:
+                    return is_columns, at
+        return _innermost(columns, rows)
+
+    def place(self, columns: Sequence[str], rows: Sequence[str], times: Callable[[], Times]) -> Place | None:
+        """The field along which it goes, from the words of both axes; None where that was taken out or there is none."""
+        if self.along is None:
+            return self.best(*times())
+        if self.along in columns:
+            return True, columns.index(self.along)
+        return (False, rows.index(self.along)) if self.along in rows else None
+
     def _side(self, cells: Cells) -> tuple[Side, int, bool]:
         """The axis, the field's position on it, and whether the axis is the columns."""
-        both = ((cells.columns, True), (cells.rows, False))
+        sides = (cells.columns, cells.rows)
+        columns, rows = ([word.id for word in side.words] for side in sides)
+        found = self.place(columns, rows, lambda: (sides[0].times, sides[1].times))
+        if found is not None:
+            return sides[0 if found[0] else 1], found[1], found[0]
         if self.along is not None:
-            for side, is_columns in both:
-                at = side.position(self.along)
-                if at is not None:
-                    return side, at, is_columns
             raise FoldError("the field to compare along is no longer on rows or columns.", todo="Choose another field.")
-        for side, is_columns in both:
-            for at in reversed(range(len(side.words))):
-                if is_period(side.domains[at]):
-                    return side, at, is_columns
-        for side, is_columns in reversed(both):
-            if side.words:
-                return side, len(side.words) - 1, is_columns
         raise FoldError("there is no field to compare along.", todo="Place a field on rows or columns.")
+
+
+Times = tuple[Sequence[Time | None], Sequence[Time | None]]
+"""How the fields of columns and of rows stand in time."""
+
+
+def _innermost(columns: Sequence[Time | None], rows: Sequence[Time | None]) -> Place | None:
+    return (False, len(rows) - 1) if rows else (True, len(columns) - 1) if columns else None
+
+
+class _AlongTime(Along, frozen=True):
+    """Comparisons that build up along a field: where there is time, along the finest, be it a period or a cycle such as the
+    quarters of each year."""
+
+    @staticmethod
+    def best(columns: Sequence[Time | None], rows: Sequence[Time | None]) -> Place | None:
+        timed = [
+            (time.fineness, is_columns, at)
+            for is_columns, times in ((True, columns), (False, rows))
+            for at, time in enumerate(times)
+            if time is not None
+        ]
+        return max(timed)[1:] if timed else _innermost(columns, rows)
+
+
+class _Among(Along, frozen=True):
+    """Comparisons among the members of a field, by themselves those of the innermost field of rows, else of columns."""
+
+    @staticmethod
+    def best(columns: Sequence[Time | None], rows: Sequence[Time | None]) -> Place | None:
+        return _innermost(columns, rows)
 
 
 class ShareOf(Comparison, frozen=True, tag="share"):
@@ -95,7 +147,7 @@ class ShareOf(Comparison, frozen=True, tag="share"):
         return quotient(block, *taken(block, rows, columns))
 
 
-class Against(_Along, frozen=True, tag="against"):
+class Against(Along, frozen=True, tag="against"):
     """The difference from another member of a field, the change in percent, or the percentage of it."""
 
     other: Literal["previous", "next", "year before", "member"] = "previous"
@@ -151,7 +203,7 @@ class AgainstMeasure(Comparison, frozen=True, tag="against measure"):
         return _compared(one, two.data, two.blank, self.how)
 
 
-class Running(_Along, frozen=True, tag="running"):
+class Running(_AlongTime, frozen=True, tag="running"):
     """The running total along a field in displayed order, or its share of the last; starts anew in each parent."""
 
     share: bool = False
@@ -160,6 +212,10 @@ class Running(_Along, frozen=True, tag="running"):
     @property
     def said(self) -> str:
         return "running share" if self.share else "running total"
+
+    def direction(self, names: Sequence[str]) -> str:
+        anew = f", anew in each {names[-2]}" if self.restart and len(names) > 1 else ""
+        return f" along {names[-1]}{anew}"
 
     @property
     def keeps_unit(self) -> bool:
@@ -186,7 +242,7 @@ class Running(_Along, frozen=True, tag="running"):
         return quotient(made, _laid(lasts, is_columns), _laid(blank, is_columns)) if self.share else made
 
 
-class Rank(_Along, frozen=True, tag="rank"):
+class Rank(_Among, frozen=True, tag="rank"):
     """The place among the members of a field in the same parent: 1 is the largest, or the smallest; equal values share one."""
 
     smallest_first: bool = False
@@ -194,6 +250,10 @@ class Rank(_Along, frozen=True, tag="rank"):
     @property
     def said(self) -> str:
         return "rank from the smallest" if self.smallest_first else "rank"
+
+    def direction(self, names: Sequence[str]) -> str:
+        within = f" in each {names[-2]}" if len(names) > 1 else ""
+        return f" among {plural(names[-1])}{within}"
 
     def of(self, block: Block, cells: Cells) -> Block:
         side, at, is_columns = self._side(cells)
@@ -220,7 +280,7 @@ class Rank(_Along, frozen=True, tag="rank"):
         return Block(FieldType.WHOLE, _laid(ranks, is_columns), _laid(blank, is_columns))
 
 
-class MovingAverage(_Along, frozen=True, tag="moving average"):
+class MovingAverage(_AlongTime, frozen=True, tag="moving average"):
     """The average of a member and those before it, so many in all; blank where there are fewer."""
 
     members: int = 3
@@ -228,6 +288,9 @@ class MovingAverage(_Along, frozen=True, tag="moving average"):
     @property
     def said(self) -> str:
         return f"average over {self.members}"
+
+    def direction(self, names: Sequence[str]) -> str:
+        return f" along {names[-1]}"
 
     @property
     def keeps_unit(self) -> bool:

@@ -25,7 +25,7 @@ from foldbasket.folding.frame import axis_of
 from foldbasket.folding.laying import Laying, Word, word_of
 from foldbasket.folding.quantities import Quantity, column_of, record_at
 from foldbasket.folding.report import Counted, MeasureHead, Report
-from foldbasket.folding.sentence import measure_heading, placed_heading, sentence_of
+from foldbasket.folding.sentence import placed_heading, sentence_of, shown_heading
 from foldbasket.folding.share import Measured, Share
 from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.folding.summary import FORMULA, Expanded, expanded, on_table
@@ -143,7 +143,12 @@ class Engine:
             rows=rows,
             columns=columns,
             measures=tuple(
-                MeasureHead(measure.id, measure_heading(measure), measure.number, _remark(base_of.get(at), measure))
+                MeasureHead(
+                    measure.id,
+                    shown_heading(measure, asked, self.source),
+                    measure.number,
+                    _remark(base_of.get(at), measure),
+                )
                 for at, measure in enumerate(fold.measures)
             ),
             blocks=tuple(blocks),

@@ -112,7 +112,9 @@ class Laying:
         """The lines shown on rows and columns, and the block of each measure over them. Raises FoldError."""
         picks = [word.placed for words in self.axes for word in words if word.placed.by or word.placed.keep]
         # Whatever looks beyond the cells shown, to totals that may be off or to members left out, needs every line.
-        looks_beyond = bool(picks) or any(measure.compare is not None for measure in self.measures)
+        looks_beyond = bool(picks) or any(
+            measure.compare is not None or measure.total != "records" for measure in self.measures
+        )
         lines = self.lines()
         if not picks:
             check_size(*lines, len(self.measures))

@@ -27,6 +27,8 @@ class Part:
     is_period: bool
     key_form: str
     """A regular expression whose groups are the numbers in the canonical text."""
+    fineness: int | None = None
+    """How fine it is among the parts of dates, from 0 for years; None for what is no part of a date."""
     a_year = 0
     """How many of a period make a year; 0 where that is no whole number."""
     every: range = range(0)
@@ -79,6 +81,7 @@ def _first_of_month(month: int) -> int:
 
 class Year(Part):
     name, label, is_period, key_form = "year", "Year", True, r"(\d{4})"
+    fineness = 0
     a_year = 1
 
     def first_day(self, number: int) -> int:
@@ -99,6 +102,7 @@ class Year(Part):
 
 class Half(Part):
     name, label, is_period, key_form = "half", "Half-year", True, r"(\d{4})-H([12])"
+    fineness = 1
     a_year = 2
 
     def first_day(self, number: int) -> int:
@@ -119,6 +123,7 @@ class Half(Part):
 
 class Quarter(Part):
     name, label, is_period, key_form = "quarter", "Quarter", True, r"(\d{4})-Q([1-4])"
+    fineness = 2
     a_year = 4
 
     def first_day(self, number: int) -> int:
@@ -139,6 +144,7 @@ class Quarter(Part):
 
 class Month(Part):
     name, label, is_period, key_form = "month", "Month", True, r"(\d{4})-(0[1-9]|1[0-2])"
+    fineness = 3
     a_year = 12
 
     def first_day(self, number: int) -> int:
@@ -161,6 +167,7 @@ class Week(Part):
     """Numbered by its Monday, counted in weeks since the Monday before 1970-01-01."""
 
     name, label, is_period, key_form = "week", "Week", True, r"(\d{4})-W(0[1-9]|[1-4]\d|5[0-3])"
+    fineness = 4
 
     def of(self, days: Days) -> Days:
         return (days + 3) // 7
@@ -186,6 +193,7 @@ class Week(Part):
 
 class Day(Part):
     name, label, is_period, key_form = "day", "Day", True, r"\d{4}-\d{2}-\d{2}"
+    fineness = 5
 
     def first_day(self, number: int) -> int:
         return number
@@ -223,6 +231,7 @@ class Cycle(Part):
 
 class QuarterOfYear(Cycle):
     name, label, key_form, every = "quarter of year", "Quarter of the year", r"Q([1-4])", range(1, 5)
+    fineness = 2
 
     def of(self, days: Days) -> Days:
         return _months(days) % 12 // 3 + 1
@@ -236,6 +245,7 @@ class QuarterOfYear(Cycle):
 
 class HalfOfYear(Cycle):
     name, label, key_form, every = "half of year", "Half of the year", r"H([12])", range(1, 3)
+    fineness = 1
 
     def of(self, days: Days) -> Days:
         return _months(days) % 12 // 6 + 1
@@ -249,6 +259,7 @@ class HalfOfYear(Cycle):
 
 class MonthOfYear(Cycle):
     name, label, key_form, every = "month of year", "Month of the year", r"(0[1-9]|1[0-2])", range(1, 13)
+    fineness = 3
 
     def of(self, days: Days) -> Days:
         return _months(days) % 12 + 1
@@ -264,6 +275,7 @@ class Weekday(Cycle):
     """1 is Monday, as in ISO 8601."""
 
     name, label, key_form, every = "weekday", "Weekday", r"([1-7])", range(1, 8)
+    fineness = 5
 
     def of(self, days: Days) -> Days:
         return (days + 3) % 7 + 1
@@ -279,6 +291,7 @@ class Hour(Cycle):
     """The hour of the day, 0 to 23, of a time stamp."""
 
     name, label, key_form, every = "hour", "Hour", r"([01]\d|2[0-3])", range(24)
+    fineness = 6
     by_time = True
 
     def of(self, days: Days) -> Days:
@@ -304,6 +317,7 @@ class FiscalPart(Part):
 
 class FiscalYear(FiscalPart):
     name, label, is_period, key_form = "fiscal year", "Fiscal year", True, r"FY(\d{4})"
+    fineness = 0
     a_year = 1
 
     def of(self, days: Days) -> Days:
@@ -324,6 +338,7 @@ class FiscalYear(FiscalPart):
 
 class FiscalQuarter(FiscalPart):
     name, label, is_period, key_form = "fiscal quarter", "Fiscal quarter", True, r"FY(\d{4})-Q([1-4])"
+    fineness = 2
     a_year = 4
 
     def of(self, days: Days) -> Days:
@@ -344,6 +359,7 @@ class FiscalQuarter(FiscalPart):
 
 class FiscalQuarterOfYear(FiscalPart, Cycle):
     name, label, key_form, every = "fiscal quarter of year", "Quarter of the fiscal year", r"Q([1-4])", range(1, 5)
+    fineness = 2
 
     def of(self, days: Days) -> Days:
         return self._fiscal_months(days) % 12 // 3 + 1
@@ -359,6 +375,7 @@ class FiscalMonthOfYear(FiscalPart, Cycle):
     """Months by their place in the fiscal year, under their calendar names."""
 
     name, label, key_form, every = "fiscal month of year", "Month of the fiscal year", r"(0[1-9]|1[0-2])", range(1, 13)
+    fineness = 3
 
     def of(self, days: Days) -> Days:
         return self._fiscal_months(days) % 12 + 1

@@ -8,6 +8,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from decimal import Decimal, localcontext
+from fractions import Fraction
 from typing import Any
 
 import msgspec
@@ -22,7 +24,7 @@ from foldbasket.folding.domain import Domain
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters import RecordFilter
 from foldbasket.folding.report import Report, Value
-from foldbasket.folding.sentence import measure_heading
+from foldbasket.folding.sentence import comparison_phrase, measure_heading
 from foldbasket.folding.spec import Fold, Measure
 from foldbasket.folding.summary import FORMULA
 from foldbasket.links.source import FieldRef
@@ -69,10 +71,12 @@ class Proof:
     again: Value
     shown: Value
     note: str = ""
+    is_checked: bool = True
+    """False for a cell that shows nothing by choice, so that there is nothing to work out."""
 
     @property
     def agrees(self) -> bool:
-        """Whether working it out again gave the cell; reals to the last few digits."""
+        """Whether working it out again gave the cell, of a comparison the amount beneath it; reals to the last few digits."""
         one, two = self.again, self.shown
         if isinstance(one, float) and isinstance(two, float):
             return bool(np.isclose(one, two, rtol=1e-11, atol=1e-12))
@@ -108,18 +112,82 @@ def proof_of(engine: Engine, fold: Fold, report: Report, row: int, column: int) 
     ]
     base = found.counted[0].base
     records = engine.records_of(base, filters)
-    note = ""
+    notes = []
+    again, plain = values[0][0], _Plain(engine, fold, report, measure, at, line, across)
+    is_total = measure.total != "records" and plain.is_total
+    if is_total:
+        again = plain.of_lines(measure.total)
+        notes.append(
+            "It has no totals."
+            if measure.total == "none"
+            else f"This total is made of the lines shown, not of the records: their {measure.total}."
+        )
     if measure.compare is not None:
-        note = f"The cell shows it as {measure.compare.said}: {report.written(at, line, across) or '(blank)'}."
-    elif measure.total != "records" and report.rows.kind[line]:
-        note = "This total is made of the lines shown, not of the records."
-    again = values[0][0]
-    shown = again if note else report.exact(at, line, across)
+        cell = report.written(at, line, across) or "(blank)"
+        notes.append(f"The cell shows it as {comparison_phrase(measure.compare, fold, engine.source)}: {cell}.")
     members = [_said(report.rows, line), _said(report.columns, across)]
     where = ", ".join(each for each in members if each) or "Everything"
     return Proof(
-        report.measures[at].heading, where, base, records, tuple(told), _arithmetic(measure), again, shown, note
-    )
+        report.measures[at].heading, where, base, records, tuple(told), _arithmetic(measure), again, plain.value,
+        " ".join(notes), not (is_total and measure.total == "none"),
+    )  # fmt: skip
+
+
+class _Plain:
+    """A cell's measure without its comparison, in a report that is otherwise the same and has nothing folded up."""
+
+    def __init__(
+        self, engine: Engine, fold: Fold, report: Report, measure: Measure, at: int, line: int, across: int
+    ) -> None:
+        if measure.compare is None and measure.total == "records":
+            self.value, self.is_total = report.exact(at, line, across), False
+            return
+        # Beside the measure itself, by which members may be picked or ordered.
+        bare = msgspec.structs.replace(measure, id=f"{measure.id}·bare", compare=None)
+        asked = msgspec.structs.replace(fold, measures=(*fold.measures, bare)).opened()
+        self.report, self.at = engine.fold(asked), len(fold.measures)
+        own = ((report.rows, line), (report.columns, across))
+        axes = (self.report.rows, self.report.columns)
+        self.codes = [axis.codes[number] for axis, number in own]
+        # A folded member is a total once it is opened, and its subtotal may be off: then its lines tell all there is.
+        self.lines = [_under(axis, codes) for axis, codes in zip(axes, self.codes, strict=True)]
+        self.is_total = any(int(axis.level[number]) < axis.depth for axis, number in own)
+        there = [_line_with(axis, codes) for axis, codes in zip(axes, self.codes, strict=True)]
+        shown = there[0] >= 0 and there[1] >= 0
+        self.value = self.report.exact(self.at, *there) if shown else self.of_lines(measure.total)
+
+    def of_lines(self, how: str) -> Value:
+        """The cells of the innermost lines beneath, put together in plain arithmetic; None where that makes nothing."""
+        cells = [self.report.exact(self.at, row, column) for row in self.lines[0] for column in self.lines[1]]
+        known: list[Any] = [cell for cell in cells if cell is not None]
+        if not known or how == "none":
+            return None
+        if how in ("smallest", "largest"):
+            found: Value = (min if how == "smallest" else max)(known)
+            return found
+        total = sum((Fraction(each) for each in known), Fraction(0))
+        if how == "average":
+            return float(total / len(known))
+        return float(total) if isinstance(known[0], float) else type(known[0])(_decimal(total))
+
+
+def _decimal(value: Fraction) -> Decimal:
+    with localcontext() as context:
+        context.prec = 60
+        return Decimal(value.numerator) / Decimal(value.denominator)
+
+
+def _under(axis: Axis, codes: npt.NDArray[np.int32]) -> list[int]:
+    """The innermost lines beneath the members that some codes name."""
+    named = codes >= 0
+    alike = (axis.codes[:, named] == codes[named]).all(axis=1)
+    found: list[int] = np.flatnonzero(alike & (axis.level == axis.depth)).tolist()
+    return found
+
+
+def _line_with(axis: Axis, codes: npt.NDArray[np.int32]) -> int:
+    found = np.flatnonzero((axis.codes == codes).all(axis=1))
+    return int(found[0]) if len(found) else -1
 
 
 def _parts_of(engine: Engine, fold: Fold, measure: Measure, bare: Measure) -> list[Measure]:

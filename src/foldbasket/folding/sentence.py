@@ -9,12 +9,14 @@ from dataclasses import dataclass
 from foldbasket.errors import FoldError
 from foldbasket.folding.aggregates import AGGREGATES
 from foldbasket.folding.bands import Bands, Groups
-from foldbasket.folding.comparisons import AgainstMeasure, AnyComparison
+from foldbasket.folding.comparisons import AgainstMeasure, Along, AnyComparison
 from foldbasket.folding.domain import Domain, domain_of
 from foldbasket.folding.filters import Condition, Either, Filter, RecordFilter
 from foldbasket.folding.parts import PARTS
+from foldbasket.folding.sides import Time, time_of
 from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.source import Source
+from foldbasket.tables.types import FieldType
 
 STRANDS = ("measures", "rows", "columns", "filters")
 LEADS = {"measures": "", "rows": "for each", "columns": "across", "filters": "keeping"}
@@ -35,8 +37,7 @@ def field_phrase(field: str, part: str | None) -> str:
     """A field as the sentence names it: “Region”, or “Quarter of order date”."""
     if part is None or part not in PARTS:
         return field
-    inner = field if field[:2].isupper() else field[:1].lower() + field[1:]
-    return f"{PARTS[part].label} of {inner}"
+    return f"{PARTS[part].label} of {_lower_first(field)}"
 
 
 def measure_heading(measure: Measure) -> str:
@@ -75,20 +76,58 @@ def placed_phrase(placed: Placed, fold: Fold) -> str:
     return f"{name} ({said})"
 
 
-def measure_phrase(measure: Measure, fold: Fold) -> str:
+def shown_heading(measure: Measure, fold: Fold, source: Source | None = None) -> str:
+    """The heading of a measure as the report shows it: the analyst's, or one that says where a comparison goes."""
+    if measure.heading or not isinstance(measure.compare, Along):
+        return measure_heading(measure)
+    names = [_lower_first(placed_heading(each).partition(" of ")[0]) for each in _way_of(measure.compare, fold, source)]
+    return measure_heading(measure) + measure.compare.direction(names[-1:])
+
+
+def _way_of(compare: Along, fold: Fold, source: Source | None) -> list[Placed]:
+    """The fields of an axis from the outermost to the one that a comparison goes along; none where there is no such field."""
+    axes = (fold.columns, fold.rows)
+    columns, rows = ([word.id for word in words] for words in axes)
+    found = compare.place(
+        columns,
+        rows,
+        lambda: ([_time_of(word, source) for word in fold.columns], [_time_of(word, source) for word in fold.rows]),
+    )
+    return list(axes[0 if found[0] else 1][: found[1] + 1]) if found is not None else []
+
+
+def _time_of(word: Placed, source: Source | None) -> Time | None:
+    if word.bands is not None or word.groups is not None:
+        return None
+    if word.part is not None:
+        return time_of(PARTS.get(word.part), FieldType.TEXT)
+    if source is None or word.field.field not in getattr(source.tables.get(word.field.table), "columns", ()):
+        return None
+    return time_of(None, source.column(word.field).type)
+
+
+def _lower_first(text: str) -> str:
+    return text if text[:2].isupper() else text[:1].lower() + text[1:]
+
+
+def measure_phrase(measure: Measure, fold: Fold, source: Source | None = None) -> str:
     """A measure as the sentence says it: “Net, summed”, or “Off plan, as % change from Plan”."""
     aggregate = AGGREGATES.get(measure.aggregate)
     said = "calculated" if measure.formula else aggregate.said_of(measure) if aggregate else measure.aggregate
     if measure.compare is None:
         return f"{measure_heading(measure)}, {said}"
-    compared = comparison_phrase(measure.compare, fold)
+    compared = comparison_phrase(measure.compare, fold, source)
     if measure.heading:  # a heading for a comparison says what it is already: “Share, as % of the column”
         return f"{measure.heading}, as {compared}"
     return f"{base_name(measure)}, {said}, as {compared}"
 
 
-def comparison_phrase(compare: AnyComparison, fold: Fold) -> str:
-    """A comparison as the sentence says it, the measure that it looks at by its heading."""
+def comparison_phrase(compare: AnyComparison, fold: Fold, source: Source | None = None) -> str:
+    """A comparison as the sentence says it: the measure that it looks at by its heading, and where it goes."""
+    if isinstance(compare, Along):
+        return compare.said + compare.direction(
+            [_lower_first(placed_heading(each)) for each in _way_of(compare, fold, source)]
+        )
     if not isinstance(compare, AgainstMeasure):
         return compare.said
     other = next((each for each in fold.measures if each.id == compare.measure), None)
@@ -134,7 +173,7 @@ def words_of(fold: Fold, source: Source | None = None, locale: str = "en") -> li
     """The placed words of a fold in the order of the sentence."""
     said: list[Word] = []
     phrases = {
-        "measures": [(m.id, measure_phrase(m, fold)) for m in fold.measures],
+        "measures": [(m.id, measure_phrase(m, fold, source)) for m in fold.measures],
         "rows": [(p.id, placed_phrase(p, fold)) for p in fold.rows],
         "columns": [(p.id, placed_phrase(p, fold)) for p in fold.columns],
         "filters": [(f.id, filter_phrase(f, source, locale)) for f in fold.filters],

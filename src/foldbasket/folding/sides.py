@@ -8,13 +8,14 @@ from __future__ import annotations
 import datetime
 from collections.abc import Callable, Sequence
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
 from foldbasket.folding.domain import Domain
 from foldbasket.folding.frame import Lines, Tree
+from foldbasket.folding.parts import Part
 from foldbasket.styling.dates import EPOCH
 from foldbasket.tables.types import FieldType
 
@@ -22,6 +23,24 @@ if TYPE_CHECKING:
     from foldbasket.folding.spec import Placed
 
 Targets = npt.NDArray[np.int64]
+
+
+class Time(NamedTuple):
+    """How a field stands in time: how fine it is, from 0 for years, and whether it has a place in time or repeats."""
+
+    fineness: int
+    is_period: bool
+
+
+WHOLE_DAYS = 5
+"""How fine dates are that are not cut into parts."""
+
+
+def time_of(part: Part | None, kind: FieldType) -> Time | None:
+    """How members stand in time, by the part of a date that they are or, without one, by their type."""
+    if part is not None:
+        return Time(part.fineness, part.is_period) if part.fineness is not None else None
+    return Time(WHOLE_DAYS, True) if kind is FieldType.DATE else None
 
 
 class Side:
@@ -42,9 +61,10 @@ class Side:
             codes[at, :level] = self.tree.codes[self.tree.starts[level][self.lines.node[at]], :level]
         return codes
 
-    def position(self, word: str) -> int | None:
-        """Which field of the axis a word is."""
-        return next((at for at, each in enumerate(self.words) if each.id == word), None)
+    @property
+    def times(self) -> list[Time | None]:
+        """How each field stands in time."""
+        return [time_of(domain.part, domain.dictionary.type) for domain in self.domains]
 
     @cached_property
     def grand(self) -> int:
@@ -142,21 +162,26 @@ class Side:
 
     def series(self, field: int, restart: bool) -> npt.NDArray[np.int64]:
         """A number for each line, the same for lines that follow one another along a field: those with the same other
-        members. Without `restart` the outer members do not matter. -1 for lines that do not name the field."""
+        members. Without `restart` the outer members do not matter. -1 for lines that do not name the field, and for those further
+        in whose members each stand under one member of the field alone: they are its parts, and have nothing to stand beside."""
         codes = self.codes.copy()
         codes[:, field] = 0
         if not restart:
             codes[:, :field] = 0
         keys = np.concatenate([codes, self.lines.level[:, None]], axis=1)
         _, inverse = np.unique(keys, axis=0, return_inverse=True)
-        return np.where(self.named(field), np.asarray(inverse).reshape(-1), -1)
+        found = np.where(self.named(field), np.asarray(inverse).reshape(-1), -1)
+        for level in range(field + 2, self.tree.depth + 1):
+            inner = (self.lines.level == level) & (found >= 0)
+            if np.bincount(found[inner]).max(initial=0) < 2:
+                found[inner] = -1
+        return found
 
 
 def is_period(domain: Domain) -> bool:
     """Whether members have a place in time, so that the calendar says what comes before."""
-    if domain.part is not None:
-        return domain.part.is_period
-    return domain.dictionary.type is FieldType.DATE
+    time = time_of(domain.part, domain.dictionary.type)
+    return time is not None and time.is_period
 
 
 def _day_a_year_before(number: int) -> int | None:

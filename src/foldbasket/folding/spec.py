@@ -117,6 +117,15 @@ class Fold(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
         used += [ref for rule in self.filters for ref in rule.fields()]
         return used
 
+    def opened(self) -> Fold:
+        """The fold with no member folded up: its innermost lines are all there."""
+        axes = (
+            tuple(msgspec.structs.replace(word, closed=False, turned=()) for word in words)
+            for words in (self.rows, self.columns)
+        )
+        rows, columns = axes
+        return msgspec.structs.replace(self, rows=rows, columns=columns)
+
     def words(self) -> tuple[Measure | Placed | Filter, ...]:
         """Every placed word in the order in which the sentence says them."""
         return (*self.measures, *self.rows, *self.columns, *self.filters)

@@ -26,7 +26,7 @@ def steps_of(fold: Fold, source: Source | None = None, locale: str = "en") -> li
     groups = _listed([_lower(placed_heading(word)) for word in words])
     if fold.measures:
         made = "; ".join(
-            measure_phrase(msgspec.structs.replace(measure, compare=None), fold) for measure in fold.measures
+            measure_phrase(msgspec.structs.replace(measure, compare=None), fold, source) for measure in fold.measures
         )
         said.append(
             f"Records are grouped by {groups}, and each group is summed up: {made}."
@@ -63,7 +63,9 @@ def steps_of(fold: Fold, source: Source | None = None, locale: str = "en") -> li
     for measure in fold.measures:
         if measure.compare is not None:
             name = base_name(measure)
-            said.append(f"{name} is then compared: {comparison_phrase(measure.compare, fold)}, totals included.")
+            said.append(
+                f"{name} is then compared: {comparison_phrase(measure.compare, fold, source)}, totals included."
+            )
     for word in words:
         if word.by is not None:
             way = "largest first" if word.descending else "smallest first"
