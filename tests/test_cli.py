@@ -128,3 +128,69 @@ def test_version_and_help_and_misuse_have_their_exit_codes():
 def test_the_core_imports_without_qt():
     code = "import sys; sys.modules['PyQt6'] = None; import foldbasket.cli, foldbasket.outputs.formats, foldbasket.demo.scenario, foldbasket.folding.engine"
     assert subprocess.run([sys.executable, "-c", code], check=False).returncode == 0
+
+
+def basket_of(folder, **more):
+    (folder / "s.csv").write_text("Site,Net\nOak,1\nAsh,2\n,3\n")
+    body = {
+        "format": "fold-basket",
+        "version": 1,
+        "sources": [{"name": "s", "path": "s.csv", "mends": more.pop("mends", [])}],
+        "folds": [
+            {"name": "F", "measures": [{"id": "m", "aggregate": "sum", "field": {"table": "s", "field": "Net"}}]}
+        ],
+        **more,
+    }
+    path = folder / "b.json"
+    path.write_text(json.dumps(body))
+    return path
+
+
+@pytest.mark.parametrize(
+    ("more", "said"),
+    [
+        ({"mends": [{"mend": "rename field", "field": "Gone", "to": "X"}]}, "a mend was passed over"),
+        ({"calculated": [{"name": "C", "formula": "Net / Gone", "table": "s"}]}, "the field “C” of “s”"),
+        ({"calculated": [{"name": "C", "formula": "1", "table": "gone"}]}, "there is no source “gone”"),
+        (
+            {"folds": [{"name": "F", "measures": [{"id": "m", "aggregate": "count"}], "filters": [
+                {"kind": "members", "id": "f", "field": {"table": "s", "field": "Site"}, "members": ["Oakk"], "exclude": True}]}]},
+            "names “Oakk”, which no record has. Did you mean “Oak”?",
+        ),
+    ],
+)  # fmt: skip
+def test_render_writes_what_it_can_and_exits_1_where_a_number_may_differ(tmp_path, capsys, more, said):
+    path = basket_of(tmp_path, **more)
+    assert main(["render", str(path), "--to", str(tmp_path / "out.csv")]) == 1
+    told = capsys.readouterr()
+    assert said in told.err
+    assert (tmp_path / "out.csv").exists()
+    assert main(["check", str(path)]) == 1
+    assert said in capsys.readouterr().err
+
+
+def test_render_of_all_folds_goes_on_after_one_that_fails_and_says_so_at_the_end(tmp_path, capsys):
+    ref = {"table": "s", "field": "Site"}
+    folds = [
+        {"name": name, "measures": [{"id": "m", "aggregate": how, "field": ref}]}
+        for name, how in (("a/b", "sum"), ("a:b", "count values"), ("a-b", "count values"), ("..", "mode"))
+    ]
+    path = basket_of(tmp_path, folds=folds)
+    assert main(["render", str(path), "--to", str(tmp_path / "o" / "{fold}.csv")]) == 1
+    told = capsys.readouterr()
+    assert "the fold “a/b” cannot be made" in told.err
+    assert sorted(each.name for each in (tmp_path / "o").iterdir()) == ["a-b (2).csv", "a-b (3).csv", "fold.csv"]
+
+
+def test_no_report_takes_the_place_of_what_it_is_made_from(tmp_path, capsys):
+    path = basket_of(tmp_path)
+    for target in ("s.csv", "../" + tmp_path.name + "/s.csv"):
+        assert main(["render", str(path), "--to", str(tmp_path / target)]) == 1
+        assert "made from this file" in capsys.readouterr().err
+    assert (tmp_path / "s.csv").read_text().startswith("Site,Net")
+
+
+def test_check_reads_a_file_of_data_by_itself(tmp_path, capsys):
+    basket_of(tmp_path)
+    assert main(["check", str(tmp_path / "s.csv")]) == 0
+    assert "source “S”: 3 records, 2 fields" in capsys.readouterr().out

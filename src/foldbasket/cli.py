@@ -6,6 +6,7 @@ itself was not understood, 130 interrupted.
 
 from __future__ import annotations
 
+import contextlib
 import os
 import sys
 from collections.abc import Sequence
@@ -17,6 +18,8 @@ from foldbasket.errors import FoldBasketError
 
 if TYPE_CHECKING:
     import argparse
+
+    from foldbasket.folding.report import Report
 
 DESCRIPTION = """\
 Pivot and crosstab reports from sales transactions.
@@ -115,10 +118,10 @@ def _parser() -> argparse.ArgumentParser:
 
     check = commands.add_parser(
         "check",
-        help="check a basket",
-        description="Reads every source and folds every fold of a basket, and says what is wrong and what looks wrong.",
+        help="check a basket or a file of data",
+        description="Reads every source and folds every fold of a basket, or reads a file of data, and says what is wrong and what looks wrong.",
     )
-    check.add_argument("basket", type=Path, metavar="BASKET")
+    check.add_argument("basket", type=Path, metavar="FILE")
     check.add_argument("--trust", action="store_true", help="let the basket read files outside its own folder")
     check.set_defaults(run=_check)
     return parser
@@ -175,11 +178,9 @@ def _render_all(basket: Path, folder: Path, ending: str) -> None:
 
 
 def _render(options: argparse.Namespace) -> int:
-    from foldbasket.baskets.files import load_tables, open_basket
-    from foldbasket.baskets.sources import mended_tables
+    from foldbasket.baskets.files import open_basket, own_files
     from foldbasket.errors import OutputError
-    from foldbasket.folding.engine import Engine
-    from foldbasket.outputs.formats import save_report
+    from foldbasket.opening.prepared import prepare
 
     opened = open_basket(options.basket)
     basket = opened.basket
@@ -194,27 +195,64 @@ def _render(options: argparse.Namespace) -> int:
             where=options.basket.name,
             todo=f"Name one with --fold: {listed}.",
         )
-    tables = load_tables(opened, allow_outside=options.trust)
-    source, _ = basket.whole(mended_tables(basket, tables))
-    engine = Engine(source, locale=basket.locale, currency=basket.currency, as_of=basket.as_of)
-    for fold in folds:
-        target = Path(options.to.replace("{fold}", _file_name(fold.name)))
+    ready = prepare(opened, allow_outside=options.trust)
+    wrong = list(ready.problems)
+    for problem in wrong:
+        print(f"fold-basket: {problem}", file=sys.stderr)
+    spare = own_files(opened)
+    targets = _targets(options.to, [fold.name for fold in folds])
+    for fold, target in zip(folds, targets, strict=True):
         try:
-            report = engine.fold(fold)
+            report = ready.engine.fold(fold)
+            _write(report, target, options.shape, spare)
         except FoldBasketError as error:
-            raise OutputError(f"the fold “{fold.name}” cannot be made: {error}", where=options.basket.name) from None
-        target.parent.mkdir(parents=True, exist_ok=True)
-        if target.suffix.lower() in DRAWN and options.shape == "table":
-            from foldbasket.desktop.pictures import save_picture
-
-            save_picture(report, target)
-        else:
-            save_report(report, target, options.shape)
+            wrong.append(f"{options.basket.name}: the fold “{fold.name}” cannot be made: {error}")
+            print(f"fold-basket: {wrong[-1]}", file=sys.stderr)
+            continue
+        for remark in report.remarks:
+            wrong.append(f"the fold “{fold.name}”: {remark}")
+            print(f"fold-basket: {wrong[-1]}", file=sys.stderr)
         if not options.quiet:
             print(
                 f"{target}: {report.height:,} rows × {report.width:,} columns from {report.kept:,} of {report.records:,} records"
             )
-    return 0
+    if len(wrong) > 1:
+        print(f"fold-basket: {len(wrong)} to put right; see above.", file=sys.stderr)
+    return 1 if wrong else 0
+
+
+def _write(report: Report, target: Path, shape: str, spare: Sequence[Path]) -> None:
+    from foldbasket.errors import OutputError
+    from foldbasket.outputs.formats import save_report
+
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+    except (OSError, ValueError) as error:
+        reason = getattr(error, "strerror", None) or error
+        raise OutputError(
+            f"the folder cannot be made ({reason}).", where=str(target.parent), todo="Choose another place."
+        ) from None
+    if target.suffix.lower() in DRAWN and shape == "table":
+        from foldbasket.desktop.pictures import save_picture
+
+        save_picture(report, target, spare=spare)
+    else:
+        save_report(report, target, shape, spare=spare)
+
+
+def _targets(pattern: str, names: Sequence[str]) -> list[Path]:
+    """The file for each fold: its name where a file can bear it, with a number behind where two would be one file."""
+    taken: set[str] = set()
+    targets = []
+    for name in names:
+        own, number = _file_name(name), 1
+        target = Path(pattern.replace("{fold}", own))
+        while str(target).casefold() in taken:
+            number += 1
+            target = Path(pattern.replace("{fold}", f"{own} ({number})"))
+        taken.add(str(target).casefold())
+        targets.append(target)
+    return targets
 
 
 def _file_name(name: str) -> str:
@@ -222,48 +260,37 @@ def _file_name(name: str) -> str:
 
 
 def _check(options: argparse.Namespace) -> int:
-    from foldbasket.baskets.files import load_tables, open_basket
-    from foldbasket.folding.engine import Engine
+    from foldbasket.opening.prepared import basket_or_data, prepare
     from foldbasket.tables.findings.findings import findings_of
-    from foldbasket.tables.mending.mend import mended as apply_mends
 
-    opened = open_basket(options.basket)
-    tables = load_tables(opened, allow_outside=options.trust)
-    wrong = 0
-    mended = {}
+    opened = basket_or_data(options.basket)
+    ready = prepare(opened, allow_outside=options.trust)
     for spec in opened.basket.sources:
-        mended[spec.name], outcomes = apply_mends(tables[spec.name], spec.mends)
-        table = mended[spec.name]
+        table = ready.tables[spec.name]
         print(f"source “{spec.name}”: {table.count:,} records, {len(table.columns)} fields")
-        for outcome in outcomes:
-            if outcome.problem is not None:
-                wrong += 1
-                print(f"fold-basket: the mend {outcome.problem}", file=sys.stderr)
+        for outcome in ready.outcomes[spec.name]:
+            if outcome.dropped:
+                print(f"  {outcome.mend.label}: {outcome.dropped:,} records dropped")
         for finding in findings_of(table):
             if finding.key not in spec.left:
                 print(f"  {finding.title}" + (f" ({finding.where})" if finding.where else ""))
-    source, problems = opened.basket.whole(mended)
-    for (of, name), problem in problems.items():
-        wrong += 1
-        print(f"fold-basket: the field “{name}” of “{of}”: {problem}", file=sys.stderr)
-    for link in source.links:
-        try:
-            found = source.rows(link.from_table, link.to_table)
+    wrong = list(ready.problems)
+    for link in ready.source.links:
+        with contextlib.suppress(FoldBasketError):  # told already
+            found = ready.source.rows(link.from_table, link.to_table)
             missing = 0 if found is None else int((found < 0).sum())
             print(
                 f"link “{link.from_table}” to “{link.to_table}”: "
                 + (f"{missing:,} records find no partner" if missing else "all found")
             )
-        except FoldBasketError as error:
-            wrong += 1
-            print(f"fold-basket: {error}", file=sys.stderr)
-    engine = Engine(source, locale=opened.basket.locale, currency=opened.basket.currency, as_of=opened.basket.as_of)
     for fold in opened.basket.folds:
         try:
-            report = engine.fold(fold)
+            report = ready.engine.fold(fold)
             print(f"fold “{fold.name}”: {report.height:,} rows × {report.width:,} columns")
+            wrong += [f"the fold “{fold.name}”: {remark}" for remark in report.remarks]
         except FoldBasketError as error:
-            wrong += 1
-            print(f"fold-basket: the fold “{fold.name}”: {error}", file=sys.stderr)
-    print("All is well." if not wrong else f"{wrong} to put right.")
+            wrong.append(f"the fold “{fold.name}”: {error}")
+    for problem in wrong:
+        print(f"fold-basket: {problem}", file=sys.stderr)
+    print("All is well." if not wrong else f"{len(wrong)} to put right.")
     return 1 if wrong else 0

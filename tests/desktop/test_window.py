@@ -230,3 +230,36 @@ def test_work_that_is_cancelled_leaves_things_as_they_were(driver, demo):
     driver.desk.undo()
     driver.settle()
     assert driver.table() == before
+
+
+def test_two_pasted_blocks_are_two_sources_with_their_own_records(driver):
+    for text in ("Site\tNet\nOak\t1\n", "Site\tNet\nAsh\t2\nElm\t3\n"):
+        driver.desk.sources.paste(text)
+        driver.settle()
+    tables = driver.desk.source.tables
+    assert [len(table.columns["Site"].coded().codes) for table in tables.values()] == [1, 2]
+    driver.desk.undo()
+    driver.desk.undo()
+    driver.desk.sources.paste("Site\tNet\nFir\t4\nYew\t5\nBox\t6\n")
+    driver.settle()
+    assert driver.desk.source.tables["Pasted 2"].count == 3
+    driver.desk.undo()
+    driver.desk.redo()
+    driver.settle()
+    assert driver.desk.source.tables["Pasted 2"].count == 3
+    assert driver.errors == []
+
+
+def test_the_fold_in_view_stays_in_view_when_its_rename_is_undone_and_done_again(driver, demo):
+    from foldbasket.baskets.edits import RenameFold
+
+    driver.open(demo)
+    second = driver.desk.basket.folds[1].name
+    driver.desk.show_fold(second)
+    driver.settle()
+    driver.desk.do(RenameFold(second, "Another name"))
+    assert driver.desk.fold_name == "Another name"
+    driver.desk.undo()
+    assert driver.desk.fold_name == second
+    driver.desk.redo()
+    assert driver.desk.fold_name == "Another name"

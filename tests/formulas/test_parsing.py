@@ -15,7 +15,7 @@ from tests.formulas.cases import CASES, RECORDS
 
 SCHEMA = schema_of(
     source(
-        table("Lines", {**RECORDS, "Order date": [None], "Net": [1.0], "No": ["x"]}),
+        table("Lines", {**RECORDS, "Order date": [None] * 4, "Net": [1.0] * 4, "No": ["x"] * 4}),
         table("Orders", {"No": ["x"], "Freight": [1], "Order": [1]}),
     )
 )

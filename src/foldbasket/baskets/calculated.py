@@ -114,6 +114,10 @@ class Calculating:
             keys: dict[str, list[object]] = {}
             for each, key in zip(ordered, self._keys(ordered, source, as_of), strict=True):
                 if each.table not in tables:
+                    problems[each.table, each.name] = FormulaError(
+                        f"there is no source “{each.table}”, so this field cannot be made.", 0, 1, where=each.name,
+                        todo="Take the field out, or name a source that is there.",
+                    )  # fmt: skip
                     continue
                 try:
                     if key not in self._columns:

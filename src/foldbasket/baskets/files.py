@@ -7,7 +7,6 @@ Saving is atomic: the new file is complete on disk before it takes the old one's
 from __future__ import annotations
 
 import contextlib
-import io
 import json
 import os
 import shutil
@@ -17,6 +16,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import msgspec
+import pyarrow as pa
 
 from foldbasket.baskets.basket import FORMAT, VERSION, Basket, BasketFile, SourceSpec
 from foldbasket.baskets.sources import read_source
@@ -25,6 +25,7 @@ from foldbasket.errors import BasketError, Cancelled, FoldBasketError
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.parquet import read_parquet, write_parquet
 from foldbasket.tables.table import Table
+from foldbasket.whole import written_whole
 
 ENDINGS = (".basket", ".json")
 INNER = "basket.json"
@@ -211,6 +212,11 @@ def _bounded(info: zipfile.ZipInfo, most: int, path: Path) -> None:
         )
 
 
+def own_files(opened: Opened) -> list[Path]:
+    """The basket's file and the files that its sources are read from, which no report may take the place of."""
+    return [opened.path, *(opened.folder / source.path for source in opened.basket.sources if source.is_file)]
+
+
 def outside_places(opened: Opened) -> list[str]:
     """The files outside its own folder and the databases that a basket would read, which a stranger's may only with consent."""
     outside = []
@@ -344,13 +350,16 @@ def save_basket(basket: Basket, path: Path, tables: Mapping[str, Table] | None =
         written = msgspec.structs.replace(basket, sources=sources)
     content = encode(written)
     try:
-        if path.suffix.lower() == ".json":
-            write_atomically(path, content)
-        else:
-            write_atomically(path, _packed(content, written, tables))
-    except OSError as error:
+        with written_whole(path, keep=True) as fresh:
+            if path.suffix.lower() == ".json":
+                fresh.write_bytes(content)
+            else:
+                _pack(fresh, content, written, tables or {})
+    except (OSError, ValueError, pa.ArrowException) as error:
         raise BasketError(
-            f"the basket cannot be saved ({error.strerror or error}).", where=str(path), todo="Choose another place."
+            f"the basket cannot be saved ({getattr(error, 'strerror', None) or error}).",
+            where=str(path),
+            todo="Choose another place.",
         ) from None
     return written
 
@@ -371,43 +380,16 @@ def _without_data(source: SourceSpec, path: Path) -> SourceSpec:
     return msgspec.structs.replace(source, data=None)
 
 
-def _packed(content: bytes, basket: Basket, tables: Mapping[str, Table] | None) -> bytes:
+def _pack(into: Path, content: bytes, basket: Basket, tables: Mapping[str, Table]) -> None:
+    """The archive of a basket: its JSON and, where tables are given, the records of its sources."""
     import tempfile
 
-    packed = io.BytesIO()
-    with zipfile.ZipFile(packed, "w") as archive:
+    with zipfile.ZipFile(into, "w") as archive:
         archive.writestr(zipfile.ZipInfo(INNER, (1980, 1, 1, 0, 0, 0)), content, zipfile.ZIP_DEFLATED)
-        for source in basket.sources if tables is not None else ():
-            assert tables is not None
-            if source.data is None:
-                continue
-            with tempfile.NamedTemporaryFile(suffix=".parquet") as unpacked:
-                write_parquet(tables[source.name], Path(unpacked.name))
-                archive.write(unpacked.name, source.data, zipfile.ZIP_STORED)
-    return packed.getvalue()
-
-
-def write_atomically(path: Path, content: bytes, *, keep: bool = True) -> None:
-    """Puts `content` at `path`: at every moment the whole old or the whole new file stands there; `keep` keeps ``path~``."""
-    fresh = path.with_name(f".{path.name}.{os.getpid()}.new")
-    try:
-        with fresh.open("wb") as file:
-            file.write(content)
-            file.flush()
-            os.fsync(file.fileno())
-        if keep and path.exists():
-            earlier, spare = path.with_name(path.name + "~"), path.with_name(f".{path.name}.{os.getpid()}.old")
-            spare.unlink(missing_ok=True)
-            try:
-                os.link(path, spare)
-            except OSError:  # a file system without hard links
-                shutil.copy2(path, spare)
-            os.replace(spare, earlier)
-        os.replace(fresh, path)
-        folder = os.open(path.parent, os.O_RDONLY)
-        try:
-            os.fsync(folder)
-        finally:
-            os.close(folder)
-    finally:
-        fresh.unlink(missing_ok=True)
+        for source in basket.sources:
+            if source.data is not None:
+                with tempfile.NamedTemporaryFile(
+                    suffix=".parquet", dir=into.parent, prefix=f".{into.name[:100]}-"
+                ) as unpacked:
+                    write_parquet(tables[source.name], Path(unpacked.name))
+                    archive.write(unpacked.name, source.data, zipfile.ZIP_STORED)

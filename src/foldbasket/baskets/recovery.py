@@ -12,8 +12,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from foldbasket.baskets.basket import Basket
-from foldbasket.baskets.files import decode, encode, write_atomically
+from foldbasket.baskets.files import decode, encode
 from foldbasket.errors import BasketError
+from foldbasket.whole import write_whole
 
 SECONDS = 30
 """How often unsaved work is written aside."""
@@ -40,7 +41,7 @@ def write_aside(basket: Basket, path: Path | None) -> None:
     target = _own()
     target.parent.mkdir(parents=True, exist_ok=True)
     content = json.dumps({"path": str(path) if path else None, "basket": encode(basket).decode()})
-    write_atomically(target, content.encode(), keep=False)
+    write_whole(target, content.encode())
 
 
 def forget(found: Path | None = None) -> None:

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from pathlib import Path
 
 import msgspec
 
-from foldbasket.baskets.basket import Basket, SourceSpec
+from foldbasket.baskets.basket import SourceSpec
 from foldbasket.baskets.passwords import password_of
 from foldbasket.errors import ReadError
 from foldbasket.tables.mending.mend import Outcome, mended
@@ -37,11 +37,6 @@ def read_source(
             "its records were pasted and are not held in the basket.", where=spec.name, todo="Paste them again."
         )
     return read_table(folder / spec.path, spec.name, spec.reading, progress)
-
-
-def mended_tables(basket: Basket, tables: Mapping[str, Table]) -> dict[str, Table]:
-    """Tables as they are read, by name, with the mends of their sources done."""
-    return {name: mended(table, basket.source(name).mends)[0] for name, table in tables.items()}
 
 
 class Mending:

@@ -180,34 +180,44 @@ class Desk(QObject):
 
     def do(self, edit: edits.Edit) -> bool:
         """Applies an edit; says whether it could be."""
+        before = self.basket
         try:
             self.history.do(edit)
         except FoldBasketError as error:
             self.failed.emit(error)
             return False
+        self._follow_fold(before)
         if isinstance(edit, edits.AddFold):
             self.fold_name = self.basket.folds[-1].name
             self.word = None
-        if isinstance(edit, edits.RenameFold) and self.fold_name == edit.fold:
-            self.fold_name = edit.name
         self._after_change()
         return True
 
     def undo(self) -> None:
-        if self.history.undo() is not None:
-            self._after_change()
+        self.go_to_step(self.history.position - 1)
 
     def redo(self) -> None:
-        if self.history.redo() is not None:
-            self._after_change()
+        self.go_to_step(self.history.position + 1)
 
     def go_to_step(self, position: int) -> None:
         """Undoes or redoes up to a step of the list."""
+        if not 0 <= position < len(self.history.steps):
+            return
+        before = self.basket
         while self.history.position > position and self.history.undo() is not None:
             pass
         while self.history.position < position and self.history.redo() is not None:
             pass
+        self._follow_fold(before)
         self._after_change()
+
+    def _follow_fold(self, before: Basket) -> None:
+        """Keeps the fold in view in view when it comes to bear another name, by its place among the folds."""
+        was, now = ([fold.name for fold in basket.folds] for basket in (before, self.basket))
+        if self.fold_name in now or self.fold_name not in was or not now:
+            return
+        at = was.index(self.fold_name)
+        self.fold_name = now[at if len(was) == len(now) else min(max(0, at - 1), len(now) - 1)]
 
     def show_source(self, name: str, field: str | None = None) -> None:
         """Brings a source into view, with one of its fields chosen or none."""

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import os
 import sys
+from collections.abc import Collection
 from pathlib import Path
 
-from PyQt6.QtCore import QMarginsF, QRectF, QSizeF, Qt
+from PyQt6.QtCore import QBuffer, QIODevice, QMarginsF, QRectF, QSizeF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QPageLayout, QPageSize, QPainter, QPdfWriter
 from PyQt6.QtWidgets import QApplication
 
@@ -34,27 +35,34 @@ def _ensure_app() -> None:
         _app = QApplication(sys.argv[:1])
 
 
-def save_picture(report: Report, path: Path) -> None:
-    """Writes a report as .png (all of it, at twice the screen's size) or .pdf (A4 sideways, headings on every page)."""
+def save_picture(report: Report, path: Path, *, spare: Collection[Path] = ()) -> None:
+    """Writes a report as .png (all of it, at twice the screen's size) or .pdf (A4 sideways, headings on every page).
+
+    Qt says nothing of a full disk, so that both are drawn in memory and written by us. `spare` are files that must not be replaced.
+    """
     _ensure_app()
-    with appearing_whole(path) as fresh:
-        if path.suffix.lower() == ".pdf":
-            _save_pdf(report, fresh)
-        else:
-            _save_png(report, fresh)
+    drawn = QBuffer()
+    drawn.open(QIODevice.OpenModeFlag.WriteOnly)
+    if path.suffix.lower() == ".pdf":
+        _save_pdf(report, drawn)
+    else:
+        _save_png(report, drawn, path.name)
+    drawn.close()
+    with appearing_whole(path, spare) as fresh:
+        fresh.write_bytes(drawn.data().data())
 
 
-def _save_png(report: Report, path: Path) -> None:
+def _save_png(report: Report, into: QBuffer, name: str) -> None:
     geometry = Geometry(report)
     width, height = geometry.heads_width + geometry.size[0], geometry.head_height + geometry.size[1]
     if 4 * width * height > MOST_PIXELS:
-        raise OutputError("the report is too large for one picture.", where=path.name, todo="Write it as PDF or XLSX.")
-    if not picture(geometry, 2.0).save(str(path), "PNG"):
-        raise OSError(0, "no picture could be made there")
+        raise OutputError("the report is too large for one picture.", where=name, todo="Write it as PDF or XLSX.")
+    if not picture(geometry, 2.0).save(into, "PNG"):
+        raise OutputError("no picture could be made.", where=name, todo="Write it as PDF or XLSX.")
 
 
-def _save_pdf(report: Report, path: Path) -> None:
-    writer = QPdfWriter(str(path))
+def _save_pdf(report: Report, into: QBuffer) -> None:
+    writer = QPdfWriter(into)
     writer.setPageLayout(
         QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Landscape, QMarginsF(0, 0, 0, 0))
     )
@@ -71,7 +79,7 @@ def _save_pdf(report: Report, path: Path) -> None:
     strips = _cut(geometry.column_edges.tolist(), max(room - geometry.heads_width, geometry.scaled(60)))
     painter = QPainter()
     if not painter.begin(writer):
-        raise OSError(0, "no file could be made there")
+        raise OutputError("no pages could be drawn.", where=report.name, todo="Write it as XLSX.")
     title_height = _title(painter, report, QRectF(MARGIN, MARGIN, room, page.height()), draw=False)
     body = page.height() - 2 * MARGIN - FOOT
     bands = _cut(geometry.line_tops.tolist(), body - geometry.head_height - title_height, body - geometry.head_height)

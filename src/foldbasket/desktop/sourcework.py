@@ -5,6 +5,7 @@ Each is an edit of the desk's basket, or a reading in the background that ends i
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -155,8 +156,8 @@ class SourceWork:
 
         def read(progress: Any) -> Any:
             table = read_pasted(text, name, spec.reading, progress)
-            number = sum(source.path.startswith("clipboard:") for source in self.desk.basket.sources) + 1
-            named = msgspec.structs.replace(spec, data=f"pasted/{number}")
+            # Named by what it holds, so that no two blocks are ever taken for one another, undone ones included.
+            named = msgspec.structs.replace(spec, data=f"pasted/{hashlib.sha256(text.encode()).hexdigest()[:32]}")
             return lambda: self.desk.take_in([named], [table])
 
         self.desk.read_in_background(read)

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import dataclasses
 import datetime
+import difflib
 import threading
 from collections import Counter, OrderedDict
-from collections.abc import Callable, Hashable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
+from functools import partial
 from typing import Any, NamedTuple
 
 import msgspec
@@ -19,7 +21,7 @@ from foldbasket.folding.axis import Head
 from foldbasket.folding.bands import Cut
 from foldbasket.folding.bases import Base, bases_of
 from foldbasket.folding.cube import AxisField, Cube, Wants, add_states, build_cube
-from foldbasket.folding.domain import Domain, placed_codes
+from foldbasket.folding.domain import Domain, domain_of, placed_codes
 from foldbasket.folding.filters import Condition, Decided, Either, Filter, Members, RecordFilter, Relative
 from foldbasket.folding.frame import axis_of
 from foldbasket.folding.laying import Laying, Word, word_of
@@ -160,7 +162,27 @@ class Engine:
             currency=self.currency,
             measures_on=fold.measures_on,
             measures_at=fold.measures_at,
+            remarks=tuple(self._unknown_members(asked)),
         )
+
+    def _unknown_members(self, fold: Fold) -> Iterator[str]:
+        """A sentence for each member that a filter lists and no record has."""
+        for rule in fold.filters:
+            for plain in rule.rules if isinstance(rule, Either) else (rule,):
+                if isinstance(plain, Members):
+                    missing: list[str] = self._codes.get_or(("missing", plain), partial(self._missing, plain))
+                    yield from missing
+
+    def _missing(self, rule: Members) -> list[str]:
+        domain = domain_of(self.source.column(rule.field), rule.part, self.source.fiscal)
+        known = [domain.key(code) for code in range(min(domain.blank, 5_000))]
+        said = []
+        for key in rule.members:
+            if domain.code_of(key) is None:
+                near = difflib.get_close_matches(key, known, 1)
+                hint = f" Did you mean “{near[0]}”?" if near else ""
+                said.append(f"the filter on “{rule.field.field}” names “{key}”, which no record has.{hint}")
+        return said
 
     def _plain(self, rule: Filter) -> Decided | Holding:
         """The filter, a condition with its formula checked. Raises FormulaError."""

@@ -57,6 +57,8 @@ class Report:
     currency: str
     measures_on: str = "columns"
     measures_at: int | None = None
+    remarks: tuple[str, ...] = ()
+    """Sentences about what the fold asks for and the data does not have, such as a member that a filter names."""
 
     @property
     def base(self) -> str:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 from foldbasket.errors import OutputError
 from foldbasket.folding.report import Report
 from foldbasket.outputs import delimited, html, text, xlsx
+from foldbasket.whole import written_whole
 
 Save = Callable[[Report, Path], None]
 
@@ -21,10 +22,11 @@ FORMATS: dict[str, tuple[str, Save]] = {
 SHAPES = ("table", "cells")
 
 
-def save_report(report: Report, path: Path, shape: str = "table") -> None:
+def save_report(report: Report, path: Path, shape: str = "table", *, spare: Collection[Path] = ()) -> None:
     """Writes a report in the format that the ending of `path` names. The file appears whole or not at all.
 
-    Raises OutputError for an unknown ending, a shape the format does not have, or a place that cannot be written.
+    `spare` are the files that the report comes from. Raises OutputError for an unknown ending, a shape the format does not have, a
+    place that cannot be written, or one of those files.
     """
     ending = path.suffix.lower()
     if ending not in FORMATS:
@@ -37,7 +39,7 @@ def save_report(report: Report, path: Path, shape: str = "table") -> None:
         raise OutputError(
             f"“{ending}” has no shape “{shape}”.", where=str(path), todo="Cells as records are written as .csv."
         )
-    with appearing_whole(path) as fresh:
+    with appearing_whole(path, spare) as fresh:
         if shape == "cells":
             delimited.save(report, fresh, "cells")
         else:
@@ -45,16 +47,20 @@ def save_report(report: Report, path: Path, shape: str = "table") -> None:
 
 
 @contextmanager
-def appearing_whole(path: Path) -> Iterator[Path]:
-    """A place beside `path` to write to, which takes its name when all went well. OutputError when it cannot be written."""
-    fresh = path.with_name(f".{path.name}.new")
+def appearing_whole(path: Path, spare: Collection[Path] = ()) -> Iterator[Path]:
+    """A place beside `path` to write to, which takes its name when all went well. OutputError when it cannot be written, or when
+    it is one of the files to `spare`."""
     try:
-        yield fresh
-        fresh.replace(path)
-    except OSError as error:
-        reason = error.strerror or error
+        if any(path.exists() and each.exists() and path.samefile(each) for each in spare):
+            raise OutputError(
+                "the report is made from this file, which it would take the place of.",
+                where=str(path),
+                todo="Choose another name.",
+            )
+        with written_whole(path) as fresh:
+            yield fresh
+    except (OSError, ValueError) as error:  # a name with a NUL in it is a ValueError
+        reason = getattr(error, "strerror", None) or error
         raise OutputError(
             f"the file cannot be written ({reason}).", where=str(path), todo="Choose another place."
         ) from None
-    finally:
-        fresh.unlink(missing_ok=True)

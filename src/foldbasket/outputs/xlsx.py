@@ -54,13 +54,11 @@ def save(report: Report, path: Path) -> None:
     )
     try:
         _fill(book, report, sheet, title_rows, large)
+        book.close()
+    except xlsxwriter.exceptions.FileCreateError as error:
+        raise OSError(getattr(error.args[0] if error.args else error, "errno", 0) or 0, str(error)) from None
     finally:
-        try:
-            book.close()
-        except xlsxwriter.exceptions.FileCreateError as error:
-            raise OutputError(
-                f"the workbook cannot be written ({error}).", where=str(path), todo="Choose another place."
-            ) from None
+        book.fileclosed = True  # one that failed is not tried again when it is collected
 
 
 def _fill(book: Any, report: Report, sheet: Sheet, top: int, large: bool) -> None:

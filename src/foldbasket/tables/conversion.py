@@ -99,6 +99,9 @@ def from_arrow(name: str, values: pa.ChunkedArray) -> Column:
     if pa.types.is_timestamp(kind):
         micros = pc.fill_null(values.cast(pa.timestamp("us", kind.tz), safe=False).cast(pa.int64()), 0)
         return NumberColumn(name, FieldType.TIMESTAMP, micros.to_numpy(), _valid(values))
+    if pa.types.is_uint64(kind) and len(values) and (pc.max(values).as_py() or 0) >= 1 << 63:
+        # Whole numbers of more than 18 digits are names: text, in which no digit is lost.
+        return coded_from_arrow(name, values.cast(pa.string()))
     if pa.types.is_integer(kind):
         return NumberColumn(
             name, FieldType.WHOLE, pc.fill_null(values, 0).to_numpy().astype(np.int64, copy=False), _valid(values)

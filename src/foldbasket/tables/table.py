@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import itertools
+from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 import numpy.typing as npt
 
-from foldbasket.errors import FoldError
+from foldbasket.errors import FoldError, ReadError
 from foldbasket.tables.column import CodedColumn, Column, blank_mask
 from foldbasket.tables.types import FieldType
 from foldbasket.tables.written import Order
@@ -44,6 +45,19 @@ class Table:
     decimal_mark: str = "."
     chosen: Mapping[str, Chosen] = field(default_factory=dict)
     serial: int = field(default_factory=lambda: next(_serial))
+
+    def __post_init__(self) -> None:
+        """The one place that holds every reader, mend and conversion to it: all columns have a value for each record."""
+        lengths = {name: len(column) for name, column in self.columns.items()}
+        lengths |= {f"{name}, as text": len(column) for name, column in self.texts.items()}
+        if len(set(lengths.values())) > 1:
+            usual = Counter(lengths.values()).most_common(1)[0][0]
+            name, found = next((name, found) for name, found in lengths.items() if found != usual)
+            raise ReadError(
+                f"“{name}” came out with {found:,} values where the other fields have {usual:,}, so it is not taken.",
+                where=self.name,
+                todo="Please report this: it is a fault of the program, and no number was made from it.",
+            )
 
     @classmethod
     def of(cls, name: str, columns: Iterable[Column], origin: str = "") -> Table:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from dataclasses import replace
 
 import numpy as np
@@ -93,7 +94,11 @@ class JoinFields(Mend, frozen=True):
         if self.into not in self.fields:
             free_field(table, self.into)
         texts = [text_array(table.texts.get(field, table.column(field))) for field in self.fields]
-        joined = pc.binary_join_element_wise(*texts, self.sign, null_handling="skip")
+        # A record that is blank in all of them would be left out of the join itself, and later values stand on wrong records.
+        nothing = functools.reduce(pc.and_, (pc.is_null(text) for text in texts))
+        joined = pc.binary_join_element_wise(
+            pc.if_else(nothing, "", texts[0]), *texts[1:], self.sign, null_handling="skip"
+        )
         made = coded_from_arrow(self.into, pa.chunked_array([joined]))
         return Mended(put(table, made), len(made) - made.blank_count)
 

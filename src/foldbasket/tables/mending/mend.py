@@ -56,11 +56,12 @@ class Mend(
 
 @dataclass(frozen=True)
 class Outcome:
-    """What became of one mend: how much it changed, or why it could not be applied and was passed over."""
+    """What became of one mend: how much it changed and how many records it dropped, or why it was passed over."""
 
     mend: Mend
     changed: int
     problem: FoldBasketError | None = None
+    dropped: int = 0
 
 
 def mended(table: Table, mends: Sequence[Mend], progress: Progress | None = None) -> tuple[Table, tuple[Outcome, ...]]:
@@ -74,7 +75,16 @@ def mended(table: Table, mends: Sequence[Mend], progress: Progress | None = None
         except FoldBasketError as error:
             outcomes.append(Outcome(mend, 0, ReadError(error.what, where=mend.label, todo=error.todo)))
             continue
-        outcomes.append(Outcome(mend, done.changed))
+        lost = table.count - done.table.count
+        if lost and mend.counts != "records":
+            wrong = ReadError(
+                f"it would lose {lost:,} records without meaning to, so it is passed over.",
+                where=mend.label,
+                todo="Please report this: it is a fault of the program.",
+            )
+            outcomes.append(Outcome(mend, 0, wrong))
+            continue
+        outcomes.append(Outcome(mend, done.changed, dropped=max(0, lost)))
         table = done.table
     return table, tuple(outcomes)
 

@@ -1,0 +1,82 @@
+"""The one way in which a file is written: aside, whole, on the disk, and only then under its name.
+
+At every moment the whole old or the whole new file stands at its place. A link is followed, and the rights and the owner of the
+file that was there stay. Imports nothing of the project, so that every stage may write by it.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import os
+import shutil
+import stat
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+
+@contextmanager
+def written_whole(path: Path, *, keep: bool = False) -> Iterator[Path]:
+    """A place beside `path` to write to, which takes its name when all went well; `keep` leaves the old file as ``path~``.
+
+    What was written is forced to the disk before, so that a full one is met while the old file still stands. Raises OSError; what
+    stood there is then untouched.
+    """
+    target = Path(os.path.realpath(path))
+    old = _standing(target)
+    fresh = target.with_name(f".{target.name[:200]}.{os.getpid()}.new")
+    try:
+        yield fresh
+        _force(fresh)
+        if old is not None:
+            os.chmod(fresh, stat.S_IMODE(old.st_mode))
+            with contextlib.suppress(PermissionError):  # only its owner or root may give a file away
+                os.chown(fresh, old.st_uid, old.st_gid)
+            if keep:
+                _keep_earlier(target)
+        os.replace(fresh, target)
+        _force(target.parent)
+    finally:
+        with contextlib.suppress(OSError):
+            fresh.unlink(missing_ok=True)
+
+
+def write_whole(path: Path, content: bytes, *, keep: bool = False) -> None:
+    """Puts `content` at `path` in that way. Raises OSError."""
+    with written_whole(path, keep=keep) as fresh:
+        fresh.write_bytes(content)
+
+
+def _standing(target: Path) -> os.stat_result | None:
+    """What stands at a place already. OSError where that is no plain file, and so must not be replaced by one."""
+    try:
+        found = os.stat(target)
+    except FileNotFoundError:
+        return None
+    if not stat.S_ISREG(found.st_mode):
+        code = errno.EISDIR if stat.S_ISDIR(found.st_mode) else errno.EINVAL
+        raise OSError(
+            code, "a folder stands there" if code == errno.EISDIR else "no plain file stands there", str(target)
+        )
+    if not os.access(target, os.W_OK):
+        raise PermissionError(errno.EACCES, os.strerror(errno.EACCES), str(target))
+    return found
+
+
+def _force(path: Path) -> None:
+    handle = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+
+def _keep_earlier(target: Path) -> None:
+    earlier, spare = target.with_name(target.name + "~"), target.with_name(f".{target.name[:200]}.{os.getpid()}.old")
+    spare.unlink(missing_ok=True)
+    try:
+        os.link(target, spare)
+    except OSError:  # a file system without hard links
+        shutil.copy2(target, spare)
+    os.replace(spare, earlier)
