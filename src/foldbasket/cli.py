@@ -60,6 +60,14 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return 130
     except BrokenPipeError:
         return 1
+    except MemoryError:
+        print("fold-basket: there is not enough memory for this.", file=sys.stderr)
+        return 1
+    except Exception as error:  # a bug: logged, and said plainly
+        from foldbasket import faults
+
+        print(f"fold-basket: {faults.note(error)}", file=sys.stderr)
+        return 1
 
 
 def _window_parser() -> argparse.ArgumentParser:

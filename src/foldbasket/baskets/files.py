@@ -21,7 +21,8 @@ import pyarrow as pa
 from foldbasket.baskets.basket import FORMAT, VERSION, Basket, BasketFile, SourceSpec
 from foldbasket.baskets.sources import read_source
 from foldbasket.baskets.summaries import summary_of
-from foldbasket.errors import BasketError, Cancelled, FoldBasketError
+from foldbasket.errors import BasketError, Cancelled, FoldBasketError, FoldError
+from foldbasket.formulas.evaluation import day_named
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.parquet import read_parquet, write_parquet
 from foldbasket.tables.table import Table
@@ -150,6 +151,11 @@ def _check(basket: Basket, where: str) -> None:
                 )
     for fold in basket.folds:
         once(f"words of the fold “{fold.name}”", [word.id for word in fold.words()])
+    if basket.as_of not in ("latest", "today"):
+        try:
+            day_named(basket.as_of)
+        except FoldError as error:
+            raise BasketError(error.what, where=where, todo=error.todo) from None
     try:
         Locale.parse(basket.locale)
     except (UnknownLocaleError, ValueError):

@@ -20,9 +20,11 @@ def run(files: list[Path]) -> int:
     app.setDesktopFileName("fold-basket")
     app.setStyle("Fusion")
 
+    from foldbasket.desktop.boundary import Boundary
     from foldbasket.desktop.window import MainWindow
 
     window = MainWindow()
+    Boundary(window.say_error).install()
     window.show()
     if files:
         QTimer.singleShot(0, lambda: window.open_paths(files))

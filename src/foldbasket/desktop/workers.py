@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import traceback
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from foldbasket import faults
 from foldbasket.errors import Cancelled, FoldBasketError
 
 
@@ -58,13 +58,8 @@ class Worker(QObject):
                     "there is not enough memory for this.", todo="Close other programs, or keep fewer records."
                 )
                 self._came.emit(ticket, False, wrong)
-            except Exception as error:  # a bug: said plainly, with the traceback for whoever reports it
-                traceback.print_exc()
-                self._came.emit(
-                    ticket,
-                    False,
-                    FoldBasketError(f"something went wrong that should not ({error!r}).", todo="Please report it."),
-                )
+            except Exception as error:  # a bug: logged, and said plainly
+                self._came.emit(ticket, False, faults.note(error))
             else:
                 self._came.emit(ticket, True, result)
 

@@ -22,7 +22,7 @@ from foldbasket.folding import runs as of_runs
 from foldbasket.folding.quantities import Quantity
 from foldbasket.folding.runs import Runs
 from foldbasket.tables.column import CodedColumn, Column, Dictionary
-from foldbasket.tables.types import FieldType
+from foldbasket.tables.types import MICROS_PER_DAY, FieldType
 
 if TYPE_CHECKING:
     from foldbasket.folding.spec import Measure
@@ -288,7 +288,7 @@ class Range(Aggregate):
             low, high = (ranked_block(each, blank, operand).data for each in (low, high))
         kind = self.result_type(operand)
         if operand.type is FieldType.TIMESTAMP:
-            return Block(kind, (high - low) / 86_400_000_000, blank)
+            return Block(kind, (high - low) / MICROS_PER_DAY, blank)
         return Block(kind, high - low, blank, operand.scale)
 
 

@@ -116,10 +116,17 @@ class _Task:
             _SCATTER.get(self.state, kernels.add)(keys, self.take(start, stop), into)
 
 
+def _multiply(keys: npt.NDArray[np.int32], values: npt.NDArray, into: npt.NDArray) -> None:
+    with np.errstate(
+        over="ignore", invalid="ignore", under="ignore"
+    ):  # a product may pass every number; it is blank then
+        np.multiply.at(into, keys, values)
+
+
 _SCATTER: dict[State, Callable[..., None]] = {
     State.SMALLEST: kernels.smallest,
     State.LARGEST: kernels.largest,
-    State.PRODUCT: lambda keys, values, into: np.multiply.at(into, keys, values),
+    State.PRODUCT: _multiply,
 }
 Wants = Sequence[tuple[Quantity, Sequence[State]]]
 """Quantities of the base table and the states wanted of each."""
@@ -147,9 +154,10 @@ def _accumulate(
     # The last share is done here, so that a fold started from a worker never waits for itself.
     parts = [_pool.submit(work, share * n, min(count, share * (n + 1))) for n in range(workers - 1)]
     merged = work(share * (workers - 1), count)
-    for part in parts:
-        for task, into, more in zip(tasks, merged, part.result(), strict=True):
-            task.state.merge(into, more, out=into)
+    with np.errstate(over="ignore", invalid="ignore", under="ignore"):
+        for part in parts:
+            for task, into, more in zip(tasks, merged, part.result(), strict=True):
+                task.state.merge(into, more, out=into)
     return merged
 
 
@@ -314,6 +322,9 @@ def add_runs(cube: Cube, quantity: Quantity, column: Column, mask: Mask | None, 
     if quantity in cube.runs:
         return False
     values, valid, kind = measured(column)
+    if not cube.cells:
+        cube.runs[quantity] = runs_of(np.zeros(0, np.int64), values[:0])
+        return True
     if kind.kind == "i" and len(values):
         low, high = int(values.min()), int(values.max())
         if cube.cells * (high - low + 1) <= DENSE_VALUES:

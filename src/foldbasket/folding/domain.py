@@ -18,12 +18,11 @@ from foldbasket.links.source import FieldRef, Source
 from foldbasket.styling.dates import Fiscal, day_text, moment_text
 from foldbasket.styling.numbers import NumberStyle, number_writer
 from foldbasket.tables.column import CodedColumn, Codes, Column, Dictionary, smallest_codes
-from foldbasket.tables.types import FieldType, canonical, parse_canonical
+from foldbasket.tables.types import MICROS_PER_DAY, FieldType, canonical, parse_canonical
 
 BLANK = "(blank)"
 NO_MATCH = "(no match)"
 OTHERS = "All others"
-MICROS_PER_DAY = 86_400_000_000
 
 
 LETTERS: dict[str, dict[str, str]] = {

@@ -32,7 +32,7 @@ from foldbasket.folding.share import Measured, Share
 from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.folding.summary import FORMULA, Expanded, expanded, on_table
 from foldbasket.formulas.checking import Checked, checked_condition, schema_of
-from foldbasket.formulas.evaluation import as_of_day, calculated, latest_day
+from foldbasket.formulas.evaluation import as_of_day, calculated, day_named, latest_day
 from foldbasket.links.source import FieldRef, Source
 from foldbasket.tables.column import CodedColumn, Codes, Column
 from foldbasket.tables.progress import Progress
@@ -363,10 +363,7 @@ class Engine:
         if self.as_of == "today":
             return datetime.date.today()
         if self.as_of != "latest":
-            try:
-                return datetime.date.fromisoformat(self.as_of)
-            except ValueError:
-                raise FoldError(f"“{self.as_of}” is not a date.", todo="Write it like 2026-09-30.") from None
+            return day_named(self.as_of)
         column = self.source.column(ref)
         if not column.type.is_time:
             return datetime.date.today()

@@ -7,7 +7,6 @@ a record, so turning, sorting and switching totals cost only this.
 from __future__ import annotations
 
 import contextlib
-import os
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
@@ -21,6 +20,7 @@ from foldbasket.folding.aggregates import Block, State
 from foldbasket.folding.axis import Axis, Head, Kind
 from foldbasket.folding.domain import Domain
 from foldbasket.folding.runs import Runs
+from foldbasket.tables.reading.contract import memory_at_hand
 
 if TYPE_CHECKING:
     from foldbasket.folding.spec import Placed, TotalOf, Where
@@ -265,15 +265,6 @@ def check_memory(rows: Lines, columns: Lines, measures: int) -> None:
         )
 
 
-def memory_at_hand() -> int:
-    """Bytes that can be used now, as the system says."""
-    try:
-        with open("/proc/meminfo", encoding="ascii") as file:
-            return next(int(line.split()[1]) * 1024 for line in file if line.startswith("MemAvailable"))
-    except (OSError, StopIteration):
-        return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 2
-
-
 def shown_cells(rows: Tree, columns: Tree) -> npt.NDArray[np.bool_]:
     """Which cells of a cube the report shows or counts in its totals."""
     return (rows.leaf_of_cell >= 0) & (columns.leaf_of_cell >= 0)
@@ -288,7 +279,8 @@ def spread(
     shown = shown_cells(rows, columns)
     down, across, values = rows.leaf_of_cell[shown], columns.leaf_of_cell[shown], values[shown]
     if rows.gathers or columns.gathers:
-        state.merge.at(matrix, (down, across), values)  # several cells of the cube may make one of the report
+        with np.errstate(over="ignore", invalid="ignore", under="ignore"):
+            state.merge.at(matrix, (down, across), values)  # several cells of the cube may make one of the report
     else:
         matrix[down, across] = values
     return _rolled(matrix, state.merge, rows, columns, row_lines, column_lines)
@@ -359,7 +351,8 @@ def spread_pairs(
                 )
                 if state is State.PRODUCT and scale:
                     taken = taken / 10.0**scale
-                state.merge.at(found, group, taken)
+                with np.errstate(over="ignore", invalid="ignore", under="ignore"):
+                    state.merge.at(found, group, taken)
                 block = found.reshape(len(rows.starts[row_level]), wide)
                 results[state][np.ix_(at_rows, at_columns)] = block[
                     np.ix_(row_lines.node[at_rows], column_lines.node[at_columns])

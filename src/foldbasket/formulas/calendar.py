@@ -9,10 +9,9 @@ import numpy.typing as npt
 from sqlglot import exp
 
 from foldbasket.formulas.function import DATE, NOTHING, NUMBER, TIMES, Function, Misfit, listing
-from foldbasket.formulas.values import Kind, Span, Vec, both
-from foldbasket.tables.types import FieldType
+from foldbasket.formulas.values import Kind, Mask, Span, Vec, both
+from foldbasket.tables.types import FIRST_DAY, LAST_DAY, MICROS_PER_DAY, FieldType
 
-MICROS_PER_DAY = 86_400_000_000
 UNITS = {
     "YEAR": Span(months=12),
     "QUARTER": Span(months=3),
@@ -52,8 +51,20 @@ def moved(vec: Vec, span: Span, sign: int) -> Vec:
         length = (there + np.timedelta64(1, "M")).astype("M8[D]").astype(np.int64) - first
         on = first + np.minimum(of_month, length - 1)
     if vec.type is FieldType.DATE and span.micros % MICROS_PER_DAY == 0:
-        return Vec(FieldType.DATE, on + sign * (span.micros // MICROS_PER_DAY), vec.valid, own=True)
-    return Vec(FieldType.TIMESTAMP, on * MICROS_PER_DAY + rest + sign * span.micros, vec.valid, own=True)
+        made = on + sign * (span.micros // MICROS_PER_DAY)
+        return Vec(FieldType.DATE, made, _in_calendar(made, vec), own=True)
+    # Judged by whole days first: microseconds of a day far outside would pass 64 bits.
+    near = _in_calendar(on, vec)
+    on = on if near is None else np.where(near, on, 0)
+    made = on * MICROS_PER_DAY + rest + sign * span.micros
+    moment = Vec(FieldType.TIMESTAMP, made, near)
+    return Vec(FieldType.TIMESTAMP, made, _in_calendar(made // MICROS_PER_DAY, moment), own=True)
+
+
+def _in_calendar(on: npt.NDArray[np.int64], vec: Vec) -> Mask | None:
+    """Which results are there: those of values that are, and that lie in the years 1 to 9999."""
+    good = (on >= FIRST_DAY) & (on <= LAST_DAY)
+    return vec.valid if good.all() else both(vec.valid, good)
 
 
 def days_between(one: Vec, two: Vec) -> Vec:

@@ -16,7 +16,7 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-from foldbasket.errors import FormulaError
+from foldbasket.errors import FoldError, FormulaError
 from foldbasket.formulas.calendar import CurrentDate
 from foldbasket.formulas.checking import Checked
 from foldbasket.formulas.tree import Apply, Constant, Name, Node, names_in
@@ -25,7 +25,7 @@ from foldbasket.links.source import FieldRef, Source
 from foldbasket.styling.dates import EPOCH
 from foldbasket.tables.column import CodedColumn, Column, NumberColumn, coded_from_arrow
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.types import FieldType
+from foldbasket.tables.types import MICROS_PER_DAY, FieldType
 
 CHUNK = 1 << 16
 MOST_COMBINATIONS = 1 << 16
@@ -208,7 +208,7 @@ def shown_for(formula: Checked, source: Source, base: str, records: range, today
 def as_of_day(source: Source, as_of: str, table: str) -> datetime.date:
     """The day that CURRENT_DATE stands for on a table's records: a given date, today, or the latest of its first date."""
     if as_of not in ("latest", "today"):
-        return datetime.date.fromisoformat(as_of)
+        return day_named(as_of)
     columns = source.table(table).columns.values() if table in source.tables else ()
     first = next((column for column in columns if column.type.is_time), None)
     if as_of == "today" or first is None:
@@ -216,10 +216,18 @@ def as_of_day(source: Source, as_of: str, table: str) -> datetime.date:
     return latest_day(first) or datetime.date.today()
 
 
+def day_named(text: str) -> datetime.date:
+    """An as-of date that is written out. Raises FoldError where it is none."""
+    try:
+        return datetime.date.fromisoformat(text)
+    except ValueError:
+        raise FoldError(f"the as-of date “{text}” is not a date.", todo="Write it like 2026-09-30.") from None
+
+
 def latest_day(column: Column) -> datetime.date | None:
     """The latest day in a column of dates or time stamps; None when all are blank."""
     if isinstance(column, NumberColumn):
         values = column.values if column.valid is None else column.values[column.valid]
-        return EPOCH + datetime.timedelta(days=int(values.max()) // 86_400_000_000) if len(values) else None
+        return EPOCH + datetime.timedelta(days=int(values.max()) // MICROS_PER_DAY) if len(values) else None
     days = np.asarray(column.dictionary.values)
     return EPOCH + datetime.timedelta(days=int(days.max())) if len(days) else None

@@ -13,7 +13,7 @@ import pyarrow as pa
 from foldbasket.tables.column import CodedColumn, NumberColumn, coded_from_arrow
 from foldbasket.tables.conversion import decimals_of, from_arrow
 from foldbasket.tables.detection import Judged, judged, judged_as
-from foldbasket.tables.types import FieldType
+from foldbasket.tables.types import MICROS_PER_DAY, FieldType
 
 Judging = Literal["text", "dates", "none"]
 """Which text is judged for its type: all of it, only what may be dates (databases), or none."""
@@ -167,7 +167,7 @@ def _said(value: Any) -> str | None:
 
 def _days_where_midnight(column: Any) -> Any:
     """Time stamps that are all midnights as dates: workbooks know only one kind of both."""
-    day = 86_400_000_000
+    day = MICROS_PER_DAY
     if not isinstance(column, NumberColumn) or not len(column) or (column.values % day).any():
         return column
     days = pa.array((column.values // day).astype(np.int32), mask=None if column.valid is None else ~column.valid)

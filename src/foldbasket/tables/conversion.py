@@ -18,7 +18,7 @@ from foldbasket.tables.column import (
     smallest_codes,
 )
 from foldbasket.tables.table import Table
-from foldbasket.tables.types import MAX_SCALE, FieldType
+from foldbasket.tables.types import FIRST_DAY, LAST_DAY, MAX_SCALE, MICROS_PER_DAY, FieldType
 
 _CHUNK = 1 << 16  # stays in cache
 
@@ -69,6 +69,43 @@ def decimals_of(column: NumberColumn) -> NumberColumn:
             kind = FieldType.DECIMAL if scale else FieldType.WHOLE
             return NumberColumn(column.name, kind, units.astype(np.int64), column.valid, scale)
     return column
+
+
+def outside_calendar(values: pa.ChunkedArray) -> npt.NDArray[np.bool_] | None:
+    """Which dates or time stamps lie outside the years 1 to 9999, shape (records,); None when none does."""
+    if pa.types.is_timestamp(values.type):
+        units = {"s": 86_400, "ms": 86_400_000, "us": MICROS_PER_DAY, "ns": MICROS_PER_DAY * 1000}[values.type.unit]
+        stored = values.cast(pa.int64())
+        low, high = FIRST_DAY * units, (LAST_DAY + 1) * units - 1
+    elif pa.types.is_date(values.type):
+        units = 1 if pa.types.is_date32(values.type) else 86_400_000
+        stored = values.cast(pa.int32() if units == 1 else pa.int64()).cast(pa.int64())
+        low, high = FIRST_DAY * units, (LAST_DAY + 1) * units - 1
+    else:
+        return None
+    ends = pc.min_max(stored).as_py()
+    if ends["min"] is None or (ends["min"] >= low and ends["max"] <= high):
+        return None
+    held = pc.fill_null(stored, 0).to_numpy()
+    return np.asarray((held < low) | (held > high), np.bool_)
+
+
+def fitted(name: str, values: pa.ChunkedArray) -> tuple[Column, CodedColumn | None]:
+    """A typed Arrow column as one of ours, and as text where some of its values cannot be held: dates outside the calendar, which
+    are blank then. Raises ReadError as `from_arrow` does."""
+    outside = outside_calendar(values)
+    if outside is None:
+        return from_arrow(name, values), None
+    keep = pa.array(~outside)
+    clean = pa.chunked_array([pc.if_else(keep, values.combine_chunks(), pa.scalar(None, values.type))])
+    # numpy's calendar goes on where the one of dates ends.
+    unit = "D" if pa.types.is_date32(values.type) else "ms" if pa.types.is_date64(values.type) else values.type.unit
+    stored = pc.fill_null(values.cast(pa.int32() if unit == "D" else pa.int64()), 0).to_numpy().astype(f"M8[{unit}]")
+    said = pa.array(np.datetime_as_string(stored).astype(object), pa.string(), mask=~outside)
+    column = from_arrow(name, clean)
+    plain = column.coded()
+    own = pa.array([plain.text(at) for at in range(len(plain))], pa.string())
+    return column, coded_from_arrow(name, pa.chunked_array([pc.coalesce(said, own)]))
 
 
 def from_arrow(name: str, values: pa.ChunkedArray) -> Column:

@@ -42,9 +42,13 @@ class Progress:
                     raise
                 self.step(what, 0.5)
 
-    def step(self, what: str, share: float) -> None:
-        """Says what is being done and how far it is (0 to 1)."""
+    def look(self) -> None:
+        """Raises `Cancelled` once `cancel` was called, and says nothing."""
         if self._stopped.is_set():
             raise Cancelled
+
+    def step(self, what: str, share: float) -> None:
+        """Says what is being done and how far it is (0 to 1)."""
+        self.look()
         if self._tell is not None:
             self._tell(what, share)

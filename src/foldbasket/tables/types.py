@@ -17,6 +17,11 @@ MAX_SCALE = 6
 EPOCH = datetime.date(1970, 1, 1)
 
 
+FIRST_DAY, LAST_DAY = (datetime.date.min - EPOCH).days, (datetime.date.max - EPOCH).days
+"""The days of the calendar that can be held, as days since 1970-01-01: those of the years 1 to 9999."""
+MICROS_PER_DAY = 86_400_000_000
+
+
 class FieldType(enum.Enum):
     """The type of a field; the value is the word shown to the user."""
 

@@ -15,7 +15,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from foldbasket.tables.types import MAX_SCALE
+from foldbasket.tables.types import MAX_SCALE, MICROS_PER_DAY
 
 Order = Literal["year month day", "day month year", "month day year"]
 ORDERS: tuple[Order, ...] = ("year month day", "day month year", "month day year")
@@ -184,7 +184,7 @@ def moments_of(texts: pa.Array, order: Order = "day month year") -> Moments:
         time, timed, sensible = _time_of_day(parts)
         good &= sensible
         fits[at], days[at], has_time[at] = good, np.where(good, on, 0), timed
-        micros[at] = np.where(good, on * 86_400_000_000 + time, 0)
+        micros[at] = np.where(good, on * MICROS_PER_DAY + time, 0)
         numeric[at] = is_numeric
     return Moments(fits, days, micros, has_time & fits, numeric & fits)
 

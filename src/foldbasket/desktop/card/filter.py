@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Callable
 
 import msgspec
@@ -14,6 +15,7 @@ from foldbasket.desktop.card.offer import alternatives_section, picker_section
 from foldbasket.desktop.card.parts import CardBody, Chooser, Line
 from foldbasket.desktop.card.tick import member_model, why_no_list
 from foldbasket.desktop.desk import Desk
+from foldbasket.errors import FoldBasketError
 from foldbasket.folding.domain import domain_of
 from foldbasket.folding.filters import (
     SIGNS,
@@ -30,6 +32,7 @@ from foldbasket.folding.filters import (
 )
 from foldbasket.folding.parts import PARTS
 from foldbasket.folding.sentence import field_phrase, filter_phrase
+from foldbasket.formulas.evaluation import latest_day
 from foldbasket.tables.column import DeferredColumn
 from foldbasket.tables.types import FieldType
 
@@ -228,12 +231,18 @@ def _relative(desk: Desk, body: CardBody, rule: Relative, become: Callable[[Simp
         body.entry("How many", str(rule.count), "4", many)
     units = [(unit, f"{unit}s" if rule.how in ("last", "next") else unit) for unit in UNITS]
     body.choice("Of", units, rule.unit, lambda unit: become(msgspec.structs.replace(rule, unit=unit), done))
-    meant = rule.between(desk.engine.as_of_date(rule.field), desk.source.column(rule.field).type, desk.source.fiscal)
-    body.text(f"Now that is {meant.low[:10]} to {meant.high[:10]}.", "quiet")
+    try:
+        kind = desk.source.column(rule.field).type
+        meant = rule.between(desk.engine.as_of_date(rule.field), kind, desk.source.fiscal)
+        body.text(f"Now that is {meant.low[:10]} to {meant.high[:10]}.", "quiet")
+    except FoldBasketError as error:
+        body.text(str(error), "warning")
     shown = desk.basket.as_of if desk.basket.as_of in ("latest", "today") else "date"
 
     def as_of(value: str) -> None:
-        day = desk.engine.as_of_date(rule.field).isoformat() if value == "date" else value
+        day = value
+        if value == "date":
+            day = (latest_day(desk.source.column(rule.field)) or datetime.date.today()).isoformat()
         desk.do(edits.ChangeBasket({"as_of": day}, "Change the as-of date"))
 
     body.choice("As of", (("latest", "the latest date"), ("today", "today"), ("date", "a date")), shown, as_of)

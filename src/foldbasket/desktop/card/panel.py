@@ -7,6 +7,7 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLineEdit, QListView, QPlainTextEdit, QScrollArea, QWidget
 
+from foldbasket import faults
 from foldbasket.baskets import edits
 from foldbasket.desktop import theme
 from foldbasket.desktop.card.axis import axis_card
@@ -17,6 +18,7 @@ from foldbasket.desktop.card.measure import measure_card
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.source.card import Show, field_card, source_card
+from foldbasket.errors import FoldBasketError
 from foldbasket.folding.spec import Measure, Placed
 
 
@@ -63,9 +65,23 @@ class CardPanel(QScrollArea):
         if old is not None:
             old.hide()
             old.deleteLater()
-        self.setWidget(self._card(word))
+        self.setWidget(self._sound_card(word))
         if kept is not None:
             self._restore(kept)
+
+    def _sound_card(self, word: Any) -> CardBody:
+        """The card; or one that says why there is none, and offers to take out what it is about."""
+        try:
+            return self._card(word)
+        except Exception as error:
+            for half in self.findChildren(CardBody, options=Qt.FindChildOption.FindDirectChildrenOnly):
+                half.deleteLater()
+            told = error if isinstance(error, FoldBasketError) else faults.note(error)
+        body = CardBody("This card cannot be shown", "", self)
+        body.text(str(told), "warning")
+        if word is not None:
+            body.link("Take it out", lambda: self.desk.remove(word.id))
+        return body.end()
 
     def _card(self, word: Any) -> CardBody:
         desk = self.desk

@@ -7,9 +7,11 @@ from pathlib import Path
 import pyarrow as pa
 
 from foldbasket.errors import ReadError
-from foldbasket.tables.conversion import from_arrow
+from foldbasket.tables.conversion import fitted
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import AS_FOUND, Reader, Reading
+from foldbasket.tables.reading.parquet import first_line
+from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.table import Table
 
 
@@ -34,20 +36,24 @@ def read_arrow(path: Path, name: str, reading: Reading = AS_FOUND, progress: Pro
                     for batch in stream:
                         progress.step(f"Reading {path.name}", min(1.0, mapped.tell() / size))
                         batches.append(batch)
+            for batch in batches:
+                batch.validate(full=True)  # what a damaged file says of itself is not to be believed
             whole = pa.Table.from_batches(batches, schema)
-            columns = []
-            for at, field in enumerate(schema.names):
+            columns, texts = {}, {}
+            for at, field in enumerate(field_names(schema.names)):
                 progress.step(f"Encoding {path.name}", at / max(1, len(schema.names)))
-                columns.append(from_arrow(field, whole.column(at)))
-    except (pa.ArrowInvalid, pa.ArrowNotImplementedError, OSError) as error:
+                columns[field], text = fitted(field, whole.column(at))
+                if text is not None:
+                    texts[field] = text
+    except (pa.ArrowException, OSError, OverflowError) as error:
         if isinstance(error, FileNotFoundError | PermissionError):
             raise
         raise ReadError(
-            f"this is not an Arrow file that can be read ({str(error).splitlines()[0]})",
+            f"this is not an Arrow file that can be read ({first_line(error)})",
             where=path.name,
             todo="Write it again; Feather version 1 is not read.",
         ) from None
-    return Table.of(name, columns, str(path))
+    return Table(name, columns, str(path), texts)
 
 
-READER = Reader("Arrow", (".arrow", ".feather", ".ipc", ".arrows"), read_arrow)
+READER = Reader("Arrow", (".arrow", ".feather", ".ipc", ".arrows"), read_arrow, apart=True)

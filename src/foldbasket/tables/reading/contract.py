@@ -8,6 +8,7 @@ that is wrong with what it reads. Nothing is kept from a reading that failed.
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -51,6 +52,18 @@ class Reader:
     endings: tuple[str, ...]
     read: Callable[[Path, str, Reading, Progress], Table]
     corrections: tuple[str, ...] = ()
+    apart: bool = False
+    """Whether it runs in a process of its own: compiled code of others that a damaged file can stop, or code that cannot be
+    cancelled in the middle."""
+
+
+def memory_at_hand() -> int:
+    """Bytes that can be used now, as the system says."""
+    try:
+        with open("/proc/meminfo", encoding="ascii") as file:
+            return next(int(line.split()[1]) * 1024 for line in file if line.startswith("MemAvailable"))
+    except (OSError, StopIteration):
+        return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 2
 
 
 @dataclass(frozen=True)

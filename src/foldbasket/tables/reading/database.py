@@ -298,4 +298,6 @@ def _statement(engine: Engine, reading: Reading, where: str) -> str:
     return "SELECT * FROM " + ".".join(quote(part) for part in parts).replace(":", r"\:")
 
 
-READER = Reader("SQLite database", (".sqlite", ".sqlite3", ".db", ".db3"), read_sqlite, ("table", "query", "types"))
+READER = Reader(
+    "SQLite database", (".sqlite", ".sqlite3", ".db", ".db3"), read_sqlite, ("table", "query", "types"), apart=True
+)

@@ -31,7 +31,7 @@ from foldbasket.tables.column import (
     joined,
     text_column,
 )
-from foldbasket.tables.conversion import exact_units, from_arrow
+from foldbasket.tables.conversion import exact_units, from_arrow, outside_calendar
 from foldbasket.tables.detection import Judged, judged, judged_as
 from foldbasket.tables.nature import names_identifier
 from foldbasket.tables.progress import Progress
@@ -227,6 +227,8 @@ def _read_columns(
 
 
 def _encoded(name: str, values: pa.ChunkedArray, kind: ColumnType | None, at: int) -> Column:
+    if outside_calendar(values) is not None:
+        raise pa.ArrowInvalid(f"In CSV column #{at}: dates outside the calendar")
     column = from_arrow(name, values)
     if kind is None or kind.type is not FieldType.DECIMAL or not isinstance(column, NumberColumn):
         return column

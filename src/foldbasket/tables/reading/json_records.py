@@ -94,4 +94,4 @@ def _flat(record: Any, where: str) -> Record:
     raise ReadError(what, where=where, todo="Write nested values as fields of their own, and export again.")
 
 
-READER = Reader("JSON", (".jsonl", ".ndjson", ".json"), read_json, ("types",))
+READER = Reader("JSON", (".jsonl", ".ndjson", ".json"), read_json, ("types",), apart=True)

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
 import os
+import threading
+from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
@@ -13,10 +16,11 @@ import pyarrow.parquet as pq
 
 from foldbasket.errors import ReadError
 from foldbasket.tables.column import PUT_OFF, CodedColumn, Column, DeferredColumn
-from foldbasket.tables.conversion import from_arrow, to_arrow
+from foldbasket.tables.conversion import fitted, to_arrow
 from foldbasket.tables.detection import retyped
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading.contract import AS_FOUND, Reader, Reading
+from foldbasket.tables.reading.contract import AS_FOUND, Reader, Reading, memory_at_hand
+from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import FieldType
 from foldbasket.tables.written import Order
@@ -37,9 +41,16 @@ class _Told(msgspec.Struct, omit_defaults=True):
     chosen: dict[str, tuple[FieldType, Order | None, str]] = {}
 
 
-def _as_it_was(table: Table, told: _Told) -> Table:
-    """The table with the notes of its first reading, and the fields that had values of no fitting type judged again."""
-    chosen = {field: Chosen(*how) for field, how in told.chosen.items()}
+def _as_it_was(table: Table, note: bytes | None) -> Table:
+    """The table with the notes of its first reading, and the fields that had values of no fitting type judged again. A note that is
+    not one of ours tells nothing."""
+    try:
+        told = msgspec.json.decode(note, type=_Told) if note is not None else None
+    except msgspec.MsgspecError:
+        told = None
+    if told is None:
+        return table
+    chosen = {field: Chosen(*how) for field, how in told.chosen.items() if field in table.columns}
     table = replace(table, notes=told.notes, titles=told.titles, decimal_mark=told.decimal_mark, chosen=chosen)
     for field in told.judged:
         column = table.columns.get(field)
@@ -49,56 +60,95 @@ def _as_it_was(table: Table, told: _Told) -> Table:
 
 
 def read_parquet(path: Path, name: str, reading: Reading = AS_FOUND, progress: Progress | None = None) -> Table:
-    """The table in a Parquet file. Raises ReadError when it is broken or holds a type that cannot be read."""
+    """The table in a Parquet file. Raises ReadError when it is broken, too large, or holds a type that cannot be read."""
     progress = progress or Progress()
     try:
         with pq.ParquetFile(path) as probe:
-            schema = probe.schema_arrow
-            varied = _varied(probe.metadata, schema)
-        texts = [field.name for field in schema if pa.types.is_string(field.type) and field.name not in varied]
-        done = 0
+            schema, metadata = probe.schema_arrow, probe.metadata
+            leaves = _leaves(schema, path)
+            varied = _varied(metadata, schema, leaves)
+        _check_size(metadata, schema, path)
+        texts = [field.name for at, field in enumerate(schema) if _is_text(field.type) and at not in varied]
+        names = field_names(schema.names)
+        own = threading.local()  # opening a file costs in proportion to its fields, so each thread opens it once
+        done = itertools.count(1)
 
-        def read(field: str) -> Column:
-            nonlocal done
-            progress.step(f"Reading {path.name}", done / max(1, len(schema.names)))
-            with pq.ParquetFile(path, read_dictionary=texts) as file:
-                values = file.read([field], use_threads=False).column(0)
-            done += 1
-            put_off = field in varied and len(values) > PUT_OFF
-            return DeferredColumn(field, values) if put_off else from_arrow(field, values)
+        def read(at: int) -> tuple[Column, CodedColumn | None]:
+            if not hasattr(own, "file"):
+                own.file = pq.ParquetFile(path, read_dictionary=texts)
+            values = own.file.reader.read_column(leaves[at])
+            progress.step(f"Reading {path.name}", next(done) / max(1, len(names)))
+            values.validate(full=True)
+            put_off = at in varied and len(values) > PUT_OFF
+            return (DeferredColumn(names[at], values), None) if put_off else fitted(names[at], values)
 
         # Column by column on all cores, so that only what is being encoded is held as Arrow has it; the slowest come first.
-        order = sorted(schema.names, key=lambda field: field not in varied)
+        order = sorted(range(len(names)), key=lambda at: at not in varied)
         with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
             made = dict(zip(order, pool.map(read, order), strict=True))
-        columns = [made[field] for field in schema.names]
-    except (pa.ArrowInvalid, OSError) as error:
+    except (pa.ArrowException, OSError, OverflowError) as error:
+        if isinstance(error, FileNotFoundError | PermissionError):
+            raise
         raise ReadError(
-            f"this is not a Parquet file that can be read ({str(error).splitlines()[0]})",
+            f"this is not a Parquet file that can be read ({first_line(error)})",
             where=path.name,
             todo="Export it again.",
         ) from None
-    table = Table.of(name, columns, str(path))
-    told = (schema.metadata or {}).get(OWN)
-    return table if told is None else _as_it_was(table, msgspec.json.decode(told, type=_Told))
+    columns = {names[at]: made[at][0] for at in range(len(names))}
+    said = {names[at]: text for at in range(len(names)) if (text := made[at][1]) is not None}
+    return _as_it_was(Table(name, columns, str(path), said), (schema.metadata or {}).get(OWN))
 
 
-def _varied(metadata: pq.FileMetaData, schema: pa.Schema) -> set[str]:
-    """Text columns whose values are mostly different, judged by the bytes a value takes in the first group of records."""
-    varied: set[str] = set()
+def first_line(error: BaseException) -> str:
+    """What an error says, as one short line."""
+    lines = str(error).strip().splitlines()
+    return lines[0][:200] if lines else type(error).__name__
+
+
+def _is_text(kind: pa.DataType) -> bool:
+    return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
+
+
+def _leaves(schema: pa.Schema, path: Path) -> list[int]:
+    """Which of the file's columns each field is. Raises ReadError for fields that are made of others."""
+    for field in schema:
+        if pa.types.is_nested(field.type):
+            raise ReadError(
+                f"values of the type “{field.type}” cannot be read.",
+                where=f"{path.name}, field “{field.name}”",
+                todo="Leave the field out, or export it as text.",
+            )
+    return list(range(len(schema)))
+
+
+def _check_size(metadata: pq.FileMetaData, schema: pa.Schema, path: Path) -> None:
+    """Refuses a file whose columns would not fit into memory once they are unpacked."""
+    rows = metadata.num_rows
+    needed = sum(
+        rows * (4 if _is_text(field.type) or field.type.bit_width < 64 else 8)
+        for field in schema
+        if not pa.types.is_null(field.type)
+    )
+    free = memory_at_hand()
+    if rows < 0 or needed > free:
+        raise ReadError(
+            f"it holds {rows:,} records of {len(schema)} fields, which would take {needed / 1e9:.1f} GB; {free / 1e9:.1f} GB are free.",
+            where=path.name,
+            todo="Export fewer records or fields.",
+        )
+
+
+def _varied(metadata: pq.FileMetaData, schema: pa.Schema, leaves: Sequence[int]) -> set[int]:
+    """The fields of text whose values are mostly different, judged by the bytes a value takes in the first group of records."""
     if metadata.num_row_groups == 0:
-        return varied
+        return set()
     group = metadata.row_group(0)
-    for at in range(group.num_columns):
-        column = group.column(at)
-        name = column.path_in_schema
-        if (
-            name in schema.names
-            and pa.types.is_string(schema.field(name).type)
-            and column.total_uncompressed_size > MOST_BYTES * max(1, column.num_values)
-        ):
-            varied.add(name)
-    return varied
+    return {
+        at
+        for at, field in enumerate(schema)
+        if _is_text(field.type)
+        and (column := group.column(leaves[at])).total_uncompressed_size > MOST_BYTES * max(1, column.num_values)
+    }
 
 
 def write_parquet(table: Table, path: Path) -> None:
@@ -112,4 +162,4 @@ def write_parquet(table: Table, path: Path) -> None:
     pq.write_table(arrow, path, compression="zstd", store_schema=False)
 
 
-READER = Reader("Parquet", (".parquet", ".pq"), read_parquet)
+READER = Reader("Parquet", (".parquet", ".pq"), read_parquet, apart=True)

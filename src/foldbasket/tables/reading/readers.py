@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import os
+import stat
 from pathlib import Path
 
 from foldbasket.errors import ReadError
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading import arrow, database, delimited, json_records, parquet, sheets
+from foldbasket.tables.reading import apart, arrow, database, delimited, json_records, parquet, sheets
 from foldbasket.tables.reading.contract import AS_FOUND, Reader, Reading
 from foldbasket.tables.reading.folder import files_of, read_folder
 from foldbasket.tables.table import Table
@@ -41,11 +42,19 @@ def read_table(path: Path, name: str, reading: Reading = AS_FOUND, progress: Pro
     """
     progress = progress or Progress()
     try:
-        if is_many(path):
+        many = is_many(path)
+        files = files_of_source(path)
+        if not apart.is_inside() and any(reader_of(file).apart for file in files):
+            before = stamp(path)
+            size = sum(state[1] for state in before)
+            table = apart.read_apart(path, name, reading, progress, size)
+        elif many:
             return read_folder(path, name, reading, progress, READERS, read_table)
-        before = stamp(path)
-        table = reader_of(path).read(path, name, reading, progress)
-        if stamp(path) != before:
+        else:
+            _check_plain(path)
+            before = stamp(path)
+            table = reader_of(path).read(path, name, reading, progress)
+        if not many and stamp(path) != before:
             raise ReadError(
                 "the file changed while it was read.", where=path.name, todo="Open it again when it is whole."
             )
@@ -56,10 +65,21 @@ def read_table(path: Path, name: str, reading: Reading = AS_FOUND, progress: Pro
         ) from None
     except PermissionError:
         raise ReadError("you may not read this file.", where=str(path), todo="Ask for the right to read it.") from None
-    except OSError as error:
-        raise ReadError(
-            f"the file cannot be read ({error.strerror or error}).", where=str(path), todo="Try again."
-        ) from None
+    except (OSError, ValueError) as error:  # a name with a NUL in it is a ValueError
+        reason = getattr(error, "strerror", None) or error
+        raise ReadError(f"the file cannot be read ({reason}).", where=_shown(path), todo="Choose it again.") from None
+
+
+def _check_plain(path: Path) -> None:
+    """Refuses what never ends or is no file: pipes, devices, sockets."""
+    mode = os.stat(path).st_mode
+    if not stat.S_ISREG(mode):
+        raise ReadError("this is no plain file, so it is not read.", where=_shown(path), todo="Choose a file.")
+
+
+def _shown(path: Path) -> str:
+    """A path that can be written anywhere, whatever bytes its name is made of."""
+    return os.fsencode(path).decode("utf-8", "replace") if "\0" not in str(path) else repr(str(path))
 
 
 def files_of_source(path: Path) -> list[Path]:

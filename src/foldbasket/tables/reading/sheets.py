@@ -23,7 +23,7 @@ MOST_UNPACKED = 6 << 30
 MOST_CELLS = 60_000_000
 """Cells of the rectangle that a sheet spans; more would not fit in memory."""
 ROWS = 20_000
-_CELL = re.compile(rb'<(?:\w+:)?c\b[^>]*?\br="([A-Z]{1,3})([0-9]{1,7})"')
+_CELL = re.compile(rb'<(?:\w+:)?c\b[^>]*?\br\s*=\s*["\']([A-Z]{1,3})([0-9]{1,7})["\']')
 _ODS_CELLS = re.compile(rb"<table:(?:covered-)?table-cell\b[^>]*>|<table:table-row\b[^>]*>")
 _REPEATED = re.compile(rb'number-(?:columns|rows)-repeated="(\d+)"')
 _RANGE = re.compile(r"\$?([A-Za-z]{1,3})\$?(\d{1,7}):\$?([A-Za-z]{1,3})\$?(\d{1,7})")
@@ -84,11 +84,9 @@ def _workbook(path: Path) -> Any:
 
 
 def _called(path: Path, read: Any) -> Any:
-    import python_calamine
-
     try:
         return read()
-    except (python_calamine.CalamineError, ValueError, zipfile.BadZipFile, OSError) as error:
+    except Exception as error:  # its errors are of many kinds of its own
         if isinstance(error, FileNotFoundError | PermissionError):
             raise
         raise ReadError(
@@ -227,5 +225,9 @@ def _heading(cell: Any) -> str:
 
 
 READER = Reader(
-    "Workbook", (".xlsx", ".ods", ".xlsm", ".xls", ".xlsb"), read_sheet, ("sheet", "cells", "header", "types")
+    "Workbook",
+    (".xlsx", ".ods", ".xlsm", ".xls", ".xlsb"),
+    read_sheet,
+    ("sheet", "cells", "header", "types"),
+    apart=True,
 )

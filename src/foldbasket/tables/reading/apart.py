@@ -1,0 +1,336 @@
+"""Reads a file in a process of its own, which has bounds on memory and time, can be stopped at any moment and may die alone.
+
+For formats whose readers are somebody else's compiled code: what a damaged file does to them it does to the other process. The table
+comes back as bytes in memory that both share; its head is plain data.
+
+A process is started by forking where nothing else runs in this one, as on the command line; else a fresh one is started, and the
+next is kept waiting so that it need not be waited for.
+"""
+
+from __future__ import annotations
+
+import base64
+import contextlib
+import json
+import mmap
+import os
+import select
+import signal
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from foldbasket import errors, faults
+from foldbasket.errors import FoldBasketError, ReadError
+from foldbasket.tables.held import read_held, write_held
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.contract import Reading, memory_at_hand
+from foldbasket.tables.table import Table
+
+LOOK = 0.03
+"""Seconds between two looks at a process that reads."""
+LEAST_MEMORY, MEMORY_A_BYTE = 900 << 20, 40
+LEAST_SECONDS, SECONDS_A_MEGABYTE = 9.0, 5.0
+
+
+@dataclass(frozen=True)
+class Bounds:
+    """What a reading may take: bytes of memory beyond what its process has at the start, and seconds."""
+
+    memory: int
+    seconds: float
+
+
+def bounds_for(size: int) -> Bounds:
+    """The bounds for a file of so many bytes; the memory also ends where that of the machine does."""
+    free = memory_at_hand()
+    return Bounds(
+        min(LEAST_MEMORY + MEMORY_A_BYTE * size, int(free * 0.85)), LEAST_SECONDS + SECONDS_A_MEGABYTE * size / 1e6
+    )
+
+
+def read_apart(
+    path: Path, name: str, reading: Reading, progress: Progress, size: int, bounds: Bounds | None = None
+) -> Table:
+    """The table in a file (or in those of a folder or pattern) of so many bytes. Raises ReadError, also where the other process dies
+    or passes its bounds; Cancelled within a moment of being asked to."""
+    table: Table = _asked("table", path, name, reading, progress, bounds or bounds_for(size))
+    return table
+
+
+def sheets_apart(path: Path, progress: Progress | None = None) -> list[str]:
+    """The names of a workbook's sheets, found in the same way. Raises ReadError."""
+    found: list[str] = _asked("sheets", path, "", Reading(), progress or Progress(), bounds_for(path.stat().st_size))
+    return found
+
+
+def is_inside() -> bool:
+    """Whether this is the other process, in which files are read as they are."""
+    return _inside
+
+
+_inside = False
+
+
+def _asked(what: str, path: Path, name: str, reading: Reading, progress: Progress, bounds: Bounds) -> Any:
+    job = {
+        "what": what,
+        "path": base64.b64encode(os.fsencode(path.absolute())).decode(),
+        "name": name,
+        "reading": msgspec.json.encode(reading).decode(),
+    }
+    child = _Child.begin(job)
+    try:
+        return _followed(child, path, progress, bounds)
+    finally:
+        child.end()
+
+
+def _followed(child: _Child, path: Path, progress: Progress, bounds: Bounds) -> Any:
+    started, before, pending = time.monotonic(), child.memory(), b""
+    while True:
+        ready, _, _ = select.select([child.out], [], [], LOOK)
+        if ready:
+            some = os.read(child.out, 1 << 16)
+            if not some:
+                raise _died(child, path)
+            *lines, pending = (pending + some).split(b"\n")
+            for line in lines:
+                answer = _told(json.loads(line), child, path, progress)
+                if answer is not None:
+                    return answer
+        progress.look()
+        if child.memory() - before > bounds.memory:
+            raise ReadError(
+                f"reading it takes more than {bounds.memory / 1e9:.1f} GB of memory, so it was stopped.",
+                where=path.name,
+                todo="Is this file what it says? If so, write fewer records or fields into it.",
+            )
+        if time.monotonic() - started > bounds.seconds:
+            raise ReadError(
+                f"reading it takes longer than {bounds.seconds:.0f} seconds, so it was stopped.",
+                where=path.name,
+                todo="Is this file what it says? Export it again, or as CSV.",
+            )
+
+
+def _told(message: dict[str, Any], child: _Child, path: Path, progress: Progress) -> Any:
+    """Takes one message of the other process up; what was asked for when it is the last, else None. Raises the error that it tells of."""
+    if "step" in message:
+        progress.step(message["step"], message["share"])
+        return None
+    if "error" in message:
+        kind = getattr(errors, message["error"])
+        raise kind(message["what"], where=message["where"], todo=message["todo"])
+    if "sheets" in message:
+        return [str(each) for each in message["sheets"]]
+    with open(f"/proc/{child.pid}/fd/{message['body']}", "rb") as file:
+        size = os.fstat(file.fileno()).st_size
+        body = mmap.mmap(file.fileno(), size, access=mmap.ACCESS_READ) if size else b""
+    try:
+        return read_held(base64.b64decode(message["head"]), body)
+    except (ValueError, msgspec.MsgspecError):
+        raise _died(child, path) from None
+
+
+def _died(child: _Child, path: Path) -> ReadError:
+    code = child.code()
+    how = f" ({signal.Signals(-code).name})" if code is not None and code < 0 and -code in set(signal.Signals) else ""
+    return ReadError(
+        f"the file is damaged in a way that stopped its reader{how}.",
+        where=path.name,
+        todo="Export it again, or as CSV.",
+    )
+
+
+# --- the other process, seen from here ------------------------------------------
+
+
+class _Child:
+    """A process that reads one file: `out` is where it tells of it."""
+
+    _spare: _Child | None = None
+    _lock = threading.Lock()
+
+    def __init__(self, pid: int, out: int, into: int, process: subprocess.Popen[bytes] | None) -> None:
+        self.pid, self.out, self.into, self.process = pid, out, into, process
+        self._code: int | None = None
+
+    @classmethod
+    def begin(cls, job: dict[str, str]) -> _Child:
+        child = cls._forked() if threading.active_count() == 1 and "PyQt6.QtCore" not in sys.modules else cls._taken()
+        try:
+            os.write(child.into, json.dumps(job).encode() + b"\n")
+        except BrokenPipeError:  # one that was kept waiting and was stopped by somebody
+            child.end()
+            child = cls._started()
+            os.write(child.into, json.dumps(job).encode() + b"\n")
+        return child
+
+    @classmethod
+    def _forked(cls) -> _Child:
+        out, told = os.pipe()
+        asked, into = os.pipe()
+        pid = os.fork()
+        if pid == 0:
+            os.close(out)
+            os.close(into)
+            os.dup2(os.open(os.devnull, os.O_WRONLY), 2)  # what a reader prints as it dies is for nobody
+            with contextlib.suppress(BaseException):
+                _serve(asked, told)
+            os._exit(0)
+        os.close(told)
+        os.close(asked)
+        return cls(pid, out, into, None)
+
+    @classmethod
+    def _started(cls) -> _Child:
+        code = "from foldbasket.tables.reading.apart import serve; serve()"
+        process = subprocess.Popen(
+            [sys.executable, "-P", "-c", code], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
+        )
+        assert process.stdin is not None
+        assert process.stdout is not None
+        return cls(process.pid, process.stdout.fileno(), process.stdin.fileno(), process)
+
+    @classmethod
+    def _taken(cls) -> _Child:
+        with cls._lock:
+            child, cls._spare = cls._spare or cls._started(), None
+            cls._spare = cls._started()
+        return child
+
+    @classmethod
+    def drop_spare(cls) -> None:
+        with cls._lock:
+            spare, cls._spare = cls._spare, None
+        if spare is not None:
+            spare.end()
+
+    def memory(self) -> int:
+        """Bytes of memory that it has taken; 0 when it is gone."""
+        try:
+            with open(f"/proc/{self.pid}/statm", "rb") as file:
+                return int(file.read().split()[1]) * os.sysconf("SC_PAGE_SIZE")
+        except (OSError, IndexError, ValueError):
+            return 0
+
+    def code(self) -> int | None:
+        """How it ended, as a process tells it; waits a little for that."""
+        if self.process is not None:
+            with contextlib.suppress(subprocess.TimeoutExpired):
+                self._code = self.process.wait(1.0)
+        elif self._code is None:
+            with contextlib.suppress(ChildProcessError):
+                self._code = os.waitstatus_to_exitcode(os.waitpid(self.pid, 0)[1])
+        return self._code
+
+    def end(self) -> None:
+        """Stops it, whatever it does."""
+        if self._code is None:
+            with contextlib.suppress(ProcessLookupError):
+                os.kill(self.pid, signal.SIGKILL)
+        if self.process is not None:
+            for file in (self.process.stdin, self.process.stdout):
+                with contextlib.suppress(OSError):
+                    assert file is not None
+                    file.close()
+            with contextlib.suppress(subprocess.TimeoutExpired):
+                self.process.wait(2.0)
+            return
+        if self._code is None:
+            with contextlib.suppress(ChildProcessError):
+                os.waitpid(self.pid, 0)
+        for pipe in (self.out, self.into):
+            with contextlib.suppress(OSError):
+                os.close(pipe)
+
+
+def close() -> None:
+    """Stops the process that is kept waiting."""
+    _Child.drop_spare()
+
+
+# --- inside the other process ---------------------------------------------------
+
+
+def serve() -> None:
+    """Reads one file as it is asked to on standard input, and tells of it on standard output. What readers print goes nowhere."""
+    import foldbasket.tables.reading.readers  # noqa: F401 - while it waits for a job
+
+    told = os.dup(1)
+    os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
+    _serve(0, told)
+
+
+def _serve(asked: int, told: int) -> None:
+    global _inside
+    _inside = True
+
+    def tell(**message: Any) -> None:
+        data = json.dumps(message).encode() + b"\n"
+        while data:
+            data = data[os.write(told, data) :]
+
+    with open(asked, "rb", closefd=False) as jobs:
+        line = jobs.readline()
+    if not line:
+        return
+    job = json.loads(line)
+    path = Path(os.fsdecode(base64.b64decode(job["path"])))
+    try:
+        if job["what"] == "sheets":
+            from foldbasket.tables.reading.sheets import sheets_of
+
+            tell(sheets=sheets_of(path))
+            return
+        head, body = _read(path, job, lambda what, share: tell(step=what, share=share))
+    except FoldBasketError as error:
+        tell(error=type(error).__name__, what=error.what, where=error.where, todo=error.todo)
+        return
+    except MemoryError:
+        tell(
+            error="ReadError",
+            what="there is not enough memory for this file.",
+            where=_name(path),
+            todo="Read fewer records.",
+        )
+        return
+    except BaseException as error:  # a panic in compiled code is no Exception
+        faults.note(error)
+        what = f"the file is damaged in a way that its reader does not know ({type(error).__name__})."
+        tell(error="ReadError", what=what, where=_name(path), todo="Export it again, or as CSV.")
+        return
+    tell(head=base64.b64encode(head).decode(), body=body)
+    with open(asked, "rb", closefd=False) as jobs:
+        jobs.read(1)  # the table is taken up from this process, so it stays until it is stopped
+
+
+def _name(path: Path) -> str:
+    return os.fsencode(path.name).decode("utf-8", "replace")
+
+
+def _read(path: Path, job: dict[str, str], said: Callable[[str, float], None]) -> tuple[bytes, int]:
+    from foldbasket.tables.reading.readers import read_table
+
+    reading = msgspec.json.decode(job["reading"].encode(), type=Reading)
+    last = [0.0]
+
+    def told(what: str, share: float) -> None:
+        now = time.monotonic()
+        if now - last[0] > 0.05:
+            last[0] = now
+            said(what, share)
+
+    table = read_table(path, job["name"], reading, Progress(told))
+    body = os.memfd_create("table")
+    with open(body, "wb", closefd=False) as file:
+        head = write_held(table, file.write)
+    return head, body
