@@ -1,0 +1,83 @@
+"""An exception in the window ends nothing: it is told, logged, and the work goes on."""
+
+import os
+import subprocess
+import sys
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel, QLineEdit, QPushButton
+
+from foldbasket import faults
+from foldbasket.baskets import edits
+from foldbasket.folding.filters import Relative
+from foldbasket.links.source import FieldRef
+
+DATE = FieldRef("Order lines", "Order date")
+
+
+def add_filter(driver, rule):
+    driver.desk.do(edits.Place(driver.desk.fold.name, "filters", rule, "a filter"))
+    driver.settle()
+    driver.desk.select_word(rule.id)
+    driver.settle()
+
+
+@pytest.mark.parametrize("count", [99_999, 10**9])
+def test_a_count_beyond_the_calendar_is_told_on_the_card_and_the_card_lets_it_be_mended(driver, demo, count):
+    driver.open(demo)
+    add_filter(driver, Relative("far", DATE, None, "last", count, "quarter"))
+    card = driver.workspace.card.widget()
+    assert any("beyond the calendar" in label.text() for label in card.findChildren(QLabel))
+    entry = next(line for line in card.findChildren(QLineEdit) if line.accessibleName() == "How many")
+    entry.setFocus()
+    entry.selectAll()
+    driver.qtbot.keyClicks(entry, "4")
+    driver.press(entry, Qt.Key.Key_Return)
+    assert edits.find_word(driver.desk.fold, "far").count == 4
+    assert driver.desk.report is not None
+
+
+def test_a_card_that_cannot_be_built_says_so_and_the_word_can_be_taken_out(driver, demo, monkeypatch):
+    driver.open(demo)
+    monkeypatch.setattr("foldbasket.desktop.card.panel.measure_card", lambda *_: {}["missing"])
+    word = driver.desk.fold.measures[0].id
+    driver.desk.select_word(word)
+    card = driver.workspace.card.widget()
+    assert "KeyError" in faults.log_file().read_text("utf-8")
+    link = next(button for button in card.findChildren(QPushButton) if button.text() == "Take it out")
+    link.click()
+    driver.settle()
+    assert word not in {each.id for each in driver.desk.fold.words()}
+
+
+STANDS = """
+import sys
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication
+from foldbasket.desktop import app
+from foldbasket.desktop.window import MainWindow
+told = []
+MainWindow.say_error = lambda self, error: told.append(str(error))
+MainWindow.turn = lambda self: {}["missing"]
+def act():
+    window = next(each for each in QApplication.topLevelWidgets() if isinstance(each, MainWindow))
+    window.actions_by_name["Turn rows into columns"].setEnabled(True)
+    window.actions_by_name["Turn rows into columns"].trigger()
+    QTimer.singleShot(0, lambda: (print("goes on", len(told)), QApplication.quit()))
+QTimer.singleShot(0, lambda: None)
+from PyQt6.QtCore import QCoreApplication
+import PyQt6.QtWidgets
+start = MainWindow.show
+MainWindow.show = lambda self: (start(self), QTimer.singleShot(50, act))
+sys.exit(app.run([]))
+"""
+
+
+def test_an_exception_in_an_action_does_not_end_the_process():
+    done = subprocess.run(
+        [sys.executable, "-c", STANDS], capture_output=True, text=True, timeout=60, check=False,
+        env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    assert "goes on 1" in done.stdout
