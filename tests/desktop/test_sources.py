@@ -7,6 +7,7 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPushButton
 
+from foldbasket.baskets import edits
 from foldbasket.demo.untidy import UNTIDY_LINES
 from foldbasket.desktop.source.linkmap import columns_of, likeliest
 from foldbasket.desktop.source.preview import ROW
@@ -547,3 +548,30 @@ def test_a_server_that_refuses_the_password_asks_for_it_and_reads_then(driver, s
     settled()
     assert driver.desk.tables["Sales"].count == 1
     passwords.forget()
+
+
+def test_another_file_is_read_in_the_place_of_a_source_that_is_a_fold(driver, demo, tmp_path):
+    driver.open(demo)
+    driver.desk.sources.add_fold_source(driver.desk.basket.folds[0].name)
+    driver.settle()
+    name = driver.desk.basket.sources[-1].name
+    driver.desk.show_source(name)
+    (tmp_path / "other.csv").write_text("Site,Net\nOak,1\nAsh,2\n")
+    driver.desk.sources.repoint(tmp_path / "other.csv")
+    driver.settle()
+    assert driver.errors == []
+    assert driver.desk.tables[name].count == 2
+    assert driver.desk.basket.source(name).fold is None
+
+
+def test_taking_out_a_source_in_use_says_who_uses_it_and_undo_brings_it_back(driver, demo):
+    driver.open(demo)
+    said = []
+    driver.desk.news.connect(said.append)
+    report = driver.table()
+    driver.desk.do(edits.RemoveSource("Order lines"))
+    driver.settle()
+    assert any("Order lines was used by the fold “" in line and "Ctrl+Z" in line for line in said)
+    driver.desk.undo()
+    driver.settle()
+    assert driver.table() == report

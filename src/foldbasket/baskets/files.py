@@ -11,6 +11,7 @@ import json
 import os
 import shutil
 import zipfile
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -20,7 +21,7 @@ import pyarrow as pa
 
 from foldbasket.baskets.basket import FORMAT, VERSION, Basket, BasketFile, SourceSpec
 from foldbasket.baskets.sources import read_source
-from foldbasket.baskets.summaries import summary_of
+from foldbasket.baskets.summaries import circle_of, depth_of, summary_of
 from foldbasket.errors import BasketError, Cancelled, FoldBasketError, FoldError
 from foldbasket.formulas.evaluation import day_named
 from foldbasket.tables.progress import Progress
@@ -31,6 +32,8 @@ from foldbasket.whole import written_whole
 ENDINGS = (".basket", ".json")
 INNER = "basket.json"
 MOST_JSON = 32 << 20
+DEEPEST = 40
+"""So many folds may stand on one another, each made a source of the next."""
 MOST_DATA = 8 << 30
 MOST_RATIO = 200
 """A packed file may unpack to so many times its size; anything tighter is not data of ours."""
@@ -127,8 +130,8 @@ def _check(basket: Basket, where: str) -> None:
     from babel import Locale, UnknownLocaleError
 
     def once(kind: str, names: list[str]) -> None:
-        for name in names:
-            if names.count(name) > 1:
+        for name, many in Counter(names).items():
+            if many > 1:
                 raise BasketError(f"two {kind} are called “{name}”.", where=where, todo="Rename one.")
 
     once("sources", [source.name for source in basket.sources])
@@ -141,6 +144,12 @@ def _check(basket: Basket, where: str) -> None:
                 where=where,
                 todo="Add the fold, or take the source out.",
             )
+    if circle_of(basket) is None and (deep := depth_of(basket)) > DEEPEST:
+        raise BasketError(
+            f"{deep} folds stand on one another; the most is {DEEPEST}.",
+            where=where,
+            todo="Take some of the sources out.",
+        )
     for link in basket.links:
         for end in (link.from_table, link.to_table):
             if end not in known:

@@ -68,6 +68,13 @@ def with_measure_named(fold: Fold, old: str, new: str) -> Fold:
     )
 
 
+def uses_of_source(basket: Basket, name: str) -> list[str]:
+    """What uses a source, in words: folds, calculated fields, and sources made of such folds."""
+    used = [f"the fold “{fold.name}”" for fold in basket.folds if any(ref.table == name for ref in fold.fields())]
+    used += [f"the field “{each.name}”" for each in basket.calculated if each.table == name]
+    return used
+
+
 def use_of_field(basket: Basket, table: str, field: str) -> str | None:
     """What uses a field, in words; None when nothing does."""
     for each in basket.calculated:

@@ -25,6 +25,7 @@ from foldbasket.baskets.files import (
     with_full_paths,
 )
 from foldbasket.baskets.history import History
+from foldbasket.baskets.naming import uses_of_source
 from foldbasket.baskets.sources import read_source
 from foldbasket.desktop import memory
 from foldbasket.desktop.formulawork import FormulaWork
@@ -187,6 +188,9 @@ class Desk(QObject):
             self.failed.emit(error)
             return False
         self._follow_fold(before)
+        if isinstance(edit, edits.RemoveSource) and (uses := uses_of_source(before, edit.source)):
+            more = f" and {len(uses) - 3} more" if len(uses) > 3 else ""
+            self.news.emit(f"{edit.source} was used by {', '.join(uses[:3])}{more}. Undo (Ctrl+Z) brings it back.")
         if isinstance(edit, edits.AddFold):
             self.fold_name = self.basket.folds[-1].name
             self.word = None

@@ -133,7 +133,8 @@ class SourceWork:
         if spec is None:
             return
         before = self.desk.supply.as_read(spec.name)
-        changed = msgspec.structs.replace(spec, path=str(path.absolute()), data=None, server=None)
+        changes = {"path": str(path.absolute()), "data": None, "server": None, "fold": None}
+        changed = msgspec.structs.replace(spec, **changes)
 
         def read(progress: Any) -> Any:
             table = read_source(changed, Path(), progress)
@@ -141,7 +142,6 @@ class SourceWork:
 
         def put(table: Table) -> None:
             self.desk.supply.adopt(changed, table)
-            changes = {"path": changed.path, "data": None, "server": None}
             self.desk.do(edits.ChangeSource(spec.name, changes, f"Read {spec.name} from {path.name}"))
             if before is not None:
                 self.desk.news.emit(f"{spec.name} from {path.name}: {changes_between(before, table).sentence}.")

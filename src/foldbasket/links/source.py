@@ -6,6 +6,7 @@ many-to-one. Alignments are computed on first use and kept, since every fold ove
 
 from __future__ import annotations
 
+import difflib
 import threading
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
@@ -89,7 +90,12 @@ class Source:
     def table(self, name: str) -> Table:
         """The table of that name, or a LinkError that lists the known ones."""
         if name not in self.tables:
-            raise LinkError(f"there is no source “{name}”.", todo="The sources are: " + ", ".join(self.tables) + ".")
+            near = difflib.get_close_matches(name, list(self.tables), 1)
+            hint = f" Did you mean “{near[0]}”?" if near else ""
+            raise LinkError(
+                f"there is no source “{name}”.",
+                todo=f"Open it again or undo what took it out, or take its fields out of the fold.{hint}",
+            )
         return self.tables[name]
 
     def column(self, ref: FieldRef) -> Column:

@@ -91,7 +91,7 @@ class AddFold(Edit):
 
 @dataclass(frozen=True)
 class RemoveFold(Edit):
-    """Takes a fold out of the basket."""
+    """Takes a fold out of the basket. One that a source is made of is kept, and says which."""
 
     fold: str
 
@@ -101,12 +101,18 @@ class RemoveFold(Edit):
 
     def apply(self, basket: Basket) -> Basket:
         basket.fold(self.fold)
+        made = [source.name for source in basket.sources if source.fold == self.fold]
+        if made:
+            raise BasketError(
+                f"the source “{made[0]}” is made of the fold “{self.fold}”.",
+                todo="Take the source out first, or read another file in its place.",
+            )
         return replace(basket, folds=tuple(fold for fold in basket.folds if fold.name != self.fold))
 
 
 @dataclass(frozen=True)
 class RenameFold(Edit):
-    """Gives a fold another name."""
+    """Gives a fold another name, by which the sources made of it follow."""
 
     fold: str
     name: str
@@ -120,4 +126,8 @@ class RenameFold(Edit):
             raise BasketError("a fold needs a name.", todo="Type at least one letter.")
         if any(fold.name == self.name for fold in basket.folds if fold.name != self.fold):
             raise BasketError(f"there is a fold “{self.name}” already.", todo="Choose another name.")
-        return basket.with_fold(self.fold, lambda fold: replace(fold, name=self.name))
+        sources = tuple(
+            replace(source, fold=self.name) if source.fold == self.fold else source for source in basket.sources
+        )
+        renamed = basket.with_fold(self.fold, lambda fold: replace(fold, name=self.name))
+        return replace(renamed, sources=sources)
