@@ -66,7 +66,7 @@ def test_paths_are_relative_to_the_basket_within_its_folder_and_full_elsewhere(t
     save_basket(saved, tmp_path / "x.basket")
     opened = open_basket(tmp_path / "x.basket")
     assert with_full_paths(opened) == basket
-    assert outside_places(opened) == ["/elsewhere/b.csv"]
+    assert outside_places(opened) == ("/elsewhere/b.csv",)
 
 
 def test_a_basket_reads_nothing_outside_its_folder_without_consent(tmp_path):

@@ -382,7 +382,8 @@ def test_a_block_on_the_clipboard_becomes_a_source_and_is_saved_with_the_data(dr
     driver.window.paste_data()
     settled()
     assert driver.desk.tables["Pasted"].columns["Net"].type is FieldType.DECIMAL
-    assert driver.desk.save(tmp_path / "pasted.basket", with_data=True)
+    driver.desk.save(tmp_path / "pasted.basket", with_data=True)
+    driver.settle()
     driver.open(tmp_path / "pasted.basket")
     settled()
     assert [driver.desk.tables["Pasted"].columns["Net"].text(record) for record in range(2)] == ["1.50", "2.25"]
@@ -541,7 +542,8 @@ def test_a_server_that_refuses_the_password_asks_for_it_and_reads_then(driver, s
     passwords.remember(server, "carrots")
     driver.desk.sources.add_server(server, [("Sales", Reading(table="sales"))], lambda names: [])
     settled()
-    assert driver.desk.save(tmp_path / "served.basket")
+    driver.desk.save(tmp_path / "served.basket")
+    driver.settle()
     assert b"carrots" not in (tmp_path / "served.basket").read_bytes()
     passwords.forget()
     driver.open(tmp_path / "served.basket")

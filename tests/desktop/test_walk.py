@@ -1,6 +1,7 @@
 """The paths an analyst walks, with mouse and keys, in the real window offscreen."""
 
 import csv
+import shutil
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
@@ -427,13 +428,16 @@ def test_unsaved_work_is_written_aside_and_taken_up_after_a_crash(driver, demo, 
 
     driver.open(demo)
     driver.desk.write_aside()
+    driver.settle()
     assert list(recovery.folder().glob("*")) == []
     driver.key(Key.Key_T)
     driver.desk.write_aside()
-    (aside,) = recovery.folder().glob("*.json")
+    driver.settle()
+    assert recovery.left_over() == []  # the program that wrote it still runs
+    (aside,) = recovery.folder().glob("*/work.json")
     turned = driver.table()
-    crashed = aside.with_name("999999999.json")
-    aside.rename(crashed)
+    crashed = aside.parent.with_name("crashed")
+    shutil.copytree(aside.parent, crashed)
     driver.desk.begin_anew()
     (left,) = recovery.left_over()
     assert isinstance(left, Recovered)
@@ -447,7 +451,7 @@ def test_unsaved_work_is_written_aside_and_taken_up_after_a_crash(driver, demo, 
     assert not crashed.exists()
     driver.desk.undo()
     driver.desk.close()
-    assert list(recovery.folder().glob("*.json")) == []
+    assert list(recovery.folder().glob("*")) == []
 
 
 def test_a_measure_is_compared_on_its_card_and_its_pattern_goes_with_the_comparison(driver, demo):

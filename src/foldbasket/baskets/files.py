@@ -7,6 +7,9 @@ Saving is atomic: the new file is complete on disk before it takes the old one's
 from __future__ import annotations
 
 import contextlib
+import dataclasses
+import errno
+import hashlib
 import json
 import os
 import shutil
@@ -18,14 +21,17 @@ from pathlib import Path
 
 import msgspec
 import pyarrow as pa
+import pyarrow.parquet as pq
 
 from foldbasket.baskets.basket import FORMAT, VERSION, Basket, BasketFile, SourceSpec
+from foldbasket.baskets.consent import EVERYTHING, NOTHING, places_of
 from foldbasket.baskets.sources import read_source
 from foldbasket.baskets.summaries import circle_of, depth_of, summary_of
-from foldbasket.errors import BasketError, Cancelled, FoldBasketError, FoldError
+from foldbasket.errors import BasketError, Cancelled, FoldBasketError, FoldError, ReadError
 from foldbasket.formulas.evaluation import day_named
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading.parquet import read_parquet, write_parquet
+from foldbasket.tables.reading.parquet import write_parquet
+from foldbasket.tables.reading.readers import read_table
 from foldbasket.tables.table import Table
 from foldbasket.whole import written_whole
 
@@ -39,16 +45,21 @@ MOST_RATIO = 200
 """A packed file may unpack to so many times its size; anything tighter is not data of ours."""
 
 
+State = tuple[tuple[int, int, int], str]
+"""What tells one state of a basket's file from another: size, time and number, and a digest of its JSON."""
+
+
 @dataclass(frozen=True)
 class Opened:
-    """A basket and the file it came from; paths in it are relative to `folder`."""
+    """A basket and the file it came from, with the state that this was in; paths in it are relative to `folder`."""
 
     basket: Basket
     path: Path
+    state: State | None = None
 
     @property
     def folder(self) -> Path:
-        return self.path.resolve().parent
+        return Path(os.path.realpath(self.path)).parent
 
 
 def is_basket(path: Path) -> bool:
@@ -65,9 +76,7 @@ def is_basket(path: Path) -> bool:
 def open_basket(path: Path) -> Opened:
     """The basket in a file. Raises BasketError when it is missing, broken, newer than this program, or not a basket."""
     try:
-        with path.open("rb") as file:
-            start = file.read(4)
-        text = _inner_json(path) if start == b"PK\x03\x04" else _plain_json(path)
+        text, state = _json_of(path)
     except FileNotFoundError:
         raise BasketError("there is no such file.", where=str(path), todo="Was it moved or renamed?") from None
     except IsADirectoryError:
@@ -80,16 +89,43 @@ def open_basket(path: Path) -> Opened:
         raise BasketError(
             f"the file cannot be read ({error.strerror or error}).", where=str(path), todo="Try again."
         ) from None
-    return Opened(decode(text, path.name), path)
+    except ValueError as error:  # a name with a NUL in it
+        raise BasketError(f"this is no name of a file ({error}).", where=repr(str(path))) from None
+    return Opened(decode(text, path.name), path, state)
+
+
+def _json_of(path: Path) -> tuple[bytes, State]:
+    if not path.is_dir() and path.exists() and not path.is_file():
+        raise BasketError("this is no plain file.", where=str(path), todo="Choose a .basket file.")
+    with path.open("rb") as file:
+        start, found = file.read(4), os.fstat(file.fileno())
+    text = _inner_json(path) if start == b"PK\x03\x04" else _plain_json(path)
+    return text, ((found.st_size, found.st_mtime_ns, found.st_ino), hashlib.sha256(text).hexdigest())
+
+
+def state_of(path: Path) -> State | None:
+    """The state that a basket's file is in; None when there is none that can be read."""
+    try:
+        return _json_of(path)[1]
+    except (OSError, ValueError, BasketError):
+        return None
+
+
+def is_other(path: Path, state: State | None) -> bool:
+    """Whether a file now holds another basket than it did in an earlier state: somebody else has saved it since."""
+    now = state_of(path)
+    return path.exists() and state is not None and (now is None or (now[0] != state[0] and now[1] != state[1]))
 
 
 def decode(text: bytes, where: str) -> Basket:
     """The basket that JSON describes; raises BasketError that names what does not fit, and where in it."""
     earlier = f"The earlier copy, “{where}~”, may still open."
     try:
-        head = json.loads(text)
+        head = json.loads(text, parse_constant=_no_number)
+        json.dumps(head, ensure_ascii=False).encode()
     except (ValueError, RecursionError) as error:
-        raise BasketError(f"the basket is not valid JSON ({error}).", where=where, todo=earlier) from None
+        said = "it holds half a letter" if isinstance(error, UnicodeEncodeError) else str(error)
+        raise BasketError(f"the basket is not valid JSON ({said}).", where=where, todo=earlier) from None
     if not isinstance(head, dict) or head.get("format") != FORMAT:
         raise BasketError(
             "this is not a basket.", where=where, todo=f'A basket\'s JSON begins with "format": "{FORMAT}".'
@@ -106,8 +142,9 @@ def decode(text: bytes, where: str) -> Basket:
             todo="Update Fold Basket.",
         )
     try:
-        read = msgspec.json.decode(text, type=BasketFile)
-    except msgspec.ValidationError as error:
+        read = msgspec.convert(head, type=BasketFile)
+        encode(Basket(**{name: getattr(read, name) for name in Basket.__struct_fields__}))
+    except (msgspec.MsgspecError, OverflowError, RecursionError) as error:
         raise BasketError(
             f"the basket has something this program does not know: {error}.",
             where=where,
@@ -116,6 +153,10 @@ def decode(text: bytes, where: str) -> Basket:
     basket = Basket(**{name: getattr(read, name) for name in Basket.__struct_fields__})
     _check(basket, where)
     return basket
+
+
+def _no_number(said: str) -> float:
+    raise ValueError(f"{said} is no number")
 
 
 def encode(basket: Basket) -> bytes:
@@ -210,7 +251,7 @@ def _archive(path: Path):  # type: ignore[no-untyped-def]
 def _entry(archive: zipfile.ZipFile, name: str, path: Path) -> bytes:
     try:
         return archive.read(name)
-    except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError, zipfile.zlib.error) as error:  # type: ignore[attr-defined]
+    except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError, zipfile.zlib.error, OSError) as error:  # type: ignore[attr-defined]
         raise BasketError(
             f"“{name}” in the basket's archive is broken ({error}).",
             where=path.name,
@@ -232,19 +273,9 @@ def own_files(opened: Opened) -> list[Path]:
     return [opened.path, *(opened.folder / source.path for source in opened.basket.sources if source.is_file)]
 
 
-def outside_places(opened: Opened) -> list[str]:
+def outside_places(opened: Opened) -> tuple[str, ...]:
     """The files outside its own folder and the databases that a basket would read, which a stranger's may only with consent."""
-    outside = []
-    for source in opened.basket.sources:
-        if source.data is not None:
-            continue
-        if source.server is not None:
-            outside.append(source.server.label)
-        elif source.is_file:
-            target = (opened.folder / source.path).resolve()
-            if not target.is_relative_to(opened.folder):
-                outside.append(str(target))
-    return outside
+    return places_of(opened.basket, opened.folder)
 
 
 def load_tables(
@@ -253,8 +284,9 @@ def load_tables(
     allow_outside: bool = False,
     progress: Progress | None = None,
     problems: dict[str, FoldBasketError] | None = None,
+    known: Mapping[str, Table] | None = None,
 ) -> dict[str, Table]:
-    """Every source's table as it is read, by name. A source that cannot be read raises a BasketError that says which and what
+    """Every source's table as it is read, by name; `known` are at hand already. A source that cannot be read raises a BasketError that says which and what
     to do; with `problems` it is noted there instead, and the others are read.
 
     Files outside the basket's folder and databases are read only with `allow_outside`.
@@ -265,7 +297,7 @@ def load_tables(
             where=opened.path.name,
             todo="If you trust it, allow that (on the command line: --trust).",
         )
-    tables: dict[str, Table] = {}
+    tables: dict[str, Table] = dict(known or {})
 
     def fold_table(name: str, progress: Progress | None) -> Table:
         return summary_of(opened.basket, name, read, progress)
@@ -276,7 +308,8 @@ def load_tables(
             if source.data is not None:
                 tables[name] = _carried(opened.path, source, progress)
             else:
-                tables[name] = read_source(source, opened.folder, progress, fold_table)
+                agreed = EVERYTHING if allow_outside else NOTHING
+                tables[name] = read_source(source, opened.folder, agreed, progress, fold_table)
         return tables[name]
 
     for source in opened.basket.sources:
@@ -296,6 +329,11 @@ def _carried(path: Path, source: SourceSpec, progress: Progress | None) -> Table
     import tempfile
 
     assert source.data is not None
+    broken = BasketError(
+        f"the records of “{source.name}” in the basket are damaged.",
+        where=path.name,
+        todo=f"Open the earlier copy, “{path.name}~”, or read them from their own file.",
+    )
     with _archive(path) as archive:
         try:
             info = archive.getinfo(source.data)
@@ -305,17 +343,26 @@ def _carried(path: Path, source: SourceSpec, progress: Progress | None) -> Table
             ) from None
         _bounded(info, MOST_DATA, path)
         with tempfile.NamedTemporaryFile(suffix=".parquet") as unpacked:
-            with archive.open(info) as packed:
-                try:
-                    shutil.copyfileobj(packed, unpacked)
-                except (zipfile.BadZipFile, EOFError) as error:
-                    raise BasketError(
-                        f"“{source.data}” in the archive is broken ({error}).",
-                        where=path.name,
-                        todo="Open the earlier copy.",
-                    ) from None
-            unpacked.flush()
-            return read_parquet(Path(unpacked.name), source.name, progress=progress)
+            try:
+                with archive.open(info) as packed:
+                    while some := packed.read(1 << 20):
+                        if progress is not None:
+                            progress.step(f"Unpacking {source.name}", 0.0)
+                        unpacked.write(some)
+                unpacked.flush()
+            except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError, zipfile.zlib.error):  # type: ignore[attr-defined]
+                raise broken from None
+            except OSError as error:
+                raise BasketError(
+                    f"the records of “{source.name}” cannot be unpacked ({error.strerror or error}).",
+                    where=path.name,
+                    todo="Is the disk full?",
+                ) from None
+            try:
+                read = read_table(Path(unpacked.name), source.name, progress=progress)
+                return dataclasses.replace(read, origin=str(path))
+            except ReadError:
+                raise broken from None
 
 
 def with_full_paths(opened: Opened) -> Basket:
@@ -344,39 +391,56 @@ def relative_to(basket: Basket, folder: Path) -> Basket:
     return msgspec.structs.replace(basket, sources=tuple(moved(source) for source in basket.sources))
 
 
-def save_basket(basket: Basket, path: Path, tables: Mapping[str, Table] | None = None) -> Basket:
+def save_basket(
+    basket: Basket, path: Path, tables: Mapping[str, Table] | None = None, *, earlier: Path | None = None
+) -> Basket:
     """Writes a basket, with its data when `tables` are given, and returns it as written. Paths must fit its folder.
 
-    Raises BasketError when the file cannot be written; what stood there before is then untouched.
+    Records that the basket carries and that are not among the tables are taken over from the `earlier` file. Raises BasketError when
+    the file cannot be written, or when it would lose records; what stood there before is then untouched.
     """
     if tables is not None and path.suffix.lower() == ".json":
         raise BasketError("a plain JSON basket cannot carry data.", where=path.name, todo="Save it as .basket.")
+    taken = _carried_by(earlier) if tables is not None and earlier is not None else {}
     if tables is None:
         written = msgspec.structs.replace(
             basket, sources=tuple(_without_data(source, path) for source in basket.sources)
         )
     else:
-        sources = tuple(
-            msgspec.structs.replace(
-                source, data=f"data/{number}.parquet" if source.name in tables and not source.fold else None
-            )
-            for number, source in enumerate(basket.sources, 1)
-        )
-        written = msgspec.structs.replace(basket, sources=sources)
-    content = encode(written)
+        sources = []
+        for number, source in enumerate(basket.sources, 1):
+            carried = source.fold is None and (source.name in tables or source.name in taken)
+            if source.data is not None and not carried:
+                raise BasketError(
+                    f"the records of “{source.name}”, which only the basket holds, are not at hand, and saving now would lose them.",
+                    where=path.name,
+                    todo="Undo what was changed about how it is read, or take the source out.",
+                )
+            sources.append(msgspec.structs.replace(source, data=f"data/{number}.parquet" if carried else None))
+        written = msgspec.structs.replace(basket, sources=tuple(sources))
     try:
+        content = encode(written)
         with written_whole(path, keep=True) as fresh:
             if path.suffix.lower() == ".json":
                 fresh.write_bytes(content)
             else:
-                _pack(fresh, content, written, tables or {})
-    except (OSError, ValueError, pa.ArrowException) as error:
+                _pack(fresh, content, written, tables or {}, earlier, taken)
+    except (OSError, ValueError, OverflowError, zipfile.BadZipFile, pa.ArrowException) as error:
         raise BasketError(
             f"the basket cannot be saved ({getattr(error, 'strerror', None) or error}).",
             where=str(path),
             todo="Choose another place.",
         ) from None
     return written
+
+
+def _carried_by(path: Path) -> dict[str, str]:
+    """The entries with the records of each source that a basket's file carries, by the source's name."""
+    try:
+        found = open_basket(path).basket
+    except BasketError:
+        return {}
+    return {source.name: source.data for source in found.sources if source.data is not None}
 
 
 def _without_data(source: SourceSpec, path: Path) -> SourceSpec:
@@ -395,16 +459,41 @@ def _without_data(source: SourceSpec, path: Path) -> SourceSpec:
     return msgspec.structs.replace(source, data=None)
 
 
-def _pack(into: Path, content: bytes, basket: Basket, tables: Mapping[str, Table]) -> None:
-    """The archive of a basket: its JSON and, where tables are given, the records of its sources."""
+def _pack(
+    into: Path,
+    content: bytes,
+    basket: Basket,
+    tables: Mapping[str, Table],
+    earlier: Path | None,
+    taken: Mapping[str, str],
+) -> None:
+    """The archive of a basket: its JSON and the records of its sources, from tables or as an earlier archive holds them; read again
+    before it counts."""
     import tempfile
 
     with zipfile.ZipFile(into, "w") as archive:
         archive.writestr(zipfile.ZipInfo(INNER, (1980, 1, 1, 0, 0, 0)), content, zipfile.ZIP_DEFLATED)
         for source in basket.sources:
-            if source.data is not None:
-                with tempfile.NamedTemporaryFile(
-                    suffix=".parquet", dir=into.parent, prefix=f".{into.name[:100]}-"
-                ) as unpacked:
-                    write_parquet(tables[source.name], Path(unpacked.name))
-                    archive.write(unpacked.name, source.data, zipfile.ZIP_STORED)
+            if source.data is None:
+                continue
+            if source.name not in tables:
+                assert earlier is not None
+                with (
+                    zipfile.ZipFile(earlier) as old,
+                    old.open(taken[source.name]) as one,
+                    archive.open(zipfile.ZipInfo(source.data, (1980, 1, 1, 0, 0, 0)), "w", force_zip64=True) as other,
+                ):
+                    shutil.copyfileobj(one, other)
+                continue
+            with tempfile.NamedTemporaryFile(
+                suffix=".parquet", dir=into.parent, prefix=f".{into.name[:100]}-"
+            ) as unpacked:
+                table = tables[source.name]
+                write_parquet(table, Path(unpacked.name))
+                if pq.read_metadata(unpacked.name).num_rows != table.count:
+                    raise OSError(errno.EIO, f"the records of “{source.name}” did not come out whole")
+                archive.write(unpacked.name, source.data, zipfile.ZIP_STORED)
+    with zipfile.ZipFile(into) as archive:
+        damaged = archive.testzip()
+    if damaged is not None:
+        raise OSError(errno.EIO, f"“{damaged}” did not come out whole")

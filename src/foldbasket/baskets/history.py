@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import msgspec
+
 from foldbasket.baskets.basket import Basket
 from foldbasket.baskets.edits import Edit
+from foldbasket.errors import BasketError
 
 
 @dataclass(frozen=True)
@@ -42,9 +45,17 @@ class History:
         return self.basket != self._saved
 
     def do(self, edit: Edit) -> Basket:
-        """Applies an edit; what had been undone is gone. An edit that changes nothing makes no step."""
+        """Applies an edit; what had been undone is gone. An edit that changes nothing makes no step. Raises BasketError for one that
+        cannot be done, or that no file could hold."""
         basket = edit.apply(self.basket)
         if basket != self.basket:
+            try:
+                msgspec.json.encode(basket)
+            except (ValueError, OverflowError):
+                raise BasketError(
+                    "this cannot be kept in a basket: a number in it is too large, or a letter is no letter.",
+                    todo="Type a smaller number, or other signs.",
+                ) from None
             del self._steps[self._at + 1 :]
             self._steps.append(Step(edit.label, basket))
             self._at += 1

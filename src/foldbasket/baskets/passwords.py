@@ -17,8 +17,7 @@ def password_of(server: Server) -> str | None:
     """The password for a server, or None when nobody has told it."""
     if server in _typed:
         return _typed[server]
-    own = f"{VARIABLE}_" + "".join(sign if sign.isalnum() else "_" for sign in server.host.upper())
-    for variable in (own, VARIABLE):
+    for variable in _variables(server):
         if variable in os.environ:
             return os.environ[variable]
     with contextlib.suppress(Exception):  # a desktop without a keyring service has none to tell
@@ -26,6 +25,15 @@ def password_of(server: Server) -> str | None:
 
         return keyring.get_password(_service(server), server.user)
     return None
+
+
+def is_told_by_environment(server: Server) -> bool:
+    """Whether the environment holds a password that would be sent to a server."""
+    return any(variable in os.environ for variable in _variables(server))
+
+
+def _variables(server: Server) -> tuple[str, str]:
+    return f"{VARIABLE}_" + "".join(sign if sign.isalnum() else "_" for sign in server.host.upper()), VARIABLE
 
 
 def remember(server: Server, password: str, *, keep: bool = False) -> bool:

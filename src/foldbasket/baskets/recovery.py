@@ -1,23 +1,36 @@
 """Recovery: unsaved work is written aside now and then, and offered again after a crash.
 
-One file per running program, in the user's state folder, in the plain JSON of a basket with full paths. It goes when the work is
-saved or the program ends in good order; what is found at the next start was left by a crash.
+Each running program has a folder of its own in the user's state folder, with a lock that the system takes away when the program
+ends, however it ends. In it stand the plain JSON of the basket with full paths, and the records that no file holds, such as pasted
+ones. It goes when the work is saved or the program ends in good order; what is found without its lock was left by a crash.
 """
 
 from __future__ import annotations
 
+import contextlib
+import fcntl
+import hashlib
 import json
 import os
+import shutil
+import uuid
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from foldbasket.baskets.basket import Basket
+from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.files import decode, encode
-from foldbasket.errors import BasketError
-from foldbasket.whole import write_whole
+from foldbasket.errors import BasketError, FoldBasketError
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.contract import AS_FOUND
+from foldbasket.tables.reading.parquet import write_parquet
+from foldbasket.tables.reading.readers import read_table
+from foldbasket.tables.table import Table
+from foldbasket.whole import write_whole, written_whole
 
 SECONDS = 30
 """How often unsaved work is written aside."""
+WORK, LOCK, PASTED = "work.json", "lock", "pasted/"
 
 
 @dataclass(frozen=True)
@@ -28,6 +41,15 @@ class Recovered:
     path: Path | None
     found: Path
 
+    def tables(self, progress: Progress | None = None) -> dict[str, Table]:
+        """The records that were written aside with it, by source; those that cannot be read are not there."""
+        tables = {}
+        for source in self.basket.sources:
+            if _is_pasted(source):
+                with contextlib.suppress(FoldBasketError):
+                    tables[source.name] = read_table(_records(self.found, source), source.name, AS_FOUND, progress)
+        return tables
+
 
 def folder() -> Path:
     """Where unsaved work is written aside."""
@@ -36,42 +58,91 @@ def folder() -> Path:
     return Path(platformdirs.user_state_dir("fold-basket")) / "recovery"
 
 
-def write_aside(basket: Basket, path: Path | None) -> None:
-    """Writes the work of this process aside, in place of what was there before."""
-    target = _own()
-    target.parent.mkdir(parents=True, exist_ok=True)
+def write_aside(basket: Basket, path: Path | None, tables: Mapping[str, Table] | None = None) -> None:
+    """Writes the work of this process aside, in place of what was there before; `tables` are its sources' as they were read.
+    Raises OSError."""
+    own = _own()
+    for source in basket.sources:
+        table = (tables or {}).get(source.name)
+        records = _records(own, source)
+        if _is_pasted(source) and table is not None and not records.exists():
+            with written_whole(records) as fresh:
+                write_parquet(table, fresh)
     content = json.dumps({"path": str(path) if path else None, "basket": encode(basket).decode()})
-    write_whole(target, content.encode())
+    write_whole(own / WORK, content.encode("utf-8", "surrogateescape"))
 
 
 def forget(found: Path | None = None) -> None:
     """Removes what this process wrote aside, or what was found."""
-    (found or _own()).unlink(missing_ok=True)
+    if found is None:
+        found = _owned.get(os.getpid(), (None, 0))[0]
+        if found is not None:  # the lock stays, since the program goes on
+            for file in found.iterdir() if found.is_dir() else ():
+                if file.name != LOCK:
+                    file.unlink(missing_ok=True)
+        return
+    if found.is_dir():
+        shutil.rmtree(found, ignore_errors=True)
+    else:
+        found.unlink(missing_ok=True)
+
+
+def close() -> None:
+    """Removes this process's folder with its lock: the program ends in good order."""
+    own, lock = _owned.pop(os.getpid(), (None, 0))
+    if own is not None:
+        shutil.rmtree(own, ignore_errors=True)
+        os.close(lock)
 
 
 def left_over() -> list[Recovered]:
-    """Work that programs no longer running have left, newest first. Files that cannot be read are left alone."""
-    recovered = []
-    for file in sorted(folder().glob("*.json"), key=lambda each: each.stat().st_mtime, reverse=True):
-        if file.stem.isdecimal() and not _is_running(int(file.stem)):
-            try:
-                read = json.loads(file.read_text("utf-8"))
-                basket = decode(read["basket"].encode(), file.name)
-                recovered.append(Recovered(basket, Path(read["path"]) if read["path"] else None, file))
-            except (OSError, ValueError, KeyError, TypeError, AttributeError, BasketError):
-                continue
-    return recovered
+    """Work that programs no longer running have left, newest first. What cannot be read is left alone."""
+    found = []
+    with contextlib.suppress(OSError):
+        for each in folder().iterdir():
+            file = each / WORK if each.is_dir() else each
+            with contextlib.suppress(OSError, ValueError, KeyError, TypeError, AttributeError, BasketError):
+                if file.suffix == ".json" and not _is_held(each):
+                    read = json.loads(file.read_text("utf-8", "surrogateescape"))
+                    basket = decode(read["basket"].encode(), file.name)
+                    path = Path(read["path"]) if read["path"] else None
+                    found.append((file.stat().st_mtime, Recovered(basket, path, each)))
+    return [each for _, each in sorted(found, key=lambda pair: -pair[0])]
+
+
+_owned: dict[int, tuple[Path, int]] = {}
+"""The folder and the open lock of this process; by its number, so that a forked one has its own."""
 
 
 def _own() -> Path:
-    return folder() / f"{os.getpid()}.json"
+    if os.getpid() not in _owned:
+        made = folder() / uuid.uuid4().hex
+        made.mkdir(parents=True, mode=0o700)
+        lock = os.open(made / LOCK, os.O_RDWR | os.O_CREAT, 0o600)
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        _owned[os.getpid()] = (made, lock)
+    own = _owned[os.getpid()][0]
+    own.mkdir(parents=True, exist_ok=True)
+    return own
 
 
-def _is_running(process: int) -> bool:
-    try:
-        os.kill(process, 0)
-    except ProcessLookupError:
+def _is_held(place: Path) -> bool:
+    """Whether the program that wrote there still runs: it holds the lock, which no other program can then take."""
+    if not (place / LOCK).exists():
         return False
-    except PermissionError:
+    lock = os.open(place / LOCK, os.O_RDWR)
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
         return True
-    return True
+    finally:
+        os.close(lock)
+    return False
+
+
+def _is_pasted(source: SourceSpec) -> bool:
+    return source.data is not None and source.data.startswith(PASTED)
+
+
+def _records(place: Path, source: SourceSpec) -> Path:
+    return place / f"{hashlib.sha256((source.data or '').encode()).hexdigest()[:32]}.parquet"

@@ -9,6 +9,7 @@ from pathlib import Path
 import msgspec
 
 from foldbasket.baskets.basket import SourceSpec
+from foldbasket.baskets.consent import Agreed
 from foldbasket.baskets.passwords import password_of
 from foldbasket.errors import ReadError
 from foldbasket.tables.mending.mend import Outcome, mended
@@ -23,9 +24,15 @@ FoldReader = Callable[[str, Progress | None], Table]
 
 
 def read_source(
-    spec: SourceSpec, folder: Path, progress: Progress | None = None, fold_table: FoldReader | None = None
+    spec: SourceSpec,
+    folder: Path,
+    agreed: Agreed,
+    progress: Progress | None = None,
+    fold_table: FoldReader | None = None,
 ) -> Table:
-    """The table of a source as it is read, not mended. Paths are taken from `folder`. Raises ReadError."""
+    """The table of a source as it is read, not mended. Paths are taken from `folder`; what lies outside of it is read only where it
+    was agreed to. Raises ReadError."""
+    agreed.check(spec, folder)
     if spec.server is not None:
         return read_server(spec.server, spec.name, spec.reading, password_of(spec.server), progress)
     if spec.fold is not None:

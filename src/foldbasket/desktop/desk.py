@@ -5,6 +5,8 @@ Views call its methods and redraw on its signals; it holds no widget. Reading an
 
 from __future__ import annotations
 
+import contextlib
+import os
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
@@ -14,20 +16,24 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from foldbasket.baskets import edits, placing, recovery
 from foldbasket.baskets.basket import Basket, SourceSpec, free_name
+from foldbasket.baskets.consent import EVERYTHING, NOWHERE, Agreed, digest, places_of, places_of_source
 from foldbasket.baskets.files import (
     Opened,
+    State,
     is_basket,
+    is_other,
     load_tables,
     open_basket,
     outside_places,
     relative_to,
     save_basket,
+    state_of,
     with_full_paths,
 )
 from foldbasket.baskets.history import History
 from foldbasket.baskets.naming import uses_of_source
 from foldbasket.baskets.sources import read_source
-from foldbasket.desktop import memory
+from foldbasket.desktop import memory, pictures
 from foldbasket.desktop.formulawork import FormulaWork
 from foldbasket.desktop.memberwork import MemberWork
 from foldbasket.desktop.sourcework import SourceWork
@@ -43,6 +49,7 @@ from foldbasket.links.source import FieldRef, Source
 from foldbasket.outputs.formats import save_report
 from foldbasket.tables.column import Column
 from foldbasket.tables.profile import Profile
+from foldbasket.tables.reading import apart
 from foldbasket.tables.reading.readers import table_name
 from foldbasket.tables.table import Table
 
@@ -58,6 +65,7 @@ class Desk(QObject):
     rested = pyqtSignal()
     failed = pyqtSignal(object)
     saved = pyqtSignal()
+    changed_elsewhere = pyqtSignal(object, bool, object)
     trust_wanted = pyqtSignal(object, object)
     profiles_changed = pyqtSignal()
     findings_changed = pyqtSignal()
@@ -70,6 +78,7 @@ class Desk(QObject):
         super().__init__(parent)
         self.history = History(Basket())
         self.path: Path | None = None
+        self._state: State | None = None
         self.supply = Supply(self)
         self.sources = SourceWork(self)
         self.engine = Engine(self.supply.source)
@@ -88,7 +97,9 @@ class Desk(QObject):
         self._folder_worker = Worker("fold", self)
         self._reader = Worker("read", self)
         self._writer = Worker("write", self)
-        for worker in (self._folder_worker, self._reader, self._writer):
+        self._saver = Worker("save", self)
+        self._aside_writer = Worker("aside", self)
+        for worker in (self._folder_worker, self._reader, self._writer, self._saver):
             worker.told.connect(self.told)
         self._folder_worker.finished.connect(self._folded)
         self._folder_worker.failed.connect(self._not_folded)
@@ -96,6 +107,8 @@ class Desk(QObject):
         self._reader.failed.connect(self._not_done)
         self._writer.finished.connect(lambda _: self.rested.emit())
         self._writer.failed.connect(self._not_done)
+        self._saver.finished.connect(lambda done: done())
+        self._saver.failed.connect(self._not_done)
         self.supply.changed.connect(self._supplied)
         self.supply.looked.connect(self.findings_changed)
         self.supply.profiled.connect(self.profiles_changed)
@@ -139,7 +152,8 @@ class Desk(QObject):
 
     @property
     def busy(self) -> bool:
-        return self._reader.busy or self._folder_worker.busy or self._writer.busy or self.supply.busy
+        workers = (self._reader, self._folder_worker, self._writer, self._saver, self._aside_writer, self.supply)
+        return any(worker.busy for worker in workers)
 
     def column(self, ref: FieldRef) -> Column | None:
         """The column a field names, or None when it is gone."""
@@ -172,10 +186,11 @@ class Desk(QObject):
     def close(self) -> None:
         """Ends all work in good order; the desk is not used afterwards."""
         self._aside.stop()
-        recovery.forget()
-        for worker in (self._folder_worker, self._reader, self._writer):
+        for worker in (self._folder_worker, self._reader, self._writer, self._saver, self._aside_writer):
             worker.close()
         self.supply.close()
+        apart.close()
+        recovery.close()
 
     # --- editing ------------------------------------------------------------
 
@@ -188,6 +203,9 @@ class Desk(QObject):
             self.failed.emit(error)
             return False
         self._follow_fold(before)
+        for spec in self.basket.sources:  # what the user does on the desk needs no further question
+            if spec not in before.sources:
+                self.supply.agreed.add(places_of_source(spec, NOWHERE))
         if isinstance(edit, edits.RemoveSource) and (uses := uses_of_source(before, edit.source)):
             more = f" and {len(uses) - 3} more" if len(uses) > 3 else ""
             self.news.emit(f"{edit.source} was used by {', '.join(uses[:3])}{more}. Undo (Ctrl+Z) brings it back.")
@@ -424,7 +442,8 @@ class Desk(QObject):
             specs.append(SourceSpec(name, str(path.absolute())))
 
         def read(progress: Any) -> Any:
-            tables = [read_source(spec, Path(), progress) for spec in specs]
+            # Chosen by hand, so there is nothing to ask.
+            tables = [read_source(spec, NOWHERE, EVERYTHING, progress) for spec in specs]
             return lambda: self.take_in(specs, tables)
 
         self._reader.start(read)
@@ -451,7 +470,7 @@ class Desk(QObject):
         def read(progress: Any) -> Any:
             opened = open_basket(path)
             outside = outside_places(opened)
-            if outside and not trusted and not memory.is_trusted(path):
+            if outside and not trusted and not memory.is_trusted(digest(outside)):
                 return lambda: self.trust_wanted.emit(path, outside)
             problems: dict[str, FoldBasketError] = {}
             tables = load_tables(opened, allow_outside=True, progress=progress, problems=problems)
@@ -461,7 +480,8 @@ class Desk(QObject):
 
     def _opened(self, opened: Opened, tables: dict[str, Table], problems: dict[str, FoldBasketError]) -> None:
         memory.remember(opened.path)
-        self._take_up(with_full_paths(opened), tables, opened.path.resolve(), problems)
+        self._take_up(with_full_paths(opened), tables, Path(os.path.realpath(opened.path)), problems)
+        self._state = opened.state
         self.rested.emit()
 
     def begin_anew(self) -> None:
@@ -477,6 +497,7 @@ class Desk(QObject):
         problems: Mapping[str, FoldBasketError] | None = None,
     ) -> None:
         self.supply.forget()
+        self.supply.agreed = Agreed(places_of(basket, NOWHERE))
         for spec in basket.sources:
             if spec.name in tables and spec.fold is None:
                 self.supply.adopt(spec, tables[spec.name])
@@ -485,7 +506,7 @@ class Desk(QObject):
         self.source_name = self.field = None
         self.history = History(basket)
         self.view_changed.emit()
-        self.path = path
+        self.path, self._state = path, None
         self.fold_name = basket.folds[0].name if basket.folds else None
         self.word, self.report = None, None
         if basket.sources and not basket.folds:
@@ -499,35 +520,61 @@ class Desk(QObject):
         self.rested.emit()
         self.failed.emit(error)
 
-    def save(self, path: Path, *, with_data: bool = False) -> bool:
-        """Saves the basket; data goes with it when asked for, or when it was there before. Says whether it could be."""
-        carried = with_data or any(source.data for source in self.basket.sources)
-        tables = None
-        if carried:
-            as_read = {source.name: self.supply.as_read(source.name) for source in self.basket.sources}
-            tables = {name: table for name, table in as_read.items() if table is not None}
-        try:
-            save_basket(relative_to(self.basket, path.resolve().parent), path, tables)
-        except FoldBasketError as error:
-            self.failed.emit(error)
-            return False
-        self.path = path.resolve()
-        self.history.mark_saved()
-        recovery.forget()
+    def save(
+        self,
+        path: Path,
+        *,
+        with_data: bool = False,
+        replace: bool = False,
+        then: Callable[[], None] | None = None,
+    ) -> None:
+        """Saves the basket in the background; data goes with it when asked for, or when it was there before. `then` is called when it
+        is saved. A file that somebody else has changed since it was opened is replaced only with `replace`; else
+        `changed_elsewhere` asks."""
+        basket, earlier, state = self.basket, self.path, self._state
+        carried = with_data or any(source.data for source in basket.sources)
+        as_read = {source.name: self.supply.as_read(source.name) for source in basket.sources} if carried else {}
+        tables = {name: table for name, table in as_read.items() if table is not None} if carried else None
+
+        def write(progress: Any) -> Callable[[], None]:
+            progress.step(f"Saving {path.name}", 0.0)
+            target = Path(os.path.realpath(path))
+            if not replace and target == earlier and is_other(target, state):
+                return lambda: self.changed_elsewhere.emit(path, with_data, then)
+            save_basket(relative_to(basket, target.parent), path, tables, earlier=earlier)
+            saved = state_of(target)
+            return lambda: self._saved(basket, target, saved, then)
+
+        self._saver.start(write)
+
+    def _saved(self, basket: Basket, path: Path, state: State | None, then: Callable[[], None] | None) -> None:
+        self.path, self._state = path, state
+        self.history.mark_saved(basket)
+        if not self.history.changed:
+            self._keep_aside(recovery.forget)
         memory.remember(path)
-        memory.trust(path)
+        memory.trust(digest(places_of(basket, path.parent)))
         self.saved.emit()
-        return True
+        self.rested.emit()
+        if then is not None:
+            then()
 
     def write_aside(self) -> None:
-        """Writes unsaved work aside, so that a crash loses no more than the last moments."""
-        try:
-            if self.history.changed and self.basket.sources:
-                recovery.write_aside(self.basket, self.path)
-            else:
-                recovery.forget()
-        except OSError:
-            pass  # a full disk must not stop the work itself
+        """Writes unsaved work aside in the background, so that a crash loses no more than the last moments."""
+        if not (self.history.changed and self.basket.sources):
+            self._keep_aside(recovery.forget)
+            return
+        basket, path = self.basket, self.path
+        as_read = {source.name: self.supply.as_read(source.name) for source in basket.sources if source.data}
+        tables = {name: table for name, table in as_read.items() if table is not None}
+        self._keep_aside(lambda: recovery.write_aside(basket, path, tables))
+
+    def _keep_aside(self, work: Callable[[], None]) -> None:
+        def quietly(_: Any) -> None:
+            with contextlib.suppress(OSError, ValueError):  # a full disk must not stop the work itself
+                work()
+
+        self._aside_writer.start(quietly)
 
     def recover(self, left: recovery.Recovered) -> None:
         """Takes up work that a crash left. It counts as unsaved until it is saved."""
@@ -535,7 +582,8 @@ class Desk(QObject):
         def read(progress: Any) -> Any:
             opened = Opened(left.basket, left.path or left.found)
             problems: dict[str, FoldBasketError] = {}
-            tables = load_tables(opened, allow_outside=True, progress=progress, problems=problems)
+            known = left.tables(progress)
+            tables = load_tables(opened, allow_outside=True, progress=progress, problems=problems, known=known)
             return lambda: self._recovered(left, tables, problems)
 
         self._reader.start(read)
@@ -555,8 +603,14 @@ class Desk(QObject):
         if report is None:
             return
 
+        spare = [Path(source.path) for source in self.basket.sources if source.is_file]
+        spare += [self.path] if self.path is not None else []
+
         def write(progress: Any) -> None:
             progress.step(f"Writing {path.name}", 0.0)
-            save_report(report, path, shape)
+            if path.suffix.lower() in pictures.ENDINGS and shape == "table":
+                pictures.save_picture(report, path, spare=spare)
+            else:
+                save_report(report, path, shape, spare=spare)
 
         self._writer.start(write)

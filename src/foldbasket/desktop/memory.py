@@ -1,9 +1,12 @@
-"""What the desktop remembers between sittings: recent baskets, and which baskets the user trusts. Never their contents."""
+"""What the desktop remembers between sittings: recent baskets, and to which places the user agreed. Never their contents."""
 
 from __future__ import annotations
 
 import json
+import os
 from pathlib import Path
+
+from foldbasket.whole import write_whole
 
 MOST_RECENT = 8
 
@@ -30,28 +33,27 @@ def _write(key: str, values: list[str]) -> None:
     known = _read() | {key: values}
     try:
         _file().parent.mkdir(parents=True, exist_ok=True)
-        _file().write_text(json.dumps(known, indent=1), "utf-8")
+        write_whole(_file(), json.dumps(known, indent=1).encode())
     except OSError:
         pass  # a home that cannot be written to is no reason to stop work
 
 
 def recent() -> list[Path]:
     """The baskets opened or saved last, newest first, as far as they still exist."""
-    return [path for path in map(Path, _read().get("recent", [])) if path.exists()]
+    return [path for path in map(Path, _read().get("recent", [])) if path.is_file()]
 
 
 def remember(path: Path) -> None:
     """Puts a basket at the head of the recent ones."""
-    resolved = str(path.resolve())
+    resolved = os.path.realpath(path)
     _write("recent", [resolved, *(each for each in _read().get("recent", []) if each != resolved)][:MOST_RECENT])
 
 
-def is_trusted(path: Path) -> bool:
-    """Whether the user saved this basket here or agreed that it reads files elsewhere."""
-    return str(path.resolve()) in _read().get("trusted", [])
+def is_trusted(digest: str) -> bool:
+    """Whether the user agreed to a set of places, by their digest, or saved a basket that reads them."""
+    return digest in _read().get("agreed", [])
 
 
-def trust(path: Path) -> None:
-    """Lets a basket read the files it names."""
-    resolved = str(path.resolve())
-    _write("trusted", [*(each for each in _read().get("trusted", []) if each != resolved), resolved][-500:])
+def trust(digest: str) -> None:
+    """Keeps that the user agreed to a set of places."""
+    _write("agreed", [*(each for each in _read().get("agreed", []) if each != digest), digest][-500:])

@@ -14,6 +14,7 @@ import msgspec
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.basket import SourceSpec, free_name
+from foldbasket.baskets.consent import EVERYTHING, NOWHERE
 from foldbasket.baskets.sources import read_source
 from foldbasket.errors import BasketError, FoldBasketError
 from foldbasket.links.link import Link
@@ -108,7 +109,7 @@ class SourceWork:
             return
 
         def read(progress: Any) -> Any:
-            tables = [read_source(each, Path(), progress) for each in specs]
+            tables = [read_source(each, NOWHERE, EVERYTHING, progress) for each in specs]
             return lambda: self.desk.take_in(specs, tables, links)
 
         self.desk.read_in_background(read)
@@ -137,7 +138,7 @@ class SourceWork:
         changed = msgspec.structs.replace(spec, **changes)
 
         def read(progress: Any) -> Any:
-            table = read_source(changed, Path(), progress)
+            table = read_source(changed, NOWHERE, EVERYTHING, progress)
             return lambda: put(table)
 
         def put(table: Table) -> None:
@@ -174,7 +175,7 @@ class SourceWork:
             specs.append(SourceSpec(name, reading=reading, server=server))
 
         def read(progress: Any) -> Any:
-            tables = [read_source(spec, Path(), progress) for spec in specs]
+            tables = [read_source(spec, NOWHERE, EVERYTHING, progress) for spec in specs]
             return lambda: self.desk.take_in(specs, tables, links([spec.name for spec in specs]))
 
         self.desk.read_in_background(read)

@@ -14,6 +14,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.calculated import Calculating
+from foldbasket.baskets.consent import NOWHERE, Agreed
 from foldbasket.baskets.sources import Mending, origin_key, read_source
 from foldbasket.baskets.summaries import circle_of, needed_sources, summary_of
 from foldbasket.desktop.watching import Watcher
@@ -54,6 +55,8 @@ class Supply(QObject):
         self.profiles: dict[tuple[int, str], Profile] = {}
         self.matches: dict[Link, Match | FoldBasketError] = {}
         self.suggestions: tuple[Link, ...] = ()
+        self.agreed = Agreed()
+        """What may be read."""
         self.notes: dict[str, str] = {}
         """By source: why its records are not the latest."""
         self._read: dict[object, Table] = {}
@@ -173,6 +176,7 @@ class Supply(QObject):
         basket = self.basket
         known = {spec.name: self._read.get(self._key(spec)) for spec in basket.sources}
         keys = {spec.name: self._key(spec) for spec in specs}
+        agreed = self.agreed
 
         def work(progress: Any) -> Any:
             done: dict[object, Table | FoldBasketError] = {}
@@ -180,7 +184,7 @@ class Supply(QObject):
             def read(name: str) -> Table:
                 table = known.get(name)
                 if table is None:
-                    known[name] = table = read_source(basket.source(name), Path(), progress, fold_table)
+                    known[name] = table = read_source(basket.source(name), NOWHERE, agreed, progress, fold_table)
                 return table
 
             def fold_table(name: str, progress: Any) -> Table:
@@ -320,14 +324,14 @@ class Supply(QObject):
     def _refresh_next(self) -> None:
         if not self._waiting:
             return
-        place = self._waiting.pop(0)
+        place, agreed = self._waiting.pop(0), self.agreed
         specs = [spec for spec in self.basket.sources if spec.is_file and spec.path == place and spec.data is None]
 
         def work(progress: Any) -> Any:
             done: list[tuple[SourceSpec, Table | FoldBasketError]] = []
             for spec in specs:
                 try:
-                    table = read_source(spec, Path(), progress)
+                    table = read_source(spec, NOWHERE, agreed, progress)
                     self._mending.table(table, spec, progress)
                     done.append((spec, table))
                 except FoldBasketError as error:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from html import escape
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QPoint, QTimer
+from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtGui import QAction, QCursor, QKeySequence
 from PyQt6.QtWidgets import (
+    QAbstractButton,
     QApplication,
     QFileDialog,
     QInputDialog,
@@ -19,7 +21,7 @@ from PyQt6.QtWidgets import (
     QStackedWidget,
 )
 
-from foldbasket import __version__
+from foldbasket import __version__, faults
 from foldbasket.desktop import memory, theme
 from foldbasket.desktop.actions import ACTIONS, MENUS, ActionSpec
 from foldbasket.desktop.start import StartView
@@ -36,6 +38,11 @@ OPEN_KINDS = (
 REPORT_KINDS = (
     "Workbook (*.xlsx);;CSV (*.csv);;HTML page (*.html);;PDF (*.pdf);;Picture (*.png);;Text with tabs (*.txt)"
 )
+
+
+def plain(text: str) -> str:
+    """Text for a place that would draw marks in it: names from files are shown as they are."""
+    return f"<qt>{escape(text)}</qt>".replace("\n", "<br>")
 
 
 class MainWindow(QMainWindow):
@@ -61,13 +68,14 @@ class MainWindow(QMainWindow):
         self.stack.addWidget(self.start)
         self._desk: Desk | None = None
         self._workspace: Workspace | None = None
+        self._leaves = False
         self._renew_actions()
 
     def _offer_unsaved(self) -> None:
         """Looks for work that a crash left, once the window is on screen."""
         import platformdirs
 
-        if any((Path(platformdirs.user_state_dir("fold-basket")) / "recovery").glob("*.json")):
+        if any((Path(platformdirs.user_state_dir("fold-basket")) / "recovery").glob("*")):
             from foldbasket.baskets import recovery
 
             self.start.offer(recovery.left_over())
@@ -87,6 +95,7 @@ class MainWindow(QMainWindow):
             self._desk.report_changed.connect(self._renew_actions)
             self._desk.saved.connect(self._renew_title)
             self._desk.trust_wanted.connect(self._ask_trust)
+            self._desk.changed_elsewhere.connect(self._ask_changed)
             self._desk.password_wanted.connect(self._ask_password)
             self._desk.repoint_wanted.connect(self.repoint)
             self._desk.view_changed.connect(self._renew_actions)
@@ -174,10 +183,10 @@ class MainWindow(QMainWindow):
         """Opens data or a basket."""
         from foldbasket.baskets.files import is_basket
 
-        opens_basket = any(is_basket(path) for path in paths)
-        if opens_basket and not self.may_leave():
-            return
-        self.desk.open_paths(paths)
+        if any(is_basket(path) for path in paths):
+            self.leaving(lambda: self.desk.open_paths(paths))
+        else:
+            self.desk.open_paths(paths)
 
     def open_dialog(self) -> None:
         chosen, _ = QFileDialog.getOpenFileNames(self, "Open data or a basket", "", OPEN_KINDS)
@@ -242,59 +251,92 @@ class MainWindow(QMainWindow):
 
         from foldbasket.demo.scenario import write_demo
 
-        if self.may_leave():
-            self.desk.open_basket(write_demo(Path(platformdirs.user_data_dir("fold-basket")) / "demo"), trusted=True)
+        folder = Path(platformdirs.user_data_dir("fold-basket")) / "demo"
+        self.leaving(lambda: self.desk.open_basket(write_demo(folder), trusted=True))
 
     def new_basket(self) -> None:
         """Begins anew, with the start view."""
-        if self.may_leave():
-            self.desk.begin_anew()
+        self.leaving(self.desk.begin_anew)
 
-    def _ask_trust(self, path: Path, outside: Sequence[Path]) -> None:
-        listed = "\n".join(str(each) for each in outside[:8]) + ("\n…" if len(outside) > 8 else "")
+    def _ask_trust(self, path: Path, outside: Sequence[str]) -> None:
+        listed = "\n".join(outside[:8]) + (f"\nand {len(outside) - 8} more" if len(outside) > 8 else "")
         answer = QMessageBox.question(
             self,
             "Read data elsewhere?",
-            f"“{path.name}” reads data outside its own folder:\n\n{listed}\n\nDo you trust it to?",
+            plain(f"“{path.name}” reads data outside its own folder:\n\n{listed}\n\nDo you agree?"),
             QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No,
             QMessageBox.StandardButton.No,
         )
         if answer == QMessageBox.StandardButton.Yes:
-            memory.trust(path)
-            self.desk.open_basket(path, trusted=True)
+            from foldbasket.baskets.consent import digest
 
-    def may_leave(self) -> bool:
-        """Asks what to do with unsaved work; False when the user wants to stay."""
+            memory.trust(digest(outside))
+            self.desk.open_basket(path)
+
+    def leaving(self, go_on: Callable[[], None]) -> None:
+        """Goes on when unsaved work is saved, given up, or not there; asks which where there is any."""
         desk = self._desk
         if desk is None or not desk.history.changed or not desk.basket.sources:
-            return True
+            go_on()
+            return
         choices = QMessageBox.StandardButton
         answer = QMessageBox.question(
             self,
             "Unsaved work",
-            f"“{desk.basket.name}” has changes that are not saved.",
+            plain(f"“{desk.basket.name}” has changes that are not saved."),
             choices.Save | choices.Discard | choices.Cancel,
             choices.Save,
         )
-        return answer == choices.Discard or (answer == choices.Save and self.save())
+        if answer == choices.Discard:
+            go_on()
+        elif answer == choices.Save:
+            self.save(go_on)
 
     # --- saving -------------------------------------------------------------
 
-    def save(self) -> bool:
-        return self.desk.save(self.desk.path) if self.desk.path is not None else self.save_as()
+    def save(self, then: Callable[[], None] | None = None) -> None:
+        """Saves in the background; `then` goes on when it is done."""
+        if self.desk.path is not None:
+            self.desk.save(self.desk.path, then=then)
+        else:
+            self.save_as(then=then)
 
-    def save_as(self, with_data: bool = False) -> bool:
+    def save_as(self, with_data: bool = False, then: Callable[[], None] | None = None) -> None:
+        """Asks for a file and saves the basket to it."""
         suggested = str(self.desk.path or Path.cwd() / f"{self.desk.basket.name.lower().replace(' ', '-')}.basket")
         chosen, _ = QFileDialog.getSaveFileName(
             self, "Save the basket", suggested, "Basket (*.basket);;Plain JSON (*.json)"
         )
-        if not chosen:
-            return False
-        path = Path(chosen)
-        return self.desk.save(path if path.suffix else path.with_suffix(".basket"), with_data=with_data)
+        if chosen:
+            path = Path(chosen)
+            path = path if path.suffix else path.with_suffix(".basket")
+            self.desk.save(path, with_data=with_data, replace=True, then=then)
 
-    def save_with_data(self) -> bool:
-        return self.save_as(with_data=True)
+    def save_with_data(self) -> None:
+        self.save_as(with_data=True)
+
+    def _ask_changed(self, path: Path, with_data: bool, then: Callable[[], None] | None) -> None:
+        """Somebody else has saved the basket since it was opened: both can be kept."""
+        box = QMessageBox(self)
+        box.setTextFormat(Qt.TextFormat.PlainText)
+        box.setWindowTitle("Saved by somebody else")
+        box.setText(f"“{path.name}” was saved by somebody else since you opened it.")
+        box.setInformativeText(
+            "Keep both by giving yours another name, or put yours in its place; theirs is then kept as the earlier copy."
+        )
+        both = box.addButton("Keep both…", QMessageBox.ButtonRole.AcceptRole)
+        mine = box.addButton("Put mine in its place", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton(QMessageBox.StandardButton.Cancel)
+        box.setDefaultButton(both)
+
+        def chosen(button: QAbstractButton) -> None:
+            if button is both:
+                self.save_as(with_data, then)
+            elif button is mine:
+                self.desk.save(path, with_data=with_data, replace=True, then=then)
+
+        box.buttonClicked.connect(chosen)
+        box.open()
 
     def write_report(self) -> None:
         """Asks for a file and writes the report in view to it."""
@@ -317,15 +359,7 @@ class MainWindow(QMainWindow):
                 self._write(Path(chosen).with_suffix(".csv"), "cells")
 
     def _write(self, path: Path, shape: str) -> None:
-        from foldbasket.desktop import pictures
-
-        if path.suffix.lower() not in pictures.ENDINGS:
-            self.desk.write_report(path, shape)
-        elif self.desk.report is not None:
-            try:
-                pictures.save_picture(self.desk.report, path)
-            except FoldBasketError as error:
-                self.say_error(error)
+        self.desk.write_report(path, shape)
 
     # --- editing ------------------------------------------------------------
 
@@ -551,18 +585,17 @@ class MainWindow(QMainWindow):
         QMessageBox.about(
             self,
             "About Fold Basket",
-            f"<b>Fold Basket {__version__}</b><p>Pivot and crosstab reports from sales transactions.<p>Free software under the GNU General Public License, version 3 or later.",
+            f"<b>Fold Basket {__version__}</b><p>Pivot and crosstab reports from sales transactions.<p>Free software under the GNU General Public License, version 3 or later."
+            f"<p>Faults are written, without any of your data, to<br>{escape(str(faults.log_file()))}",
         )
 
     def say_error(self, error: FoldBasketError) -> None:
         """Says what is wrong, where, and what to do."""
-        box = QMessageBox(
-            QMessageBox.Icon.NoIcon,
-            "Fold Basket",
-            error.what[:1].upper() + error.what[1:],
-            QMessageBox.StandardButton.Ok,
-            self,
-        )
+        box = QMessageBox(self)
+        box.setTextFormat(Qt.TextFormat.PlainText)  # it may hold names from files
+        box.setWindowTitle("Fold Basket")
+        box.setText(error.what[:1].upper() + error.what[1:])
+        box.setStandardButtons(QMessageBox.StandardButton.Ok)
         box.setInformativeText("\n\n".join(part for part in (error.where, error.todo) if part))
         box.open()
 
@@ -579,9 +612,14 @@ class MainWindow(QMainWindow):
             self.open_paths(paths)
 
     def closeEvent(self, event: Any) -> None:
-        if not self.may_leave():
+        if not self._leaves:
             event.ignore()
+            self.leaving(self._leave)
             return
         if self._desk is not None:
             self._desk.close()
         event.accept()
+
+    def _leave(self) -> None:
+        self._leaves = True
+        QTimer.singleShot(0, self.close)

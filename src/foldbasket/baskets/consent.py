@@ -1,0 +1,90 @@
+"""What a basket may read: everything inside its own folder, and beyond that only places to which the user has agreed.
+
+The one place where this is judged, for every way in which a source is read. What is agreed to is the content, places with their
+queries, never the name of a basket's file, which another basket may take.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Iterable
+from pathlib import Path
+
+from foldbasket.baskets.basket import Basket, SourceSpec
+from foldbasket.baskets.passwords import is_told_by_environment
+from foldbasket.errors import ReadError
+from foldbasket.tables.reading.readers import files_of_source, is_many
+
+
+class Agreed:
+    """The places that may be read. `everything` is for what the user chose by hand, or trusts as a whole."""
+
+    def __init__(self, places: Iterable[str] = (), *, everything: bool = False) -> None:
+        self._places, self._everything = set(places), everything
+
+    def add(self, places: Iterable[str]) -> None:
+        """Agrees to further places."""
+        self._places |= set(places)
+
+    def check(self, spec: SourceSpec, folder: Path) -> None:
+        """Raises ReadError where reading a source would reach a place that was not agreed to. Looks at the file system anew, since a
+        link may have been put there in the meantime."""
+        missing = (
+            [] if self._everything else [place for place in places_of_source(spec, folder) if place not in self._places]
+        )
+        if missing:
+            raise ReadError(
+                f"it would read {missing[0]}, to which nobody has agreed.",
+                where=spec.name,
+                todo="Choose it yourself on the source's card, or open the basket again and agree (on the command line: --trust).",
+            )
+
+
+NOWHERE = Path("/nowhere")
+"""A folder that holds nothing, as that of a basket on the desk: all its places are named in full, and agreed to one by one."""
+NOTHING = Agreed()
+"""Only what lies in the basket's own folder."""
+EVERYTHING = Agreed(everything=True)
+
+
+def places_of(basket: Basket, folder: Path) -> tuple[str, ...]:
+    """Every place outside its folder that a basket would read, now or when it reads again, as it is shown to the user: files, folders
+    and patterns by where they really lie, databases with their queries."""
+    return tuple(dict.fromkeys(place for source in basket.sources for place in places_of_source(source, folder)))
+
+
+def places_of_source(source: SourceSpec, folder: Path) -> list[str]:
+    """The places outside a folder that one source would read; whether the basket carries its records makes no difference."""
+    if source.server is not None:
+        reading = source.reading.query or f"table {source.reading.table or '(none named)'}"
+        told = ", with the password that the environment holds" if is_told_by_environment(source.server) else ""
+        return [f"the database {source.server.user}@{source.server.label}{told}: {reading}"]
+    if not source.path or source.fold is not None:
+        return []
+    home, path = _real(folder), folder / source.path
+    places = []
+    if is_many(path):
+        inner = path if path.is_dir() else path.parent
+        allowed = [home]
+        if not _real(inner).is_relative_to(home):
+            places.append(str(_real(inner) / ("" if path.is_dir() else path.name)))
+            allowed.append(_real(inner))
+        files = files_of_source(path)
+    else:
+        allowed, files = [home], [path]
+    real = [_real(file) for file in files]
+    places += [str(file) for file in real if not any(file.is_relative_to(each) for each in allowed)]
+    return places
+
+
+def digest(places: Iterable[str]) -> str:
+    """Names a set of places, so that agreement to them can be kept without keeping them."""
+    return hashlib.sha256("\n".join(sorted(set(places))).encode("utf-8", "surrogateescape")).hexdigest()
+
+
+def _real(path: Path) -> Path:
+    try:
+        return Path(os.path.realpath(path))
+    except (OSError, ValueError):  # reading it says what is wrong
+        return path
