@@ -12,9 +12,12 @@ import jsonschema
 import msgspec
 import pytest
 
+from foldbasket.baskets import files
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.files import (
+    decode,
     encode,
+    is_other,
     load_tables,
     open_basket,
     outside_places,
@@ -26,6 +29,9 @@ from foldbasket.baskets.schema import basket_schema
 from foldbasket.demo.scenario import demo_basket
 from foldbasket.errors import BasketError
 from foldbasket.folding.engine import Engine
+from foldbasket.tables.column import text_column
+from foldbasket.tables.reading.contract import Reading
+from foldbasket.tables.table import Table
 
 STEMS = ["order_lines", "orders", "customers", "varieties", "sellers", "plan"]
 DEMO = demo_basket(STEMS)
@@ -206,3 +212,98 @@ def test_killed_at_any_moment_while_saving_the_basket_opens_old_or_new(tmp_path)
         assert msgspec.structs.replace(basket, name=DEMO.name) == DEMO
         seen.add(basket.name)
     assert len(seen) > 2  # the kills did fall into the saving
+
+
+def carried(tmp_path, records=("Oak", "Ash")):
+    """A basket that carries the records of a source whose file is gone."""
+    path = tmp_path / "b.basket"
+    table = Table.of("s", [text_column("Site", list(records))])
+    save_basket(Basket(sources=(SourceSpec("s", "gone.csv"), SourceSpec("t", "t.csv"))), path, {"s": table, "t": table})
+    return path
+
+
+def test_records_that_are_not_at_hand_are_taken_over_from_the_earlier_file(tmp_path):
+    path = carried(tmp_path)
+    for delimiter in (";", "|", "\t"):  # its reading is corrected and it is saved, again and again
+        opened = open_basket(path)
+        corrected = opened.basket.with_source(
+            "s", lambda spec, sign=delimiter: msgspec.structs.replace(spec, reading=Reading(delimiter=sign))
+        )
+        kept = load_tables(opened)
+        written = save_basket(corrected, path, {"t": kept["t"]}, earlier=path)
+        assert written.source("s").data == "data/1.parquet"
+        assert load_tables(open_basket(path))["s"].columns["Site"].text(0) == "Oak"
+
+
+def test_a_save_that_would_lose_records_is_refused_and_the_file_stays(tmp_path):
+    path = carried(tmp_path)
+    before = path.read_bytes()
+    basket = open_basket(path).basket
+    with pytest.raises(BasketError, match="records of “s”, which only the basket holds, are not at hand"):
+        save_basket(basket, path, {}, earlier=None)
+    with pytest.raises(BasketError, match="only held inside the basket"):
+        save_basket(basket, path)
+    assert path.read_bytes() == before
+
+
+@pytest.mark.parametrize("broken", ["nothing", "half"])
+def test_an_entry_that_comes_out_damaged_is_noticed_before_it_takes_a_good_ones_place(tmp_path, monkeypatch, broken):
+    path = carried(tmp_path)
+    before = path.read_bytes()
+    opened = open_basket(path)
+    tables = load_tables(opened)
+    real = files.write_parquet
+
+    def damaged(table, into):
+        real(table, into)
+        into.write_bytes(b"" if broken == "nothing" else into.read_bytes()[:-40])
+
+    monkeypatch.setattr(files, "write_parquet", damaged)
+    with pytest.raises(BasketError, match="cannot be saved"):
+        save_basket(opened.basket, path, tables, earlier=path)
+    assert path.read_bytes() == before
+    assert not list(tmp_path.glob(".*"))
+
+
+def test_a_damaged_entry_is_told_by_the_name_of_the_basket(tmp_path):
+    path = carried(tmp_path, records=[f"Site {number}" for number in range(500)])
+    data = bytearray(path.read_bytes())
+    at = data.index(b"PAR1") + 60
+    data[at : at + 30] = bytes(30)
+    path.write_bytes(data)
+    with pytest.raises(BasketError, match=r"are damaged|is broken") as told:
+        load_tables(open_basket(path))
+    assert "b.basket" in str(told.value)
+    assert "/tmp" not in str(told.value).replace(str(tmp_path), "")
+
+
+def test_a_file_that_somebody_else_saved_is_seen_and_one_that_was_only_touched_is_not(tmp_path):
+    path = tmp_path / "b.basket"
+    save_basket(Basket("one"), path)
+    state = open_basket(path).state
+    assert not is_other(path, state)
+    os.utime(path, ns=(1, 1))
+    assert not is_other(path, state)
+    save_basket(Basket("two"), path)
+    assert is_other(path, state)
+    path.unlink()
+    assert not is_other(path, state)
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        (b'\xef\xbb\xbf{"format":"fold-basket","version":1}', None),
+        ('{"format":"fold-basket","version":1}'.encode("utf-16"), None),
+        (b'{"format":"fold-basket","version":1,"folds":[{"name":"f","measures":[{"id":"m","aggregate":"percentile","percent":NaN}]}]}', "NaN is no number"),
+        (b'{"format":"fold-basket","version":1,"name":"\\ud800"}', "half a letter"),
+        (b"\x00\xff\xfe{", "not valid JSON"),
+        (b"[" * 100_000, "not valid JSON"),
+    ],
+)  # fmt: skip
+def test_odd_json_is_read_or_refused_in_words(text, said):
+    if said is None:
+        assert decode(text, "b") == Basket()
+    else:
+        with pytest.raises(BasketError, match=said):
+            decode(text, "b")

@@ -1,5 +1,6 @@
 """The window's own manners: menus, titles, saving, files that are written, what is remembered, what a screen reader hears."""
 
+import msgspec
 import openpyxl
 import pytest
 from PyQt6.QtCore import Qt
@@ -268,3 +269,57 @@ def test_the_fold_in_view_stays_in_view_when_its_rename_is_undone_and_done_again
     assert driver.desk.fold_name == second
     driver.desk.redo()
     assert driver.desk.fold_name == "Another name"
+
+
+def turned_and_saved_elsewhere(driver, demo, tmp_path):
+    """A basket that is open and changed here, while somebody else saves it under its name."""
+    path = tmp_path / "shared.basket"
+    driver.open(demo)
+    driver.desk.save(path)
+    driver.settle()
+    other = open_basket(path)
+    from foldbasket.baskets.files import save_basket
+
+    save_basket(msgspec.structs.replace(other.basket, name="Theirs"), path)
+    driver.key(Qt.Key.Key_T)
+    return path
+
+
+@pytest.mark.parametrize("choice", ["Keep both…", "Put mine in its place", "Cancel"])
+def test_two_windows_on_one_basket_lose_neither_work(driver, demo, tmp_path, choice):
+    path = turned_and_saved_elsewhere(driver, demo, tmp_path)
+    driver.save_to(tmp_path / "mine.basket")
+    driver.key(Qt.Key.Key_S)
+    box = next(each for each in driver.window.findChildren(QMessageBox) if each.isVisible())
+    assert "was saved by somebody else" in box.text()
+    assert open_basket(path).basket.name == "Theirs"
+    next(each for each in box.buttons() if each.text().replace("&", "") == choice).click()
+    driver.settle()
+    if choice == "Keep both…":
+        assert open_basket(path).basket.name == "Theirs"
+        assert open_basket(tmp_path / "mine.basket").basket.folds == driver.desk.basket.folds
+    elif choice == "Cancel":
+        assert open_basket(path).basket.name == "Theirs"
+        assert driver.desk.history.changed
+    else:
+        assert open_basket(path).basket.folds == driver.desk.basket.folds
+        earlier = path.rename(tmp_path / "kept.basket").with_name("shared.basket~")
+        assert open_basket(earlier.rename(tmp_path / "earlier.basket")).basket.name == "Theirs"
+    assert driver.errors == []
+
+
+def test_saving_twice_in_a_row_is_no_conflict(driver, demo, tmp_path):
+    driver.open(demo)
+    driver.desk.save(tmp_path / "b.basket")
+    driver.settle()
+    for _ in range(2):
+        driver.key(Qt.Key.Key_T)
+        driver.key(Qt.Key.Key_S)
+        assert not driver.desk.history.changed
+    assert driver.errors == []
+
+
+def test_names_from_files_are_drawn_as_they_are(driver, tmp_path):
+    from foldbasket.desktop.window import plain
+
+    assert plain("<b>x</b> & y\nz") == "<qt>&lt;b&gt;x&lt;/b&gt; &amp; y<br>z</qt>"
