@@ -8,7 +8,7 @@ from decimal import Decimal
 import openpyxl
 import pytest
 from lxml import html as lxml_html
-from tests.folding.build import fold, measure, placed, source, table
+from tests.folding.build import fold, measure, placed, ref, source, table
 
 from foldbasket.baskets.files import load_tables, open_basket
 from foldbasket.errors import OutputError
@@ -193,3 +193,45 @@ def test_what_cannot_be_written_is_one_clear_error_and_leaves_nothing(reports, t
         with pytest.raises(OutputError, match=what):
             save_report(report, path, shape)
     assert list(tmp_path.iterdir()) == []
+
+
+RUN = [
+    "=1+1",
+    "+cmd|' /C calc'!A0",
+    "-2+3",
+    "@SUM(A1)",
+    " =1+1",
+    "\t=1",
+    "\u00a0=1",
+    "＝1+1",
+    "|x",
+    "%0A=1",
+    "x;=1+1",
+    "x\t=1+1",
+]
+
+
+@pytest.mark.parametrize("ending", [".csv", ".txt", ".html"])
+def test_no_text_format_leaves_text_that_a_spreadsheet_would_run(tmp_path, ending):
+    of = source(table("T", {"=R": [*RUN, "-5", "1,200", "a - b"], "X": range(len(RUN) + 3)}))
+    report = fold(
+        of, [measure("sum", "T.X", heading="=1+1"), measure("first", "T.=R", order=ref("T.X"))], [placed("T.=R")]
+    )
+    path = tmp_path / f"out{ending}"
+    save_report(report, path)
+    if ending == ".html":
+        cells = [cell.text_content() for cell in lxml_html.parse(str(path)).iter("td", "th")]
+    else:
+        sign = "," if ending == ".csv" else "\t"
+        cells = [cell for row in csv.reader(io.StringIO(path.read_text("utf-8")), delimiter=sign) for cell in row]
+    assert len(cells) > 3 * len(RUN)
+    for cell in cells:
+        assert cell[:1] not in ("=", "+", "@", "＝", "|", "%"), cell
+        assert cell.strip()[:1] != "=", cell
+        assert not cell.startswith("-") or cell.lstrip("-").replace(",", "").isdigit(), cell
+    assert "a - b" in cells
+    assert "-5" in cells
+    # A file with commas that is opened by semicolons is cut elsewhere.
+    if ending == ".csv":
+        cut = [cell for row in csv.reader(io.StringIO(path.read_text("utf-8")), delimiter=";") for cell in row]
+        assert not any(cell.startswith("=") for cell in cut if not cell.startswith('=1+1"')), cut

@@ -14,6 +14,7 @@ from typing import TextIO
 
 from foldbasket.folding.axis import Axis, Kind
 from foldbasket.folding.report import Report, Value
+from foldbasket.outputs.harmless import harmless
 from foldbasket.outputs.sheet import Sheet
 from foldbasket.tables.reading.sniffing import field_names
 
@@ -37,25 +38,24 @@ def plain(value: Value) -> str:
     return str(value)
 
 
-def harmless(text: str) -> str:
-    """Text that no spreadsheet takes for a formula."""
-    return "'" + text if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
-
-
 def write_table(report: Report, file: TextIO) -> None:
     """The table: head rows, then a line for each line of the report with group names on every line."""
     sheet = Sheet(report)
     writer = csv.writer(file, lineterminator="\r\n")
     for row in sheet.head_grid():
-        writer.writerow([harmless(text) for text in row])
+        writer.writerow([_harmless(text) for text in row])
     numbers = [report.is_number(measure) for measure in range(len(report.measures))]
     for line in range(report.height):
         cells = [plain(report.value(line, column)) for column in range(report.width)]
         if not all(numbers):
             cells = [
-                text if numbers[report.cell(line, column)[0]] else harmless(text) for column, text in enumerate(cells)
+                text if numbers[report.cell(line, column)[0]] else _harmless(text) for column, text in enumerate(cells)
             ]
-        writer.writerow([harmless(text) for text in sheet.row_head(line, repeat=True)] + cells)
+        writer.writerow([_harmless(text) for text in sheet.row_head(line, repeat=True)] + cells)
+
+
+def _harmless(text: str) -> str:
+    return harmless(text, ";\t\r\n")
 
 
 def write_cells(report: Report, file: TextIO) -> None:

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from foldbasket.folding.axis import Kind
 from foldbasket.folding.report import Report
+from foldbasket.outputs.harmless import harmless
 from foldbasket.outputs.sheet import Sheet, Span
 
 # Mail programs drop style sheets, so every cell carries its own style.
@@ -35,14 +36,17 @@ def table(report: Report) -> str:
         if row == 0 and sheet.head_rows > 1:
             out.append(f'<th colspan="{sheet.head_columns}" rowspan="{sheet.head_rows - 1}"></th>')
         if row == sheet.head_rows - 1:
-            out += [f'<th scope="col" style="{_CELL}text-align:left">{escape(text)}</th>' for text in sheet.corner()]
+            out += [
+                f'<th scope="col" style="{_CELL}text-align:left">{escape(harmless(text))}</th>'
+                for text in sheet.corner()
+            ]
         for span in sorted(spans, key=lambda span: span.column):
             size = (f' colspan="{span.columns}"' if span.columns > 1 else "") + (
                 f' rowspan="{span.rows}"' if span.rows > 1 else ""
             )
             side = "center" if span.columns > 1 else "right"
             out.append(
-                f'<th scope="col"{size} style="{_CELL}text-align:{side};border-bottom:1px solid #2a2622">{escape(span.text)}</th>'
+                f'<th scope="col"{size} style="{_CELL}text-align:{side};border-bottom:1px solid #2a2622">{escape(harmless(span.text))}</th>'
             )
         out.append("</tr>")
     out.append("</thead><tbody>")
@@ -52,21 +56,27 @@ def table(report: Report) -> str:
         out.append("<tr>")
         for text in sheet.row_head(line, repeat=False):
             out.append(
-                f'<th scope="row" style="{_CELL}{rule}text-align:left;font-weight:{600 if rule else 400}">{escape(text)}</th>'
+                f'<th scope="row" style="{_CELL}{rule}text-align:left;font-weight:{600 if rule else 400}">{escape(harmless(text))}</th>'
             )
         for column in range(report.width):
             side = sides[report.cell(line, column)[0]]
             red = "color:#a5473a;" if report.is_negative(line, column) else ""
-            out.append(f'<td style="{_CELL}{rule}{red}text-align:{side}">{escape(report.text(line, column))}</td>')
+            out.append(f'<td style="{_CELL}{rule}{red}text-align:{side}">{_cell(report, line, column)}</td>')
         out.append("</tr>")
     out.append("</tbody></table>")
     return "".join(out)
 
 
+def _cell(report: Report, line: int, column: int) -> str:
+    """One cell; a spreadsheet that opens the page, or that it is pasted into, must not run its text either."""
+    text = report.text(line, column)
+    return escape(text if report.is_number(report.cell(line, column)[0]) else harmless(text))
+
+
 def block(report: Report, rows: Iterable[int], columns: Iterable[int]) -> str:
     """A block of cells without headings, as a ``<table>``."""
     chosen = list(columns)
-    lines = ("".join(f"<td>{escape(report.text(row, column))}</td>" for column in chosen) for row in rows)
+    lines = ("".join(f"<td>{_cell(report, row, column)}</td>" for column in chosen) for row in rows)
     return "<table>" + "".join(f"<tr>{line}</tr>" for line in lines) + "</table>"
 
 

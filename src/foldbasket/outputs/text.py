@@ -6,23 +6,31 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from foldbasket.folding.report import Report
+from foldbasket.outputs.harmless import harmless
 from foldbasket.outputs.sheet import Sheet
 
 
 def table(report: Report) -> str:
     """The whole report as seen, tabs between cells, group names on every line."""
     sheet = Sheet(report)
-    lines = ["\t".join(row) for row in sheet.head_grid()]
+    lines = ["\t".join(_one_line(harmless(text)) for text in row) for row in sheet.head_grid()]
+    columns = range(report.width)
     for line in range(report.height):
-        cells = [report.text(line, column) for column in range(report.width)]
-        lines.append("\t".join(_one_line(text) for text in sheet.row_head(line, repeat=True) + cells))
+        heads = [_one_line(harmless(text)) for text in sheet.row_head(line, repeat=True)]
+        lines.append("\t".join([*heads, *(_cell(report, line, column) for column in columns)]))
     return "\n".join(lines) + "\n"
 
 
 def block(report: Report, rows: Iterable[int], columns: Iterable[int]) -> str:
     """A block of cells without headings."""
     columns = list(columns)
-    return "\n".join("\t".join(_one_line(report.text(row, column)) for column in columns) for row in rows) + "\n"
+    return "\n".join("\t".join(_cell(report, row, column) for column in columns) for row in rows) + "\n"
+
+
+def _cell(report: Report, row: int, column: int) -> str:
+    """One cell; text from data so that no spreadsheet it is pasted into runs it, numbers as they are."""
+    text = report.text(row, column)
+    return _one_line(text if report.is_number(report.cell(row, column)[0]) else harmless(text))
 
 
 def save(report: Report, path: Path) -> None:

@@ -1,7 +1,7 @@
 """Reads tables, views and read-only queries from SQLite files and from PostgreSQL and MariaDB servers.
 
 Everything goes through SQLAlchemy with a cursor that stays on the server, so that memory holds one batch at a time beside
-what is already encoded. Nothing is ever written: the transaction is read-only, and a query must begin as one that reads.
+what is already encoded. Nothing is ever written: the transaction is read-only, and a query must be one that reads (`queries.py`).
 A password is handed in by the caller; it is part of no document and of no message.
 """
 
@@ -21,6 +21,7 @@ from foldbasket.errors import ReadError
 from foldbasket.tables.cells import records
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import AS_FOUND, Batch, Reader, Reading, gathered
+from foldbasket.tables.reading.queries import check_query
 from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.table import Table
 
@@ -31,8 +32,6 @@ ROWS = 20_000
 SECONDS = 10
 """How long a server may take to answer the first call."""
 PORTS = {"postgresql": 5432, "mariadb": 3306}
-_READS = re.compile(r"(?:\s|--[^\n]*\n|/\*.*?\*/|\()*(select|with|values|table)\b", re.IGNORECASE | re.DOTALL)
-_WRITES_FILE = re.compile(r"\binto\s+(outfile|dumpfile)\b", re.IGNORECASE)
 
 
 class Server(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -284,11 +283,7 @@ def _after(first: Batch, rest: Iterator[Batch]) -> Iterator[Batch]:
 
 def _statement(engine: Engine, reading: Reading, where: str) -> str:
     if reading.query is not None:
-        query = reading.query.strip().rstrip(";")
-        if not _READS.match(query) or _WRITES_FILE.search(query):
-            raise ReadError(
-                "only a query that reads can be run.", where=where, todo="It begins with SELECT, WITH, VALUES or TABLE."
-            )
+        query = check_query(reading.query, engine.dialect.name, where)
         return query.replace("%", "%%") if engine.dialect.name != "sqlite" else query
     if reading.table is None:
         raise ReadError("it says neither a table nor a query.", where=where, todo="Choose one.")
