@@ -320,6 +320,34 @@ def test_saving_twice_in_a_row_is_no_conflict(driver, demo, tmp_path):
 
 
 def test_names_from_files_are_drawn_as_they_are(driver, tmp_path):
-    from foldbasket.desktop.window import plain
+    from PyQt6.QtCore import Qt as Core
+    from PyQt6.QtWidgets import QLabel
 
-    assert plain("<b>x</b> & y\nz") == "<qt>&lt;b&gt;x&lt;/b&gt; &amp; y<br>z</qt>"
+    from foldbasket.desktop.plain import tip
+
+    odd = "<b>x</b><img src='y'>"
+    path = tmp_path / "odd.csv"
+    path.write_text(f'"{odd}",Net\n{odd},1\nz,2\n')
+    driver.open(path)
+    field = driver.desk.basket.sources[0].name
+    driver.desk.show_source(field)
+    driver.settle()
+    driver.desk.show_source(field, odd)
+    driver.settle()
+    driver.desk.show_fold(driver.desk.basket.folds[0].name)
+    driver.desk.place(FieldRef(field, odd))
+    driver.desk.place(FieldRef(field, odd), "filters")
+    driver.settle()
+    driver.window.about()
+    labels = driver.window.findChildren(QLabel)
+    for box in driver.window.findChildren(QMessageBox):
+        labels += box.findChildren(QLabel)
+        box.close()
+    assert len(labels) > 10
+    for label in labels:
+        label.ensurePolished()
+        plain = label.textFormat() == Core.TextFormat.PlainText
+        assert plain or (label.property("marked") and "<img" not in label.text()), (label.text(), label.textFormat())
+    assert tip(odd) == "<qt>&lt;b&gt;x&lt;/b&gt;&lt;img src=&#x27;y&#x27;&gt;</qt>"
+    assert tip("Net > 3") == "Net > 3"
+    assert driver.errors == []

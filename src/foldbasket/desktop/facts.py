@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+from html import escape
+
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from foldbasket.desktop import theme
 from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.plain import marked
 from foldbasket.desktop.working import ShortLabel, Working
 from foldbasket.folding.report import Counted
 
@@ -22,8 +24,7 @@ class FactsLine(QFrame):
         line = QHBoxLayout(self)
         line.setContentsMargins(22, 0, 14, 0)
         line.setSpacing(14)
-        self.kept = QLabel(self)
-        self.kept.setTextFormat(Qt.TextFormat.RichText)
+        self.kept = marked(QLabel(self))
         self.kept.setMinimumWidth(60)
         self.working = Working(self)
         self.working.cancel_wanted.connect(desk.cancel)
@@ -101,5 +102,5 @@ class FactsLine(QFrame):
 
 def _counted(each: Counted, muted: str) -> str:
     if each.kept == each.records:
-        return f"<b>{each.records:,}</b> <span style='color:{muted}'>records, all of {each.base}</span>"
-    return f"<b>{each.kept:,}</b> <span style='color:{muted}'>of {each.records:,} records of {each.base}</span>"
+        return f"<b>{each.records:,}</b> <span style='color:{muted}'>records, all of {escape(each.base)}</span>"
+    return f"<b>{each.kept:,}</b> <span style='color:{muted}'>of {each.records:,} records of {escape(each.base)}</span>"

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QTableView
 
 from foldbasket.desktop import theme
 from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.plain import marked
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.proof import Proof, fields_of, proof_of
 from foldbasket.links.source import FieldRef
@@ -74,7 +75,7 @@ class ProofDrawer(QFrame):
         self.title.setProperty("role", "title")
         self.title.setWordWrap(True)
         self.told = QLabel("", self)
-        self.told.setTextFormat(Qt.TextFormat.RichText)
+        marked(self.told)
         self.told.setWordWrap(True)
         self.told.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.told.setAccessibleName("Arithmetic")

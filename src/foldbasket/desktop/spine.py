@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 
 from foldbasket.desktop import theme
 from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.plain import tip
 from foldbasket.desktop.sentence import field_mime
 from foldbasket.links.source import FieldRef
 from foldbasket.tables.nature import Nature, nature_of
@@ -324,7 +325,7 @@ class Spine(QFrame):
         for name, extra in lines:
             item = QStandardItem(name)
             item.setData(name, NAME)
-            item.setToolTip(name)
+            item.setToolTip(tip(name))
             item.setData(extra, EXTRA)
             item.setData(folds, Qt.ItemDataRole.UserRole + 3)
             model.appendRow(item)
@@ -352,9 +353,8 @@ class Spine(QFrame):
             for name in names:
                 item = QStandardItem(name)
                 item.setData(FieldRef(table.name, name), REF)
-                item.setToolTip(
-                    f"{name}: {table.columns[name].type.value}. Double-click places it, or drag it into the report."
-                )
+                said = f"{name}: {table.columns[name].type.value}. Double-click places it, or drag it into the report."
+                item.setToolTip(tip(said))
                 parent.appendRow(item)
             model.appendRow(parent)
             if table.name not in closed or wanted:

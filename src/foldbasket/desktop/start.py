@@ -9,6 +9,7 @@ from typing import Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from foldbasket.desktop.plain import tip
 from foldbasket.desktop.working import Working
 
 
@@ -76,7 +77,7 @@ class StartView(QWidget):
             for path in recent:
                 button = QPushButton(f"{path.stem}    {_home_relative(path.parent)}", self)
                 button.setProperty("role", "row")
-                button.setToolTip(str(path))
+                button.setToolTip(tip(str(path)))
                 button.setCursor(Qt.CursorShape.PointingHandCursor)
                 button.clicked.connect(lambda _=False, path=path: self.recent_wanted.emit(path))
                 column.addWidget(button)

@@ -11,6 +11,8 @@ from typing import NamedTuple
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPainter, QPen
 
+from foldbasket.desktop import plain
+
 SPINE_WIDTH = 226
 CARD_WIDTH = 266
 BODY, SMALL, LARGE = 13, 12, 18
@@ -120,7 +122,7 @@ def draw_focus(painter: QPainter, area: QRectF, colours: Palette) -> None:
 
 def style_sheet(p: Palette) -> str:
     """The style sheet of the whole window."""
-    return f"""
+    return f"""{plain.STYLE}
     * {{ font-family: "{family()}"; font-size: {BODY}px; color: {p.ink}; }}
     QMainWindow, QDialog, QMessageBox {{ background: {p.paper}; }}
     QMenuBar {{ background: {p.panel}; border-bottom: 1px solid {p.line}; padding: 1px 6px; }}

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from html import escape
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -38,11 +37,6 @@ OPEN_KINDS = (
 REPORT_KINDS = (
     "Workbook (*.xlsx);;CSV (*.csv);;HTML page (*.html);;PDF (*.pdf);;Picture (*.png);;Text with tabs (*.txt)"
 )
-
-
-def plain(text: str) -> str:
-    """Text for a place that would draw marks in it: names from files are shown as they are."""
-    return f"<qt>{escape(text)}</qt>".replace("\n", "<br>")
 
 
 class MainWindow(QMainWindow):
@@ -263,7 +257,7 @@ class MainWindow(QMainWindow):
         answer = QMessageBox.question(
             self,
             "Read data elsewhere?",
-            plain(f"“{path.name}” reads data outside its own folder:\n\n{listed}\n\nDo you agree?"),
+            f"“{path.name}” reads data outside its own folder:\n\n{listed}\n\nDo you agree?",
             QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No,
             QMessageBox.StandardButton.No,
         )
@@ -283,7 +277,7 @@ class MainWindow(QMainWindow):
         answer = QMessageBox.question(
             self,
             "Unsaved work",
-            plain(f"“{desk.basket.name}” has changes that are not saved."),
+            f"“{desk.basket.name}” has changes that are not saved.",
             choices.Save | choices.Discard | choices.Cancel,
             choices.Save,
         )
@@ -582,12 +576,16 @@ class MainWindow(QMainWindow):
         self.showNormal() if self.isFullScreen() else self.showFullScreen()
 
     def about(self) -> None:
-        QMessageBox.about(
-            self,
-            "About Fold Basket",
-            f"<b>Fold Basket {__version__}</b><p>Pivot and crosstab reports from sales transactions.<p>Free software under the GNU General Public License, version 3 or later."
-            f"<p>Faults are written, without any of your data, to<br>{escape(str(faults.log_file()))}",
+        """Says what this is, and where faults are written."""
+        box = QMessageBox(self)
+        box.setWindowTitle("About Fold Basket")
+        box.setText(f"Fold Basket {__version__}")
+        box.setInformativeText(
+            "Pivot and crosstab reports from sales transactions.\n\n"
+            "Free software under the GNU General Public License, version 3 or later.\n\n"
+            f"Faults are written, without any of your data, to\n{faults.log_file()}"
         )
+        box.open()
 
     def say_error(self, error: FoldBasketError) -> None:
         """Says what is wrong, where, and what to do."""

@@ -6,6 +6,8 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QSizePolicy, QWidget
 
+from foldbasket.desktop.plain import tip
+
 
 class ShortLabel(QLabel):
     """A line of text that is cut with an ellipsis where there is no room; the tool tip says all of it."""
@@ -19,7 +21,7 @@ class ShortLabel(QLabel):
     def say(self, text: str) -> None:
         """Shows a text."""
         self._whole = text
-        self.setToolTip(text)
+        self.setToolTip(tip(text))
         self.setAccessibleName(text)
         self._fit()
 

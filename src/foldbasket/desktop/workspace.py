@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QStackedWidget, QVBoxLayout, QWidget
 
 from foldbasket.desktop.card.panel import CardPanel
@@ -10,6 +9,7 @@ from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.facts import FactsLine
 from foldbasket.desktop.grid.view import GridView
 from foldbasket.desktop.pickers import PickerBar
+from foldbasket.desktop.plain import marked
 from foldbasket.desktop.proof import ProofDrawer
 from foldbasket.desktop.sentence import SentenceBar
 from foldbasket.desktop.source.linkmap import LinkPanel
@@ -86,7 +86,7 @@ class Workspace(QWidget):
             "<b>Links</b> · how a record finds its partners in other tables. Drag a field onto a table to link it.",
             frame,
         )
-        title.setTextFormat(Qt.TextFormat.RichText)
+        marked(title)
         column.addWidget(title)
         panel = LinkPanel(self.desk, frame)
         self.map = panel.map

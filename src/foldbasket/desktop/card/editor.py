@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QSyntaxHighlighter, QTextCharFormat, 
 from PyQt6.QtWidgets import QLabel, QListWidget, QListWidgetItem, QPlainTextEdit, QTextEdit, QVBoxLayout, QWidget
 
 from foldbasket.desktop import theme
+from foldbasket.desktop.plain import tip
 from foldbasket.errors import FormulaError
 from foldbasket.formulas.help import Offer, brackets_at, inside_aggregate, matching, member_before, word_before
 from foldbasket.formulas.parsing import KEYWORDS, function_names
@@ -90,7 +91,7 @@ class FormulaText(QPlainTextEdit):
         for each in found:
             item = QListWidgetItem(each.shown, self.list)
             item.setData(Qt.ItemDataRole.UserRole, each)
-            item.setToolTip(each.meaning)
+            item.setToolTip(tip(each.meaning))
         if not found or not self.hasFocus():
             self.list.hide()
             return

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 
 from foldbasket.desktop import theme
 from foldbasket.desktop.flow import FlowLayout
+from foldbasket.desktop.plain import tip
 
 
 class Chooser(QComboBox):
@@ -108,7 +109,7 @@ class CardBody(QWidget):
             chip = QPushButton(label, holder)
             chip.setCheckable(True)
             chip.setChecked(value == chosen)
-            chip.setToolTip(meaning)
+            chip.setToolTip(tip(meaning))
             chip.setAccessibleName(f"{name}: {label}")
             chip.setAccessibleDescription(meaning)
             chip.clicked.connect(lambda _=False, value=value: act(value))
@@ -163,7 +164,7 @@ class CardBody(QWidget):
         line = Line(text, self)
         line.setPlaceholderText(hint)
         line.setAccessibleName(label)
-        line.setToolTip(text)
+        line.setToolTip(tip(text))
         line.setCursorPosition(0)
         line.editingFinished.connect(lambda: act(line.text()) if line.text() != text and line.isModified() else None)
         self.column.addWidget(line)

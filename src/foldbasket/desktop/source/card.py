@@ -16,6 +16,7 @@ from foldbasket.desktop.card.formula import field_formula_section
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.flow import FlowLayout
+from foldbasket.desktop.plain import tip
 from foldbasket.links.source import FieldRef
 from foldbasket.tables.column import Column
 from foldbasket.tables.findings.finding import Finding
@@ -95,7 +96,7 @@ def _button(parent: QWidget, label: str, act: Callable[[], object], role: str = 
     shown = metrics.elidedText(label, Qt.TextElideMode.ElideMiddle, theme.CARD_WIDTH - 60)
     button = QPushButton(shown, parent)
     if shown != label:
-        button.setToolTip(label)
+        button.setToolTip(tip(label))
     button.setAccessibleName(label)
     if role:
         button.setProperty("role", role)
@@ -133,7 +134,7 @@ def _mends(body: CardBody, desk: Desk, spec: SourceSpec) -> None:
         ):
             button = QPushButton(sign, holder)
             button.setProperty("role", "link")
-            button.setToolTip(name)
+            button.setToolTip(tip(name))
             button.setAccessibleName(name)
             button.setEnabled(possible)
             button.setFixedWidth(15)

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from foldbasket.desktop import theme
 from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.plain import marked
 from foldbasket.desktop.source.preview import Preview
 from foldbasket.tables.findings.finding import Finding
 
@@ -24,8 +24,7 @@ class SourceHead(QFrame):
         column.setSpacing(2)
         self.name = QLabel(self)
         self.name.setProperty("role", "large")
-        self.facts = QLabel(self)
-        self.facts.setTextFormat(Qt.TextFormat.RichText)
+        self.facts = marked(QLabel(self))
         column.addWidget(self.name)
         column.addWidget(self.facts)
         for signal in (desk.view_changed, desk.sources_changed, desk.basket_changed, desk.findings_changed, desk.news):

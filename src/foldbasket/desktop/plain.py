@@ -1,0 +1,29 @@
+"""Text from files and databases is shown as it is, never drawn as marks.
+
+Labels are plain by the style sheet, but for those that we mark ourselves and whose text from elsewhere is escaped. Tool tips have no
+such setting, so text that Qt would take for marks is escaped for them.
+"""
+
+from __future__ import annotations
+
+from html import escape
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel
+
+STYLE = """
+    QLabel { qproperty-textFormat: PlainText; }
+    QLabel[marked="true"] { qproperty-textFormat: RichText; }
+"""
+
+
+def marked(label: QLabel) -> QLabel:
+    """Lets a label draw marks; whoever sets its text escapes what comes from elsewhere."""
+    label.setProperty("marked", True)
+    label.setTextFormat(Qt.TextFormat.RichText)
+    return label
+
+
+def tip(text: str) -> str:
+    """Text for a tool tip that may hold names from elsewhere."""
+    return f"<qt>{escape(text)}</qt>".replace("\n", "<br>") if Qt.mightBeRichText(text) else text
