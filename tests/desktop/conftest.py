@@ -1,5 +1,6 @@
 """The window as tests drive it: made, shown, and waited for; no dialog ever blocks."""
 
+import os
 import threading
 
 import pytest
@@ -8,6 +9,12 @@ from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
 from foldbasket.desktop.window import MainWindow
+from tests.desktop.watch import WatchedApplication
+
+
+@pytest.fixture(scope="session")
+def qapp_cls():
+    return WatchedApplication
 
 
 @pytest.fixture(scope="session")
@@ -27,12 +34,16 @@ class Driver:
 
     @property
     def workspace(self):
+        self.window.workspace.card.at_once()
         return self.window.workspace
 
     def settle(self):
         """Waits until nothing is read or folded any more."""
-        self.qtbot.waitUntil(lambda: not self.desk.busy, timeout=20_000)
-        QApplication.processEvents()
+        for _ in range(5):  # what came may set further work off, as a card does that lists members
+            self.qtbot.waitUntil(lambda: not self.desk.busy, timeout=20_000)
+            QApplication.processEvents()
+            if not self.desk.busy:
+                return
 
     def open(self, *paths):
         self.window.open_paths(list(paths))
@@ -129,5 +140,11 @@ def driver(qtbot, monkeypatch):
     qtbot.addWidget(window)
     window.show()
     qtbot.waitExposed(window)
+    QApplication.instance().holds.clear()
     yield driver
+
+    if os.environ.get("HOLDS"):
+        with open(os.environ["HOLDS"], "a") as f:
+            for h in QApplication.instance().holds:
+                print(f"{h[0]:.3f} {h[1]} | {h[2]}", file=f)
     window.desk.close()

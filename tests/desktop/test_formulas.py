@@ -60,6 +60,7 @@ def test_a_margin_is_added_used_sorted_by_filtered_on_renamed_and_undone_by_keys
     sites.qtbot.keyClick(text, Key.Key_Return)
     assert text.toPlainText() == "(SUM(Net)"
     write(sites, "(SUM(Net) - SUM(Cost)) / SUM(Net)")
+    sites.settle()
     assert editor_of(sites).values.text().startswith("In total: 0.")
     sites.press(text_of(sites), Key.Key_Return)
     assert sites.words()[2] == ("measures", "Margin, calculated")
@@ -139,6 +140,7 @@ def test_a_field_of_each_record_is_made_shown_placed_changed_and_taken_out(sites
     sites.qtbot.keyClicks(called, "Profit")
     text = write(sites, "Net - Cost")
     assert editor_of(sites).said.text() == "A field: a number for each record of Order lines."
+    sites.settle()
     assert editor_of(sites).values.text().startswith("First records: ")
     sites.press(text, Key.Key_Return)
     ref = FieldRef("Order lines", "Profit")

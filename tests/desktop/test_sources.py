@@ -23,7 +23,7 @@ def settled(driver, qtbot):
 
     def settle():
         qtbot.waitUntil(lambda: not driver.desk.busy and not driver.desk.supply.looking, timeout=20_000)
-        QApplication.processEvents()
+        driver.settle()
 
     return settle
 

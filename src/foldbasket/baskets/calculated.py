@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import TypeVar
 
 import msgspec
 
@@ -17,6 +18,8 @@ from foldbasket.links.source import Source
 from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Table
+
+Kept = TypeVar("Kept")
 
 
 class Calculated(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -109,46 +112,55 @@ class Calculating:
             ordered = in_order(fields)
         except FormulaError as error:
             return Outcome(tables, {(each.table, each.name): error for each in fields})
-        with self._lock:
-            made: dict[str, dict[str, Column]] = {}
-            keys: dict[str, list[object]] = {}
-            for each, key in zip(ordered, self._keys(ordered, source, as_of), strict=True):
-                if each.table not in tables:
-                    problems[each.table, each.name] = FormulaError(
-                        f"there is no source “{each.table}”, so this field cannot be made.", 0, 1, where=each.name,
-                        todo="Take the field out, or name a source that is there.",
-                    )  # fmt: skip
-                    continue
-                try:
-                    if key not in self._columns:
-                        so_far = self._joined(source, made)
-                        if each.name in source.tables[each.table].columns:
-                            raise FormulaError(
-                                f"“{each.table}” has a field “{each.name}” already.", 0, 1, where=each.name, todo="Name this one otherwise."
-                            )  # fmt: skip
-                        formula, base = check_field(each.formula, so_far, each.table)
-                        if base != each.table:
-                            raise FormulaError(
-                                f"it reads records of {base}, of which one of {each.table} has many.",
-                                0, len(each.formula), where=each.name, todo=f"Make it a field of {base}.",
-                            )  # fmt: skip
-                        day = as_of_day(source, as_of, each.table)
-                        self._columns[key] = calculated(formula, so_far, base, each.name, day, progress)
-                    made.setdefault(each.table, {})[each.name] = self._columns[key]
-                    keys.setdefault(each.table, []).append(key)
-                except FoldBasketError as error:
-                    problems[each.table, each.name] = error
-            for name, columns in made.items():
-                whole = (tables[name].serial, tuple(keys[name]))
-                if whole not in self._tables:
-                    self._tables[whole] = tables[name].with_columns(
-                        {**tables[name].columns, **columns}, tables[name].texts
-                    )
-                tables[name] = self._tables[whole]
-            for kept in (self._columns, self._tables):
-                while len(kept) > self._most:
-                    kept.pop(next(iter(kept)))
+        made: dict[str, dict[str, Column]] = {}
+        keys: dict[str, list[object]] = {}
+        for each, key in zip(ordered, self._keys(ordered, source, as_of), strict=True):
+            if each.table not in tables:
+                problems[each.table, each.name] = FormulaError(
+                    f"there is no source “{each.table}”, so this field cannot be made.", 0, 1, where=each.name,
+                    todo="Take the field out, or name a source that is there.",
+                )  # fmt: skip
+                continue
+            try:
+                column = self._known(self._columns, key)
+                if column is None:
+                    so_far = self._joined(source, made)
+                    if each.name in source.tables[each.table].columns:
+                        raise FormulaError(
+                            f"“{each.table}” has a field “{each.name}” already.", 0, 1, where=each.name, todo="Name this one otherwise."
+                        )  # fmt: skip
+                    formula, base = check_field(each.formula, so_far, each.table)
+                    if base != each.table:
+                        raise FormulaError(
+                            f"it reads records of {base}, of which one of {each.table} has many.",
+                            0, len(each.formula), where=each.name, todo=f"Make it a field of {base}.",
+                        )  # fmt: skip
+                    day = as_of_day(source, as_of, each.table)
+                    # Nothing is held while a field is worked out, so that nobody waits.
+                    column = self._keep(self._columns, key, calculated(formula, so_far, base, each.name, day, progress))
+                made.setdefault(each.table, {})[each.name] = column
+                keys.setdefault(each.table, []).append(key)
+            except FoldBasketError as error:
+                problems[each.table, each.name] = error
+        for name, columns in made.items():
+            whole = (tables[name].serial, tuple(keys[name]))
+            table = self._known(self._tables, whole)
+            if table is None:
+                fresh = tables[name].with_columns({**tables[name].columns, **columns}, tables[name].texts)
+                table = self._keep(self._tables, whole, fresh)
+            tables[name] = table
         return Outcome(tables, problems)
+
+    def _known(self, kept: dict[object, Kept], key: object) -> Kept | None:
+        with self._lock:
+            return kept.get(key)
+
+    def _keep(self, kept: dict[object, Kept], key: object, made: Kept) -> Kept:
+        with self._lock:
+            found = kept.setdefault(key, made)
+            while len(kept) > self._most:
+                kept.pop(next(iter(kept)))
+        return found
 
     @staticmethod
     def _joined(source: Source, made: Mapping[str, Mapping[str, Column]]) -> Source:

@@ -62,17 +62,21 @@ class Mending:
         self, table: Table, spec: SourceSpec, progress: Progress | None = None
     ) -> tuple[Table, tuple[Outcome, ...]]:
         """The table after the source's mends, and what became of each of them."""
+        # Nothing is held while a mend is done, so that nobody waits; two at the same time make the same table.
+        result: tuple[Table, tuple[Outcome, ...]] = (table, ())
+        for count in range(1, len(spec.mends) + 1):
+            key = (table.serial, _key(spec.mends[:count]))
+            with self._lock:
+                known = self._kept.get(key)
+            if known is None:
+                done, outcome = mended(result[0], spec.mends[count - 1 : count], progress)
+                with self._lock:
+                    known = self._kept.setdefault(key, (done, (*result[1], *outcome)))
+            result = known
         with self._lock:
-            result: tuple[Table, tuple[Outcome, ...]] = (table, ())
-            for count in range(1, len(spec.mends) + 1):
-                key = (table.serial, _key(spec.mends[:count]))
-                if key not in self._kept:
-                    done, outcome = mended(result[0], spec.mends[count - 1 : count], progress)
-                    self._kept[key] = (done, (*result[1], *outcome))
-                result = self._kept[key]
             while len(self._kept) > self._most:
                 self._kept.pop(next(iter(self._kept)))
-            return result
+        return result
 
 
 def _key(mends: tuple[AnyMend, ...]) -> bytes:

@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import os
 import signal
 import sys
+import threading
+import time
 from pathlib import Path
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
+
+PATIENCE = 0.5
+"""Seconds that threads are given to end once the window is closed."""
 
 
 def run(files: list[Path]) -> int:
@@ -28,4 +34,18 @@ def run(files: list[Path]) -> int:
     window.show()
     if files:
         QTimer.singleShot(0, lambda: window.open_paths(files))
-    return app.exec()
+    code = app.exec()
+    _end(code)
+    return code
+
+
+def _end(code: int) -> None:
+    """Ends the process although a thread may still be in work that cannot be stopped in the middle; nothing is written by then."""
+    end = time.monotonic() + PATIENCE
+    for thread in threading.enumerate():
+        if thread is not threading.current_thread() and not thread.daemon:
+            thread.join(max(0.0, end - time.monotonic()))
+    if any(thread is not threading.current_thread() and not thread.daemon for thread in threading.enumerate()):
+        sys.stdout.flush()
+        sys.stderr.flush()
+        os._exit(code)

@@ -35,12 +35,14 @@ from foldbasket.baskets.naming import uses_of_source
 from foldbasket.baskets.sources import read_source
 from foldbasket.desktop import memory, pictures
 from foldbasket.desktop.formulawork import FormulaWork
+from foldbasket.desktop.listing import Listings
 from foldbasket.desktop.memberwork import MemberWork
 from foldbasket.desktop.sourcework import SourceWork
 from foldbasket.desktop.supply import Supply
 from foldbasket.desktop.workers import Worker
 from foldbasket.errors import BasketError, FoldBasketError
 from foldbasket.folding.engine import Engine
+from foldbasket.folding.proof import proof_of
 from foldbasket.folding.report import Report
 from foldbasket.folding.sentence import field_phrase, words_of
 from foldbasket.folding.spec import Fold
@@ -66,6 +68,7 @@ class Desk(QObject):
     failed = pyqtSignal(object)
     saved = pyqtSignal()
     changed_elsewhere = pyqtSignal(object, bool, object)
+    proved = pyqtSignal(object)
     trust_wanted = pyqtSignal(object, object)
     profiles_changed = pyqtSignal()
     findings_changed = pyqtSignal()
@@ -80,6 +83,7 @@ class Desk(QObject):
         self.path: Path | None = None
         self._state: State | None = None
         self.supply = Supply(self)
+        self.listings = Listings(self)
         self.sources = SourceWork(self)
         self.engine = Engine(self.supply.source)
         self.source_name: str | None = None
@@ -99,6 +103,9 @@ class Desk(QObject):
         self._writer = Worker("write", self)
         self._saver = Worker("save", self)
         self._aside_writer = Worker("aside", self)
+        self._prover = Worker("prove", self)
+        self._prover.finished.connect(self.proved)
+        self._prover.failed.connect(self._not_done)
         for worker in (self._folder_worker, self._reader, self._writer, self._saver):
             worker.told.connect(self.told)
         self._folder_worker.finished.connect(self._folded)
@@ -152,7 +159,18 @@ class Desk(QObject):
 
     @property
     def busy(self) -> bool:
-        workers = (self._reader, self._folder_worker, self._writer, self._saver, self._aside_writer, self.supply)
+        workers = (
+            self._reader,
+            self._folder_worker,
+            self._writer,
+            self._saver,
+            self._aside_writer,
+            self.supply,
+            self.listings,
+            self.sources,
+            self.formulas,
+            self._prover,
+        )
         return any(worker.busy for worker in workers)
 
     def column(self, ref: FieldRef) -> Column | None:
@@ -186,9 +204,19 @@ class Desk(QObject):
     def close(self) -> None:
         """Ends all work in good order; the desk is not used afterwards."""
         self._aside.stop()
-        for worker in (self._folder_worker, self._reader, self._writer, self._saver, self._aside_writer):
-            worker.close()
-        self.supply.close()
+        for worker in (self._saver, self._aside_writer):  # what is being written is written to its end
+            worker.close(wait=True)
+        for work in (
+            self._folder_worker,
+            self._reader,
+            self._writer,
+            self._prover,
+            self.supply,
+            self.listings,
+            self.sources,
+            self.formulas,
+        ):
+            work.close()
         apart.close()
         recovery.close()
 
@@ -402,6 +430,16 @@ class Desk(QObject):
             return
         engine = self.engine
         self._folder_worker.start(lambda progress: engine.fold(fold, progress))
+
+    def prove(self, row: int, column: int) -> bool:
+        """Proves a cell of the report in view in the background; says whether there is one. `proved` brings it."""
+        engine, fold, report = self.engine, self.fold, self.report
+        if fold is None or report is None:
+            return False
+        self._prover.start(
+            lambda progress: (proof_of(engine, fold, report, row, column, progress), report, row, column)
+        )
+        return True
 
     def _folded(self, report: Report) -> None:
         self.report = report

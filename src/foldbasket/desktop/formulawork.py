@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 import msgspec
@@ -9,6 +11,7 @@ import msgspec
 from foldbasket.baskets import edits
 from foldbasket.baskets.calculated import Calculated, check_field
 from foldbasket.baskets.placing import free_id
+from foldbasket.desktop.workers import Worker
 from foldbasket.errors import FoldBasketError, FormulaError
 from foldbasket.folding.filters import Condition
 from foldbasket.folding.sentence import measure_heading
@@ -29,8 +32,10 @@ if TYPE_CHECKING:
 
 SHOWN = 3
 """For so many records the values of a formula are shown while one types."""
-AT_ONCE = 2_000_000
-"""Up to so many records a measure's total is worked out while one types."""
+
+
+Judged = tuple[str, Callable[[], str] | None]
+"""What a formula gives, in words, and a way to work out values to show."""
 
 
 class FormulaWork:
@@ -38,8 +43,19 @@ class FormulaWork:
 
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
+        self._then: Callable[[str | FormulaError], None] = lambda _: None
+        self._worker = Worker("formula", desk)
+        self._worker.finished.connect(self._worked_out)
+        self._worker.failed.connect(self._worked_out)
         self.picked: dict[str, Any] = {}
         """The two measures and the sign that the card of a new formula has picked."""
+
+    @property
+    def busy(self) -> bool:
+        return self._worker.busy
+
+    def close(self) -> None:
+        self._worker.close()
 
     def offers(self, without: tuple[str, str] | None = None, measure: str | None = None) -> list[Offer]:
         """The words to complete: fields of all tables, measures of the fold, functions. A formula is not offered to itself."""
@@ -65,24 +81,38 @@ class FormulaWork:
                         return sorted(dictionary.key(code) for code in range(len(dictionary)))
         return []
 
-    def judge_field(self, text: str, home: str | None) -> tuple[str, str]:
-        """What a record formula gives, and its values for a few records. Raises FormulaError."""
+    def work_out(self, values: Callable[[], str], then: Callable[[str | FormulaError], None]) -> None:
+        """Works values out in the background; only the newest are handed on."""
+        self._then = then
+        self._worker.start(lambda _: values())
+
+    def _worked_out(self, came: str | FoldBasketError) -> None:
+        if isinstance(came, FoldBasketError) and not isinstance(came, FormulaError):
+            came = FormulaError(came.what, 0, 1, todo=came.todo)
+        with contextlib.suppress(RuntimeError):  # the editor that asked is gone
+            self._then(came)
+
+    def judge_field(self, text: str, home: str | None) -> Judged:
+        """What a record formula gives, and a way to its values for a few records. Raises FormulaError."""
+        source, as_of = self.desk.source, self.desk.basket.as_of
         try:
-            made, base = check_field(text, self.desk.source, home)
-            table = self.desk.source.table(base)
-            some = range(min(SHOWN, table.count))
-            day = as_of_day(self.desk.source, self.desk.basket.as_of, base)
-            values = shown_for(made, self.desk.source, base, some, day)
+            made, base = check_field(text, source, home)
         except FormulaError:
             raise
         except FoldBasketError as error:
             raise FormulaError(error.what, 0, len(text), todo=error.todo) from None
-        said = ", ".join(value if value is not None else "(blank)" for value in values)
-        return f"{kind_said(made.kind, False)[:-1]} of {base}.", f"First records: {said}" if values else ""
 
-    def judge_measure(self, text: str, measure: Measure | None) -> tuple[str, str]:
-        """What a summary formula gives, and its value in total. Raises FormulaError."""
-        fold = self.desk.fold or Fold("new")
+        def values() -> str:
+            some = range(min(SHOWN, source.table(base).count))
+            found = shown_for(made, source, base, some, as_of_day(source, as_of, base))
+            said = ", ".join(value if value is not None else "(blank)" for value in found)
+            return f"First records: {said}" if found else ""
+
+        return f"{kind_said(made.kind, False)[:-1]} of {base}.", values
+
+    def judge_measure(self, text: str, measure: Measure | None) -> Judged:
+        """What a summary formula gives, and a way to its value in total. Raises FormulaError."""
+        fold, engine = self.desk.fold or Fold("new"), self.desk.engine
         asked = (
             msgspec.structs.replace(measure, formula=text, compare=None)
             if measure is not None
@@ -91,15 +121,15 @@ class FormulaWork:
         others = tuple(each for each in fold.measures if each.id != asked.id)
         made = check_measure(asked, (*others, asked), self.desk.source)
         said = f"{kind_said(made.kind, True)} {self._about(made)}".strip()
-        if sum(table.count for table in self.desk.source.tables.values()) > AT_ONCE:
-            return said, ""
-        try:
-            report = self.desk.engine.fold(Fold("shown", (asked, *others), filters=fold.filters))
-        except FormulaError:
-            raise
-        except FoldBasketError as error:
-            raise FormulaError(error.what, 0, len(text), todo=error.todo) from None
-        return said, f"In total: {report.written(0, 0, 0) or '(blank)'}" if len(report.rows) else ""
+        whole = msgspec.structs.replace(fold, measures=(asked, *others))
+
+        def values() -> str:
+            # Over the records of the fold as it stands, which its placed fields help to decide.
+            total = Fold("shown", (asked, *others), filters=fold.filters)
+            report = engine.fold(total, over=engine.tables_of(whole))
+            return f"In total: {report.written(0, 0, 0) or '(blank)'}" if len(report.rows) else ""
+
+        return said, values
 
     def _about(self, made: Checked) -> str:
         """Which records the aggregates of a formula are about, in words; those of one table are said together."""
@@ -113,7 +143,7 @@ class FormulaWork:
         ]
         return "; ".join(parts) + "." if parts else ""
 
-    def judge_condition(self, text: str) -> tuple[str, str]:
+    def judge_condition(self, text: str) -> Judged:
         """What a condition gives for a few records. Raises FormulaError where it is none."""
         checked_condition(text, schema_of(self.desk.source))
         _, values = self.judge_field(text, None)
@@ -132,7 +162,7 @@ class FormulaWork:
         if desk.do(edits.Place(fold.name, "filters", rule, f"where {text}")):
             desk.select_word(rule.id)
 
-    def judge(self, text: str) -> tuple[str, str]:
+    def judge(self, text: str) -> Judged:
         """What a new formula gives: a field or a measure, by what is written."""
         return self.judge_measure(text, None) if self._sums_up(text) else self.judge_field(text, None)
 

@@ -32,6 +32,7 @@ class PickerBar(QWidget):
         desk.basket_changed.connect(self.renew)
         desk.sources_changed.connect(self.renew)
         desk.view_changed.connect(self.renew)
+        desk.listings.ready.connect(self.renew)
         self.renew()
 
     def renew(self) -> None:

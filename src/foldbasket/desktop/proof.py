@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QTableView
 from foldbasket.desktop import theme
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.plain import marked
-from foldbasket.errors import FoldBasketError
-from foldbasket.folding.proof import Proof, fields_of, proof_of
+from foldbasket.folding.proof import Proof, fields_of
+from foldbasket.folding.report import Report
 from foldbasket.links.source import FieldRef
 from foldbasket.tables.column import DeferredColumn
 
@@ -94,23 +94,27 @@ class ProofDrawer(QFrame):
         header = self.table.verticalHeader()
         assert header is not None
         header.setDefaultSectionSize(22)
+        across_header = self.table.horizontalHeader()
+        assert across_header is not None
+        across_header.setResizeContentsPrecision(40)
         header.setVisible(False)
         across.addWidget(self.table, 1)
         self.hide()
         desk.report_changed.connect(self.hide)
+        desk.proved.connect(self._show)
 
     def show_cell(self, row: int, column: int) -> None:
-        """Proves a cell of the report in view."""
+        """Proves a cell of the report in view; shows it when it is worked out."""
+        if self.desk.prove(row, column) and self.isVisible():
+            self.title.setText("Working it out…")
+
+    def _show(self, proved: tuple[Proof, Report, int, int]) -> None:
+        self.proof, report, row, column = proved
         desk = self.desk
-        if desk.report is None or desk.fold is None:
-            return
-        try:
-            self.proof = proof_of(desk.engine, desk.fold, desk.report, row, column)
-        except FoldBasketError as error:
-            desk.failed.emit(error)
-            return
+        if report is not desk.report or desk.fold is None:
+            return  # the report is another by now
         proof, muted = self.proof, theme.palette().muted
-        shown = desk.report.text(row, column) or "(blank)"
+        shown = report.text(row, column) or "(blank)"
         self.title.setText(f"{proof.measure}: {shown}")
         lines = [
             f"<span style='color:{muted}'>{escape(proof.where)} · {len(proof.records):,} records of {escape(proof.base)}</span>",
@@ -124,9 +128,7 @@ class ProofDrawer(QFrame):
         if proof.note:
             lines.append(escape(proof.note))
         beneath = (
-            "the amount beneath it agrees"
-            if desk.fold.measures[desk.report.cell(row, column)[0]].compare
-            else "it agrees"
+            "the amount beneath it agrees" if desk.fold.measures[report.cell(row, column)[0]].compare else "it agrees"
         )
         verdict = (
             "There is nothing to work out."

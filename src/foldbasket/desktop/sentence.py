@@ -57,14 +57,21 @@ class WordButton(QAbstractButton):
 
     def __init__(self, word: Word, index: int, bar: SentenceBar) -> None:
         super().__init__(bar)
-        self.word, self.index, self.bar = word, index, bar
-        self.setText(word.text)
-        self.setAccessibleName(f"{word.text}, on {word.strand}")
+        self.bar = bar
+        self.say(word, index)
         self.setToolTip("Click for its card. Drag it, or move it with Alt and the arrow keys.")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         self._pressed_at: QPoint | None = None
+
+    def say(self, word: Word, index: int) -> None:
+        """Shows a word, the one so far along its strand."""
+        self.word, self.index = word, index
+        self.setText(word.text)
+        self.setAccessibleName(f"{word.text}, on {word.strand}")
+        self.updateGeometry()
+        self.update()
 
     @staticmethod
     def _font() -> QFont:
@@ -174,6 +181,8 @@ class SentenceBar(QFrame):
         policy.setHeightForWidth(True)
         policy.setVerticalPolicy(QSizePolicy.Policy.Minimum)
         self.setSizePolicy(policy)
+        self._said: Any = None
+        self._labels: list[QLabel] = []
         self.words: list[WordButton] = []
         self.pluses: dict[str, PlusButton] = {}
         self._caret: tuple[QRectF, str] | None = None
@@ -183,43 +192,66 @@ class SentenceBar(QFrame):
         self.renew()
 
     def renew(self) -> None:
-        """Sets the words anew, keeping the focus on the word it was on."""
+        """Sets the words anew where they differ, keeping the focus on the word it was on."""
+        fold = self.desk.fold
+        words = words_of(fold, self.desk.source, self.desk.basket.locale) if fold is not None else []
+        said = (fold is None, tuple(words))
+        if said == self._said:
+            return
+        self._said = said
         focused = self.focusWidget()
         focused_word = focused.word.id if isinstance(focused, WordButton) and focused.hasFocus() else None
-        while (item := self._flow.takeAt(0)) is not None:
-            widget = item.widget()
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
-        self.words, self.pluses = [], {}
-        fold = self.desk.fold
+        while self._flow.takeAt(0) is not None:
+            pass
+        # Widgets are used again: making one costs more than all that is said on it.
+        spare: dict[type[QWidget], list[Any]] = {
+            QLabel: self._labels,
+            WordButton: self.words,
+            PlusButton: [*self.pluses.values()],
+        }
+        self._labels, self.words, self.pluses = [], [], {}
         if fold is None:
-            self._add_label("Open some data to begin.")
-            self.updateGeometry()
-            return
-        words = words_of(fold, self.desk.source, self.desk.basket.locale)
-        for strand in STRANDS:
+            self._add_label("Open some data to begin.", spare)
+        for strand in STRANDS if fold is not None else ():
             mine = [word for word in words if word.strand == strand]
             if not mine:
-                self._add_label(EMPTY_LEADS[strand])
+                self._add_label(EMPTY_LEADS[strand], spare)
             for index, word in enumerate(mine):
                 if word.lead:
-                    self._add_label(word.lead)
-                button = WordButton(word, index, self)
-                button.clicked.connect(lambda _=False, id=word.id: self.desk.select_word(id))
-                self._flow.addWidget(button)
-                button.show()
+                    self._add_label(word.lead, spare)
+                button = spare[WordButton].pop(0) if spare[WordButton] else self._new_word(word, index)
+                button.say(word, index)
+                self._place(button)
                 self.words.append(button)
-            plus = PlusButton(strand, len(mine), self)
-            plus.clicked.connect(lambda _=False, strand=strand: self.open_finder(strand))
-            self._flow.addWidget(plus)
-            plus.show()
+            plus = next((each for each in spare[PlusButton] if each.strand == strand), None) or self._new_plus(strand)
+            if plus in spare[PlusButton]:
+                spare[PlusButton].remove(plus)
+            plus.at = len(mine)
+            self._place(plus)
             self.pluses[strand] = plus
-        self.setAccessibleDescription(sentence_of(fold, self.desk.source, self.desk.basket.locale))
+        for widget in (each for kind in spare.values() for each in kind):
+            widget.hide()
+            widget.deleteLater()
+        if fold is not None:
+            self.setAccessibleDescription(sentence_of(fold, self.desk.source, self.desk.basket.locale))
         for button in self.words:
             if button.word.id == (focused_word or ""):
                 button.setFocus()
         self._fit()
+
+    def _place(self, widget: QWidget) -> None:
+        self._flow.addWidget(widget)
+        widget.show()
+
+    def _new_word(self, word: Word, index: int) -> WordButton:
+        button = WordButton(word, index, self)
+        button.clicked.connect(lambda: self.desk.select_word(button.word.id))
+        return button
+
+    def _new_plus(self, strand: str) -> PlusButton:
+        plus = PlusButton(strand, 0, self)
+        plus.clicked.connect(lambda: self.open_finder(strand))
+        return plus
 
     def resizeEvent(self, event: Any) -> None:
         super().resizeEvent(event)
@@ -229,12 +261,12 @@ class SentenceBar(QFrame):
         self._flow.activate()
         self.setFixedHeight(max(62, self._flow.heightForWidth(self.width())))
 
-    def _add_label(self, text: str) -> None:
-        label = QLabel(text, self)
-        label.setFont(theme.font(theme.LARGE))
-        label.setStyleSheet(f"color: {theme.palette().muted}; font-size: {theme.LARGE}px; padding-bottom: 4px;")
-        self._flow.addWidget(label)
-        label.show()
+    def _add_label(self, text: str, spare: dict[type[QWidget], list[Any]]) -> None:
+        label = spare[QLabel].pop(0) if spare[QLabel] else QLabel(self)
+        label.setProperty("role", "lead")
+        label.setText(text)
+        self._labels.append(label)
+        self._place(label)
 
     def _repaint_words(self) -> None:
         for button in self.words:

@@ -11,11 +11,13 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import msgspec
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.basket import SourceSpec, free_name
 from foldbasket.baskets.consent import EVERYTHING, NOWHERE
 from foldbasket.baskets.sources import read_source
+from foldbasket.desktop.workers import Worker
 from foldbasket.errors import BasketError, FoldBasketError
 from foldbasket.links.link import Link
 from foldbasket.links.source import FieldRef
@@ -24,23 +26,36 @@ from foldbasket.tables.changes import changes_between
 from foldbasket.tables.findings.finding import Finding
 from foldbasket.tables.mending.mend import Mend
 from foldbasket.tables.mending.rows import DropRepeatedRows
+from foldbasket.tables.reading.apart import sheets_apart
 from foldbasket.tables.reading.contract import Reading
 from foldbasket.tables.reading.database import Listed, Server, contents, readable
 from foldbasket.tables.reading.pasted import read_pasted
 from foldbasket.tables.reading.readers import stamp
-from foldbasket.tables.reading.sheets import sheets_of
 from foldbasket.tables.table import Table
 
 if TYPE_CHECKING:
     from foldbasket.desktop.desk import Desk
 
 
-class SourceWork:
-    """The part of the desk that works on sources; most of it on the one in view."""
+class SourceWork(QObject):
+    """The part of the desk that works on sources; most of it on the one in view. `listed` says that what a file holds is known now."""
+
+    listed = pyqtSignal()
 
     def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
         self.desk = desk
         self._listed: dict[tuple[object, ...], list[Any]] = {}
+        self._lister = Worker("contents", self)
+        self._lister.finished.connect(self._has_listed)
+        self._lister.failed.connect(lambda _: None)
+
+    @property
+    def busy(self) -> bool:
+        return self._lister.busy
+
+    def close(self) -> None:
+        self._lister.close()
 
     def mend(self, *mends: Mend) -> bool:
         """Adds mends to the source in view."""
@@ -77,56 +92,63 @@ class SourceWork:
         self.desk.do(edits.AddMends(link.to_table, (DropRepeatedRows(fields),)))
 
     def database_tables(self, path: str) -> list[Listed]:
-        """The tables and views of an SQLite file, or none when it cannot be read now."""
+        """The tables and views of an SQLite file; none while they are being listed, or when it cannot be read now."""
         return self._once(contents, path)
 
     def add_other_tables(self, spec: SourceSpec) -> None:
         """Adds the other tables of an SQLite file as sources, with the file's own links between all of them."""
-        everything = self.database_tables(spec.path)
-        first = everything[0].name if everything else spec.name
-        listed = [each for each in everything if not each.is_view]
-        here = {
-            source.reading.table or first: source.name
-            for source in self.desk.basket.sources
-            if source.path == spec.path
-        }
-        taken = {source.name for source in self.desk.basket.sources}
-        specs = []
-        for each in listed:
-            if each.name not in here:
-                name = free_name(readable(each.name), taken)
-                taken.add(name)
-                here[each.name] = name
-                specs.append(SourceSpec(name, spec.path, Reading(table=each.name)))
-        links = [
-            Link(here[each.name], here[other], pairs)
-            for each in listed
-            for other, pairs in each.links
-            if other in here and other != each.name
-        ]
-        if not specs:
-            self.complain(f"all tables of {Path(spec.path).name} are open already.")
-            return
+        basket = self.desk.basket
 
         def read(progress: Any) -> Any:
+            everything = contents(Path(spec.path))
+            first = everything[0].name if everything else spec.name
+            listed = [each for each in everything if not each.is_view]
+            here = {source.reading.table or first: source.name for source in basket.sources if source.path == spec.path}
+            taken = {source.name for source in basket.sources}
+            specs = []
+            for each in listed:
+                if each.name not in here:
+                    name = free_name(readable(each.name), taken)
+                    taken.add(name)
+                    here[each.name] = name
+                    specs.append(SourceSpec(name, spec.path, Reading(table=each.name)))
+            links = [
+                Link(here[each.name], here[other], pairs)
+                for each in listed
+                for other, pairs in each.links
+                if other in here and other != each.name
+            ]
+            if not specs:
+                return lambda: self.complain(f"all tables of {Path(spec.path).name} are open already.")
             tables = [read_source(each, NOWHERE, EVERYTHING, progress) for each in specs]
             return lambda: self.desk.take_in(specs, tables, links)
 
         self.desk.read_in_background(read)
 
     def sheets(self, path: str) -> list[str]:
-        """The sheets of a workbook, or none when it cannot be read now."""
-        return self._once(sheets_of, path)
+        """The sheets of a workbook; none while they are being listed, or when it cannot be read now."""
+        return self._once(sheets_apart, path)
 
     def _once(self, ask: Callable[[Path], list[Any]], path: str) -> list[Any]:
-        """What a file holds, asked once for each state of the file, since every card of it asks; nothing when it cannot be read."""
+        """What a file holds, asked in the background once for each state of the file, since every card of it asks."""
         try:
             key = (ask, *stamp(Path(path)))
-            if key not in self._listed:
-                self._listed[key] = ask(Path(path))
-            return self._listed[key]
-        except (FoldBasketError, OSError):
+        except (FoldBasketError, OSError, ValueError):
             return []
+        if key not in self._listed and not self._lister.busy:
+
+            def work(_: Any) -> tuple[object, list[Any]]:
+                try:
+                    return key, ask(Path(path))
+                except (FoldBasketError, OSError, ValueError):
+                    return key, []
+
+            self._lister.start(work)
+        return self._listed.get(key, [])
+
+    def _has_listed(self, found: tuple[tuple[object, ...], list[Any]]) -> None:
+        self._listed[found[0]] = found[1]
+        self.listed.emit()
 
     def repoint(self, path: Path) -> None:
         """Reads another file in the place of the source in view. Fields are matched by name; what is missing is said."""

@@ -31,8 +31,8 @@ from foldbasket.tables.mending.mend import Outcome
 from foldbasket.tables.profile import Profile, profile_of
 from foldbasket.tables.table import Table
 
-SMALL = 100_000
-"""Tables of up to so many records are mended on the spot, so that a mend is seen at once."""
+SMALL = 200_000
+"""Tables of up to so many values are mended on the spot, so that a mend is seen at once."""
 
 
 class Supply(QObject):
@@ -162,7 +162,7 @@ class Supply(QObject):
             read = self._read.get(key)
             if read is None:
                 to_do.append(spec)
-            elif self._mending.is_ready(read, spec) or read.count <= SMALL:
+            elif self._mending.is_ready(read, spec) or _is_small(read):
                 table, self.outcomes[spec.name] = self._mending.table(read, spec)
                 self.tables[spec.name] = table.named(spec.name)
             else:
@@ -233,7 +233,7 @@ class Supply(QObject):
         self.problems = {}
         if not fields:
             return
-        few = all(source.tables[each.table].count <= SMALL for each in fields if each.table in source.tables)
+        few = all(_is_small(source.tables[each.table]) for each in fields if each.table in source.tables)
         if few or self._calculating.is_ready(fields, source, as_of) or not self._calculator_may(source):
             made = self._calculating.outcome(fields, source, as_of)
             self.tables.update(made.tables)
@@ -368,3 +368,7 @@ class Supply(QObject):
                     f"{Path(place).name} is gone. The last records are kept; choose another file on the source's card."
                 )
         self.looked.emit()
+
+
+def _is_small(table: Table) -> bool:
+    return table.count * max(1, len(table.columns)) <= SMALL

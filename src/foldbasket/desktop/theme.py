@@ -146,6 +146,7 @@ def style_sheet(p: Palette) -> str:
     QLabel[role="section"] {{ color: {p.muted}; font-size: {SMALL}px; font-weight: 600; }}
     QLabel[role="warning"] {{ color: {p.columns}; font-size: {SMALL}px; }}
     QLabel[role="news"] {{ color: {p.rows}; font-size: {SMALL}px; }}
+    QLabel[role="lead"] {{ color: {p.muted}; font-size: {LARGE}px; padding-bottom: 4px; }}
     QLabel[role="strong"] {{ font-weight: 600; }}
     QLabel[role="large"] {{ font-size: {LARGE}px; }}
     QFrame[role="strongLine"] {{ background: {p.ink}; max-height: 2px; min-height: 2px; border: none; }}

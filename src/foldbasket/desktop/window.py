@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
+import importlib
+import threading
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -39,6 +42,16 @@ REPORT_KINDS = (
 )
 
 
+def _import_ahead() -> None:
+    """Imports what the first data will need while nobody waits for it."""
+
+    def run() -> None:
+        with contextlib.suppress(ImportError):  # said when it is needed
+            importlib.import_module("foldbasket.desktop.workspace")
+
+    threading.Thread(target=run, name="import-ahead", daemon=True).start()
+
+
 class MainWindow(QMainWindow):
     """One window, one basket."""
 
@@ -59,6 +72,7 @@ class MainWindow(QMainWindow):
         self.start.recent_wanted.connect(lambda path: self.open_paths([path]))
         self.start.recover_wanted.connect(lambda left: self.desk.recover(left))
         QTimer.singleShot(0, self._offer_unsaved)
+        QTimer.singleShot(300, _import_ahead)
         self.stack.addWidget(self.start)
         self._desk: Desk | None = None
         self._workspace: Workspace | None = None
@@ -527,7 +541,7 @@ class MainWindow(QMainWindow):
 
     def rename_word(self) -> None:
         """Puts the keyboard on the line of the card that holds the word's heading."""
-        for line in self.workspace.card.findChildren(QLineEdit):
+        for line in self.workspace.card.at_once().findChildren(QLineEdit):
             if line.accessibleName() in ("Heading", "Fold"):
                 line.setFocus()
                 line.selectAll()

@@ -72,10 +72,12 @@ class Worker(QObject):
             self._progress = None
             self._ticket += 1
 
-    def close(self) -> None:
-        """Cancels and lets the thread end."""
-        self.cancel()
-        self._pool.shutdown(wait=True, cancel_futures=True)
+    def close(self, *, wait: bool = False) -> None:
+        """Cancels, and lets the thread end; with `wait` what is under way is done to its end first. Without, nobody waits for work
+        that does not look whether it was cancelled."""
+        if not wait:
+            self.cancel()
+        self._pool.shutdown(wait=wait, cancel_futures=not wait)
 
     def _deliver(self, ticket: int, good: bool, result: object) -> None:
         if ticket != self._ticket:

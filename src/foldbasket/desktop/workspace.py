@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QStackedWidget, QVBoxLayout, QWidget
 
 from foldbasket.desktop.card.panel import CardPanel
@@ -12,7 +14,7 @@ from foldbasket.desktop.pickers import PickerBar
 from foldbasket.desktop.plain import marked
 from foldbasket.desktop.proof import ProofDrawer
 from foldbasket.desktop.sentence import SentenceBar
-from foldbasket.desktop.source.linkmap import LinkPanel
+from foldbasket.desktop.source.linkmap import LinkMap, LinkPanel
 from foldbasket.desktop.source.view import SourceHead, SourceMiddle
 from foldbasket.desktop.spine import Spine
 
@@ -30,16 +32,10 @@ class Workspace(QWidget):
         self.facts = FactsLine(desk, self)
         self.pickers = PickerBar(desk, self)
         self.grid = GridView(desk, self)
-        self.source_head = SourceHead(desk, self)
-        self.source = SourceMiddle(desk, self)
-        self.card = CardPanel(desk, self.source.show_finding, self)
-        self.links = self._links_frame()
+        self.card = CardPanel(desk, lambda *finding: self.source.show_finding(*finding), self)
         self.grid.heading_chosen.connect(desk.select_word)
-        self.proof = ProofDrawer(desk, self)
-        self.grid.proof_wanted.connect(self.proof.show_cell)
-        self.grid.marked_cell.connect(
-            lambda row, column: self.proof.show_cell(row, column) if self.proof.isVisible() else None
-        )
+        self.grid.proof_wanted.connect(lambda row, column: self.proof.show_cell(row, column))
+        self.grid.marked_cell.connect(self._follow_mark)
         across = QHBoxLayout(self)
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(0)
@@ -47,33 +43,61 @@ class Workspace(QWidget):
         right = QVBoxLayout()
         right.setSpacing(0)
         right.addWidget(self.sentence)
-        right.addWidget(self.source_head)
+        self._right, self._middle = right, QVBoxLayout()
         below = QHBoxLayout()
         below.setSpacing(0)
-        middle = QVBoxLayout()
+        middle = self._middle
         middle.setSpacing(0)
         middle.addWidget(self.facts)
         middle.addWidget(self.pickers)
         self.middle = QStackedWidget(self)
         self.middle.addWidget(self.grid)
-        self.middle.addWidget(self.source)
         middle.addWidget(self.middle, 1)
-        middle.addWidget(self.proof)
         below.addLayout(middle, 1)
         below.addWidget(self.card)
         right.addLayout(below, 1)
-        right.addWidget(self.links)
         across.addLayout(right, 1)
-        for before, after in (
-            (self.spine.fields, self.sentence),
-            (self.sentence, self.grid),
-            (self.grid, self.source.preview),
-            (self.source.preview, self.card),
-            (self.card, self.map),
-        ):
+        for before, after in ((self.spine.fields, self.sentence), (self.sentence, self.grid), (self.grid, self.card)):
             self.setTabOrder(before, after)
         desk.view_changed.connect(self.renew)
         self.renew()
+
+    # What is not needed from the start is made on first use, so that the window is there at once.
+
+    @cached_property
+    def proof(self) -> ProofDrawer:
+        """The drawer below the report."""
+        drawer = ProofDrawer(self.desk, self)
+        self._middle.addWidget(drawer)
+        return drawer
+
+    @cached_property
+    def source_head(self) -> SourceHead:
+        """The line over the source in view."""
+        head = SourceHead(self.desk, self)
+        self._right.insertWidget(1, head)
+        return head
+
+    @cached_property
+    def source(self) -> SourceMiddle:
+        """The source in view, its records and findings."""
+        made = SourceMiddle(self.desk, self)
+        self.middle.addWidget(made)
+        self.setTabOrder(self.grid, made.preview)
+        self.setTabOrder(made.preview, self.card)
+        return made
+
+    @cached_property
+    def links(self) -> QFrame:
+        """The strip with the map of links."""
+        frame = self._links_frame()
+        self._right.addWidget(frame)
+        self.setTabOrder(self.card, self._panel.map)
+        return frame
+
+    def _follow_mark(self, row: int, column: int) -> None:
+        if "proof" in self.__dict__ and self.proof.isVisible():
+            self.proof.show_cell(row, column)
 
     def _links_frame(self) -> QFrame:
         frame = QFrame(self)
@@ -88,15 +112,21 @@ class Workspace(QWidget):
         )
         marked(title)
         column.addWidget(title)
-        panel = LinkPanel(self.desk, frame)
-        self.map = panel.map
-        column.addWidget(panel, 1)
+        self._panel = LinkPanel(self.desk, frame)
+        column.addWidget(self._panel, 1)
         return frame
+
+    @property
+    def map(self) -> LinkMap:
+        """The map of links."""
+        assert self.links is not None  # which makes it
+        return self._panel.map
 
     def renew(self) -> None:
         """Shows the fold's widgets or the source's."""
         in_source = self.desk.source_name is not None
         self.sentence.setVisible(not in_source)
-        self.source_head.setVisible(in_source)
-        self.links.setVisible(in_source)
+        if in_source or "source" in self.__dict__:
+            self.source_head.setVisible(in_source)
+            self.links.setVisible(in_source)
         self.middle.setCurrentWidget(self.source if in_source else self.grid)

@@ -28,6 +28,7 @@ from foldbasket.folding.sentence import comparison_phrase, measure_heading
 from foldbasket.folding.spec import Fold, Measure
 from foldbasket.folding.summary import FORMULA
 from foldbasket.links.source import FieldRef
+from foldbasket.tables.progress import Progress
 
 
 class Within(RecordFilter, frozen=True, tag="within"):
@@ -87,8 +88,11 @@ ASIDE = ("count", "count values", "sum", "smallest", "largest")
 """What is told of a measure's field beside its own aggregate."""
 
 
-def proof_of(engine: Engine, fold: Fold, report: Report, row: int, column: int) -> Proof:
-    """The proof of a cell of a report that `engine` made of `fold`. Raises FoldError where there is no such cell."""
+def proof_of(
+    engine: Engine, fold: Fold, report: Report, row: int, column: int, progress: Progress | None = None
+) -> Proof:
+    """The proof of a cell of a report that `engine` made of `fold`. Raises FoldError where there is no such cell, Cancelled on
+    request."""
     at, line, across = report.cell(row, column)
     measure = fold.measures[at]
     within = [*_filters(report.rows, line, fold.rows), *_filters(report.columns, across, fold.columns)]
@@ -103,7 +107,7 @@ def proof_of(engine: Engine, fold: Fold, report: Report, row: int, column: int) 
     tables = engine.tables_of(fold)
     # Which records a measure is about is decided by the whole fold, and must not be found out anew from this one word of it.
     over = {**({measure.id: tables[measure.id]} if measure.id in tables else {}), **tables}
-    found = engine.fold(msgspec.structs.replace(Fold("proof", asked), filters=filters), over=over)
+    found = engine.fold(msgspec.structs.replace(Fold("proof", asked), filters=filters), progress, over=over)
     has = bool(len(found.rows)) and bool(len(found.columns))
     values = [(found.exact(k, 0, 0), found.written(k, 0, 0)) if has else (None, "") for k in range(len(asked))]
     told = [

@@ -208,18 +208,26 @@ class FormulaText(QPlainTextEdit):
         self.setExtraSelections(marks)
 
 
+Judged = tuple[str, Callable[[], str] | None]
+
+
 class FormulaEditor(QWidget):
     """The text and, under it, what it gives or what is wrong with it.
 
-    `judge` says what a text gives: what kind of thing it is, and values to show; it raises a FormulaError. `apply` takes a sound
-    formula.
+    `judge` says what a text gives: what kind of thing it is, and a way to work out values to show; it raises a FormulaError.
+    `work_out` does that in the background and hands on what came of it, or the error. `apply` takes a sound formula.
     """
 
     def __init__(
-        self, text: str, judge: Callable[[str], tuple[str, str]], apply: Callable[[str], None], parent: QWidget
+        self,
+        text: str,
+        judge: Callable[[str], Judged],
+        apply: Callable[[str], None],
+        work_out: Callable[[Callable[[], str], Callable[[str | FormulaError], None]], None],
+        parent: QWidget,
     ) -> None:
         super().__init__(parent)
-        self.judge, self.apply, self.first = judge, apply, text
+        self.judge, self.apply, self.work_out, self.first = judge, apply, work_out, text
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
@@ -251,21 +259,35 @@ class FormulaEditor(QWidget):
         self.timer.stop()
         text = self.text.toPlainText()
         error: FormulaError | None = None
-        said = values = ""
+        said, values = "", None
         gaps = "«" in text
         if text.strip() and not gaps:
             try:
                 said, values = self.judge(text)
             except FormulaError as found:
                 error = found
+        self._say(
+            said="Fill in the words in «…»." if gaps else said, values="…" if values is not None else "", error=error
+        )
+        if values is not None:
+            self.work_out(values, lambda came: self._came(text, said, came))
+        return error is None and bool(text.strip()) and not gaps
+
+    def _came(self, text: str, said: str, came: str | FormulaError) -> None:
+        if text == self.text.toPlainText():
+            wrong = isinstance(came, FormulaError)
+            self._say(
+                said=said, values="" if wrong else str(came), error=came if isinstance(came, FormulaError) else None
+            )
+
+    def _say(self, *, said: str, values: str, error: FormulaError | None) -> None:
         self.text.show_error(error)
-        self.said.setText("Fill in the words in «…»." if gaps else said)
+        self.said.setText(said if error is None else "")
         self.values.setText(values)
         told = str(error) if error is not None else ""
         self.error.setText(told[:1].upper() + told[1:])
         for label in (self.said, self.values, self.error):
             label.setVisible(bool(label.text()))
-        return error is None and bool(text.strip()) and not gaps
 
     def commit(self) -> None:
         """Applies a sound formula that differs from the first; goes to the next gap of a pattern."""

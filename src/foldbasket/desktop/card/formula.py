@@ -7,7 +7,7 @@ from PyQt6.QtGui import QTextCursor
 from PyQt6.QtWidgets import QWidget
 
 from foldbasket.baskets import edits
-from foldbasket.desktop.card.editor import FormulaEditor
+from foldbasket.desktop.card.editor import FormulaEditor, Judged
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.folding.filters import Condition
@@ -33,7 +33,7 @@ def new_formula_card(desk: Desk, text: str, parent: QWidget) -> CardBody:
     def make(formula: str) -> None:
         desk.formulas.make(formula, name.text())
 
-    editor = FormulaEditor(text, desk.formulas.judge, make, body)
+    editor = FormulaEditor(text, desk.formulas.judge, make, desk.formulas.work_out, body)
     editor.first = ""
     _prepare(desk, editor)
     body.column.addWidget(editor)
@@ -79,6 +79,7 @@ def measure_formula_section(desk: Desk, body: CardBody, measure: Measure) -> Non
         measure.formula,
         lambda text: desk.formulas.judge_measure(text, measure),
         lambda text: desk.change(measure.id, f"Change the formula of {measure_heading(measure)}", formula=text),
+        desk.formulas.work_out,
         body,
     )
     _prepare(desk, editor, measure=measure.id)
@@ -93,13 +94,13 @@ def condition_card(desk: Desk, rule: Condition, parent: QWidget) -> CardBody:
     assert fold is not None
     body.section("Formula")
 
-    def judge(text: str) -> tuple[str, str]:
+    def judge(text: str) -> Judged:
         return desk.formulas.judge_condition(text)
 
     def apply(text: str) -> None:
         desk.do(edits.Swap(fold.name, rule.id, msgspec.structs.replace(rule, formula=text), "Change a condition"))
 
-    editor = FormulaEditor(rule.formula, judge, apply, body)
+    editor = FormulaEditor(rule.formula, judge, apply, desk.formulas.work_out, body)
     _prepare(desk, editor)
     body.column.addWidget(editor)
     body.section("Place")
@@ -117,6 +118,7 @@ def field_formula_section(desk: Desk, body: CardBody, ref: FieldRef, formula: st
         formula,
         lambda text: desk.formulas.judge_field(text, ref.table),
         lambda text: desk.formulas.change_field(ref, text),
+        desk.formulas.work_out,
         body,
     )
     _prepare(desk, editor, without=(ref.table, ref.field))

@@ -5,7 +5,6 @@ from __future__ import annotations
 from foldbasket.desktop.desk import Desk
 from foldbasket.errors import FoldError
 from foldbasket.folding.bands import Cut
-from foldbasket.folding.domain import domain_of
 from foldbasket.links.source import FieldRef
 from foldbasket.tables.column import DeferredColumn
 
@@ -18,8 +17,7 @@ def members_of(desk: Desk, ref: FieldRef, cut: Cut | None) -> list[tuple[str, st
     if column is None or isinstance(column, DeferredColumn):  # encoding it would make the window wait
         return []
     try:
-        domain = domain_of(column, cut, desk.source.fiscal)
+        members = desk.listings.of(column, cut, desk.source.fiscal, desk.basket.locale)
     except FoldError:  # bands or parts that do not fit; the report says so
         return []
-    order = domain.ranks[: domain.blank].argsort()[:MOST]
-    return [(domain.key(int(code)), domain.label(int(code), desk.basket.locale)) for code in order]
+    return list(zip(members.keys[:MOST], members.labels[:MOST], strict=True)) if members is not None else []

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QLineEdit, QListView, QPlainTextEdit, QScrollArea, QWidget
 
 from foldbasket import faults
@@ -35,19 +35,33 @@ class CardPanel(QScrollArea):
         self.setWidgetResizable(True)
         self._shown: Any = None
         self._about: Any = None
-        desk.word_selected.connect(self.renew)
-        desk.basket_changed.connect(self.renew)
-        desk.sources_changed.connect(self._again)
-        desk.findings_changed.connect(self._again)
-        desk.view_changed.connect(self.renew)
+        # One edit changes several things at once: the card is built once for all of them, in an event of its own.
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(0)
+        self._later.timeout.connect(self.renew)
+        for changed in (desk.word_selected, desk.basket_changed, desk.view_changed):
+            changed.connect(self._later.start)
+        for changed in (desk.sources_changed, desk.listings.ready):
+            changed.connect(self._again)
+        for changed in (desk.findings_changed, desk.sources.listed):  # which only the cards of sources show
+            changed.connect(lambda: self._again() if desk.spec is not None else None)
         self.renew()
 
     def _again(self) -> None:
-        self._shown = None
-        self.renew()
+        if self.desk.drafted is None:  # a formula that is being written is left alone
+            self._shown = None
+            self._later.start()
+
+    def at_once(self) -> CardPanel:
+        """The panel with its card built, for whoever needs it now."""
+        if self._later.isActive():
+            self.renew()
+        return self
 
     def renew(self) -> None:
         """Builds the card of the selected word, if anything it shows has changed."""
+        self._later.stop()
         desk = self.desk
         word = edits.find_word(desk.fold, desk.word) if desk.fold is not None and desk.word is not None else None
         spec = desk.spec
@@ -103,7 +117,7 @@ class CardPanel(QScrollArea):
 
     def take_keyboard(self) -> None:
         """Puts the keyboard into the formula that the card holds."""
-        card = self.widget()
+        card = self.at_once().widget()
         text = card.findChild(QPlainTextEdit) if card is not None else None
         if text is not None:
             text.setFocus()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Any
+from typing import Any, TypeVar
 
 from PyQt6.QtCore import QPoint, QSize, Qt
 from PyQt6.QtGui import QColor, QKeySequence, QPainter, QPaintEvent
@@ -24,13 +24,14 @@ from foldbasket.desktop import theme
 from foldbasket.desktop.flow import FlowLayout
 from foldbasket.desktop.plain import tip
 
+Control = TypeVar("Control", bound=QWidget)
+
 
 class Chooser(QComboBox):
     """A drop-down that is as wide as its text, with our own small mark."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.setMaximumWidth(170)
 
     def wheelEvent(self, event: Any) -> None:
@@ -119,13 +120,15 @@ class CardBody(QWidget):
         self.column.addWidget(holder)
         return made
 
-    def row(self, label: str, widget: QWidget) -> QWidget:
-        """A line with a label at the left and a control at the right."""
+    def row(self, label: str, make: Callable[[QWidget], Control]) -> Control:
+        """A line with a label at the left and a control at the right, which `make` makes in the line it is given: to move a control
+        from one parent to another would style it twice."""
         holder = QWidget(self)
         line = QHBoxLayout(holder)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(8)
         said = QLabel(label, holder)
+        widget = make(holder)
         line.addWidget(said)
         line.addStretch(1)
         line.addWidget(widget)
@@ -138,25 +141,22 @@ class CardBody(QWidget):
         self, label: str, choices: Sequence[tuple[Any, str]], chosen: Any, act: Callable[[Any], None]
     ) -> Chooser:
         """A line with a drop-down."""
-        chooser = Chooser(self)
+        chooser = self.row(label, Chooser)
         for value, text in choices:
             chooser.addItem(text, value)
-        chooser.setCurrentIndex(
-            max(0, [value for value, _ in choices].index(chosen) if chosen in [value for value, _ in choices] else 0)
-        )
+        values = [value for value, _ in choices]
+        chooser.setCurrentIndex(values.index(chosen) if chosen in values else 0)
         chooser.activated.connect(lambda at: act(chooser.itemData(at)))
-        self.row(label, chooser)
         return chooser
 
     def entry(self, label: str, text: str, hint: str, act: Callable[[str], None]) -> QLineEdit:
         """A line to type into; `act` is called when it is left or Enter is pressed, and the text differs."""
-        line = Line(text, self)
+        line = self.row(label, lambda holder: Line(text, holder))
         line.setPlaceholderText(hint)
         line.setMinimumWidth(80)
         line.setMaximumWidth(160)
         line.setCursorPosition(0)
         line.editingFinished.connect(lambda: act(line.text()) if line.text() != text and line.isModified() else None)
-        self.row(label, line)
         return line
 
     def wide_entry(self, label: str, text: str, hint: str, act: Callable[[str], None]) -> QLineEdit:

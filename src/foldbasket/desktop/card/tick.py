@@ -10,12 +10,12 @@ from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt
 from PyQt6.QtWidgets import QWidget
 
 from foldbasket.desktop.desk import Desk
-from foldbasket.folding.domain import BLANK, NO_MATCH, Domain, domain_of
+from foldbasket.desktop.listing import MOST_MEMBERS, Listed
+from foldbasket.folding.domain import BLANK, NO_MATCH
 from foldbasket.folding.filters import Members
 from foldbasket.tables.column import DeferredColumn
 
 FLAGS = {"blank": BLANK, "no_match": NO_MATCH}
-MOST_MEMBERS = 50_000
 
 
 class MemberModel(QAbstractListModel):
@@ -26,18 +26,16 @@ class MemberModel(QAbstractListModel):
 
     def __init__(
         self,
-        domain: Domain,
+        members: Listed,
         rule: Members,
-        locale: str,
         flags: tuple[str, ...],
         act: Callable[[Members], None],
         parent: QWidget,
     ) -> None:
         super().__init__(parent)
-        order = sorted(range(domain.blank), key=domain.ranks[: domain.blank].__getitem__)
-        self.keys = [domain.key(code) for code in order]
+        self.keys = list(members.keys)
         self.extra = flags
-        self._labels = [domain.label(code, locale) for code in order] + [FLAGS[flag] for flag in flags]
+        self._labels = [*members.labels, *(FLAGS[flag] for flag in flags)]
         self.rule, self._act = rule, act
         self._listed = set(rule.members)
 
@@ -98,9 +96,11 @@ def why_no_list(desk: Desk, rule: Members) -> str:
         return "This field has many different numbers. Compare with a value, or give a range."
     if isinstance(column, DeferredColumn):  # listing them would encode it, and the window would wait
         return "Nearly every record has a value of its own here. Compare with a value, or give a range."
-    domain = domain_of(column, rule.part, desk.source.fiscal)
-    if domain.blank > MOST_MEMBERS:
-        return f"This field has {domain.blank:,} members. Compare with a value, or give a range."
+    members = desk.listings.of(column, rule.part, desk.source.fiscal, desk.basket.locale)
+    if members is None:
+        return "Its members are being listed…"
+    if members.count > MOST_MEMBERS:
+        return f"This field has {members.count:,} members. Compare with a value, or give a range."
     return ""
 
 
@@ -109,13 +109,14 @@ def member_model(desk: Desk, rule: Members, act: Callable[[Members], None], pare
     column = desk.column(rule.field)
     if column is None or why_no_list(desk, rule):
         return None
-    domain = domain_of(column, rule.part, desk.source.fiscal)
+    members = desk.listings.of(column, rule.part, desk.source.fiscal, desk.basket.locale)
+    assert members is not None
     flags = tuple(
         flag
         for flag, possible in (("blank", column.blank_count > 0), ("no_match", _can_miss(desk, rule)))
         if possible or getattr(rule, flag)
     )
-    return MemberModel(domain, rule, desk.basket.locale, flags, act, parent)
+    return MemberModel(members, rule, flags, act, parent)
 
 
 def _can_miss(desk: Desk, rule: Members) -> bool:

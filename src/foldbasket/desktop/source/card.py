@@ -257,16 +257,14 @@ def _profile(body: CardBody, profile: Profile, records: int) -> None:
         if value is not None:
             facts.append((name, value.replace("-", "−", 1) if value[1:2].isdigit() and value[0] == "-" else value))
     for name, value in facts:
-        said = QLabel(value, body)
+        said = body.row(name, lambda holder, value=value: QLabel(value, holder))
         said.setAlignment(Qt.AlignmentFlag.AlignRight)
-        body.row(name, said)
     if profile.frequent:
         body.section("Most frequent")
         for value, count in profile.frequent:
-            said = QLabel(f"{count:,}", body)
-            said.setProperty("role", "quiet")
             shown = body.fontMetrics().elidedText(value, Qt.TextElideMode.ElideRight, 160)
-            body.row(shown, said)
+            said = body.row(shown, lambda holder, count=count: QLabel(f"{count:,}", holder))
+            said.setProperty("role", "quiet")
 
 
 def _read_as(desk: Desk, spec: SourceSpec, field: str, column: Column, kind: FieldType) -> None:

@@ -57,6 +57,7 @@ class Preview(QAbstractScrollArea):
         desk.basket_changed.connect(self.renew)
         desk.findings_changed.connect(self.renew)
         desk.profiles_changed.connect(self.renew)
+        self.renew()
 
     # --- what is shown ------------------------------------------------------
 

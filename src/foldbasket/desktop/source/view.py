@@ -29,6 +29,7 @@ class SourceHead(QFrame):
         column.addWidget(self.facts)
         for signal in (desk.view_changed, desk.sources_changed, desk.basket_changed, desk.findings_changed, desk.news):
             signal.connect(self.renew)
+        self.renew()
 
     def renew(self) -> None:
         """Says the facts of the source in view."""
