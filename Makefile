@@ -1,5 +1,5 @@
 # Fold Basket: every command sets itself up first (see scripts/set-up).
-.PHONY: demo test oracle lint bench screenshots clean
+.PHONY: demo test oracle fuzz walker lint bench screenshots clean
 BIN := .venv/bin
 
 demo:
@@ -15,6 +15,18 @@ ROUNDS := 10
 oracle:
 	@scripts/set-up --tests
 	@ORACLE_ROUNDS=$(ROUNDS) $(BIN)/python -m pytest -q -n 2 -k "python or sqlite" tests/folding
+
+# Mutated files of every format, with fixed seeds: nothing but our own errors, nothing that never ends.
+FILES := 2000
+fuzz:
+	@scripts/set-up --tests
+	@$(BIN)/python -m tests.fuzz.fuzz --rounds $(FILES)
+
+# Random gestures with mouse and keys over demo and hostile data, with fixed seeds.
+GESTURES := 20000
+walker:
+	@scripts/set-up --tests
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m tests.desktop.walker --gestures $(GESTURES)
 
 lint:
 	@scripts/set-up --tests

@@ -22,7 +22,9 @@ class WatchedApplication(QApplication):
         self._seen = ""
         self._depth = 0
         self._main = threading.get_ident()
-        if "HOLDS" in os.environ:  # only for whoever looks into it: to look at the frames of another thread is not always safe
+        if (
+            "HOLDS" in os.environ
+        ):  # only for whoever looks into it: to look at the frames of another thread is not always safe
             threading.Thread(target=self._look, daemon=True, name="watch").start()
 
     def notify(self, receiver, event):

@@ -80,9 +80,9 @@ class Mending:
 
 
 def _key(mends: tuple[AnyMend, ...]) -> bytes:
-    return msgspec.msgpack.encode(mends)
+    return msgspec.json.encode(mends)
 
 
 def origin_key(spec: SourceSpec) -> bytes:
     """What decides the records as they are read: two sources with the same key read the same."""
-    return msgspec.msgpack.encode((spec.path, spec.reading, spec.data, spec.server, spec.fold))
+    return msgspec.json.encode((spec.path, spec.reading, spec.data, spec.server, spec.fold))

@@ -303,6 +303,8 @@ class SentenceBar(QFrame):
                 self._focus_word(word.id)
             return True
         if key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            if button not in self.words:  # it is about to go
+                return False
             at = self.words.index(button)
             self.desk.remove(word.id)
             if self.words:

@@ -59,7 +59,13 @@ def natural_key(text: str, locale: str = "en") -> tuple[object, ...]:
         piece = unicodedata.normalize("NFC", piece).casefold().translate(letters)
         return "".join(sign for sign in unicodedata.normalize("NFKD", piece) if not unicodedata.combining(sign))
 
-    return ([(int(piece), "") if at % 2 else (-1, plain(piece)) for at, piece in enumerate(pieces)], text)
+    def number(piece: str) -> tuple[int, str]:
+        digits = piece.lstrip(
+            "0"
+        )  # of two numbers without leading zeros the longer is the larger, whatever their length
+        return len(digits), digits
+
+    return ([number(piece) if at % 2 else (-1, plain(piece)) for at, piece in enumerate(pieces)], text)
 
 
 class Domain:

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from foldbasket.errors import ReadError
 from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn, smallest_codes, weights_of
@@ -52,8 +53,10 @@ def judged(column: CodedColumn, decimal_mark: str = ".") -> Judged:
     step = max(1, members // SAMPLE)
     sample = texts.take(pa.array(np.arange(0, members, step))) if step > 1 else texts
     weights = weights_of(column)
-    mark = _mark(sample, decimal_mark)
-    if number_fits(sample, mark).mean() >= 0.5:
+    # Without a digit there is neither a number nor a date; of a wide file that spares most of the work.
+    has_digits = bool(pc.any(pc.match_substring_regex(sample, r"\pN")).as_py())
+    mark = _mark(sample, decimal_mark) if has_digits else decimal_mark
+    if has_digits and number_fits(sample, mark).mean() >= 0.5:
         found = _as_numbers(column, texts, weights, mark)
         if found is not None:
             return found
@@ -61,7 +64,10 @@ def judged(column: CodedColumn, decimal_mark: str = ".") -> Judged:
         words = yesno_of(column.dictionary.texts)
         if words is not None and _enough(column, words[1], weights):
             return _judged(column, recoded(column, FieldType.YESNO, words[0], words[1]), words[1])
-    if max(moments_of(sample, order).fits.mean() for order in ("day month year", "month day year")) >= 0.5:
+    if (
+        has_digits
+        and max(moments_of(sample, order).fits.mean() for order in ("day month year", "month day year")) >= 0.5
+    ):
         found = _as_dates(column, texts, weights)
         if found is not None:
             return found

@@ -20,6 +20,8 @@ from foldbasket.tables.types import MAX_SCALE, FieldType
 from foldbasket.tables.written import MAX_DIGITS
 
 HEAD_BYTES = 128 * 1024
+LEAST_LINES, MOST_HEAD = 20, 16 << 20
+"""The sample grows until it holds so many lines, or so many bytes."""
 SPREAD_BLOCKS = 8
 SPREAD_BYTES = 8 * 1024
 TITLES = 20
@@ -144,6 +146,8 @@ def look_at(
     """What the file at `path` looks like; what the caller gives is taken as given. Raises ReadError when it is no such file."""
     with path.open("rb") as file:
         head = file.read(HEAD_BYTES)
+        while head.count(b"\n") < LEAST_LINES and len(head) < MOST_HEAD and (more := file.read(len(head))):
+            head += more  # lines so long that few of them fit, as in a file with thousands of fields
         size = path.stat().st_size
         if not head:
             raise ReadError(
