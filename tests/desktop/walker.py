@@ -136,7 +136,10 @@ class Walker:
         """So many gestures."""
         for number in range(gestures):
             faulthandler.dump_traceback_later(PATIENCE, exit=True)  # a gesture that never ends says where it stands
-            self.gesture()
+            try:
+                self.gesture()
+            except Exception as error:  # raised into the gesture itself, as by a method called directly
+                self._escaped(type(error), error, error.__traceback__)
             if self.rng.random() < 0.3:
                 self.settle()
             else:
@@ -193,7 +196,7 @@ class Walker:
 
     def _note(self, what: str, widget: QWidget) -> None:
         self.done.append(
-            f"{what} {type(widget).__name__} {widget.accessibleName() or getattr(widget, 'text', lambda: '')()!r}"[:110]
+            f"{what} {type(widget).__name__} {widget.accessibleName() or widget.property('text') or ''!r}"[:110]
         )
 
     def _harmless(self, widget: QWidget) -> bool:
@@ -383,6 +386,7 @@ def walked(seed: int, gestures: int, paths: list[Path]) -> tuple[list[str], list
         return wrong + walker.faults[len(wrong) :], list(walker.app.holds)
     finally:
         walker.close()
+        sys.excepthook = sys.__excepthook__
 
 
 def main() -> int:

@@ -97,6 +97,8 @@ class Desk(QObject):
         self.drafted: str | None = None
         self.drafted_name = ""
         self.report: Report | None = None
+        self._made_of: tuple[Fold, Engine] | None = None
+        """The fold that the report in view was made of, and by what."""
         self.problem: FoldBasketError | None = None
         self._folder_worker = Worker("fold", self)
         self._reader = Worker("read", self)
@@ -429,20 +431,21 @@ class Desk(QObject):
             self.report_changed.emit()
             return
         engine = self.engine
-        self._folder_worker.start(lambda progress: engine.fold(fold, progress))
+        self._folder_worker.start(lambda progress: (engine.fold(fold, progress), fold, engine))
 
     def prove(self, row: int, column: int) -> bool:
         """Proves a cell of the report in view in the background; says whether there is one. `proved` brings it."""
-        engine, fold, report = self.engine, self.fold, self.report
-        if fold is None or report is None:
+        if self.report is None or self._made_of is None:
             return False
+        report, (fold, engine) = self.report, self._made_of  # the fold in view may be another by now
         self._prover.start(
             lambda progress: (proof_of(engine, fold, report, row, column, progress), report, row, column)
         )
         return True
 
-    def _folded(self, report: Report) -> None:
-        self.report = report
+    def _folded(self, made: tuple[Report, Fold, Engine]) -> None:
+        self.report, fold, engine = made
+        self._made_of = (fold, engine)
         self.problem = None
         self.report_changed.emit()
         self.rested.emit()

@@ -127,9 +127,7 @@ class ProofDrawer(QFrame):
         lines.append(f"<table cellspacing='0'>{rows}</table>" if rows else "")
         if proof.note:
             lines.append(escape(proof.note))
-        beneath = (
-            "the amount beneath it agrees" if desk.fold.measures[report.cell(row, column)[0]].compare else "it agrees"
-        )
+        beneath = "the amount beneath it agrees" if proof.is_compared else "it agrees"
         verdict = (
             "There is nothing to work out."
             if not proof.is_checked

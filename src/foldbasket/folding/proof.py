@@ -74,6 +74,8 @@ class Proof:
     note: str = ""
     is_checked: bool = True
     """False for a cell that shows nothing by choice, so that there is nothing to work out."""
+    is_compared: bool = False
+    """Whether the cell shows a comparison, of which the proof tells the amount beneath."""
 
     @property
     def agrees(self) -> bool:
@@ -133,7 +135,7 @@ def proof_of(
     where = ", ".join(each for each in members if each) or "Everything"
     return Proof(
         report.measures[at].heading, where, base, records, tuple(told), _arithmetic(measure), again, plain.value,
-        " ".join(notes), not (is_total and measure.total == "none"),
+        " ".join(notes), not (is_total and measure.total == "none"), measure.compare is not None,
     )  # fmt: skip
 
 
