@@ -289,7 +289,7 @@ class Walker:
         table = self.rng.choice(list(tables.values()))
         from foldbasket.links.source import FieldRef
 
-        name = self.rng.choice(list(table.columns)[:60])
+        name = self.rng.choice(list(table.columns)[:60] or [""])
         strand = self.rng.choice(["rows", "columns", "measures", "filters", None])
         self.done.append(f"place {name!r} on {strand}")
         self.window.desk.place(FieldRef(table.name, name), strand)

@@ -12,6 +12,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from foldbasket import faults
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.calculated import Calculating
 from foldbasket.baskets.consent import NOWHERE, Agreed
@@ -25,6 +26,7 @@ from foldbasket.links.link import Link, Match, match_of
 from foldbasket.links.source import Source
 from foldbasket.links.suggest import suggested
 from foldbasket.tables.changes import changes_between
+from foldbasket.tables.column import Column
 from foldbasket.tables.findings.finding import Finding
 from foldbasket.tables.findings.findings import findings_of
 from foldbasket.tables.mending.mend import Outcome
@@ -278,7 +280,7 @@ class Supply(QObject):
             profiles, findings, matches = {}, {}, {}
             for serial, column in columns:
                 progress.step("Profiling", 0.0)
-                profiles[serial, column.name] = profile_of(column)
+                profiles[serial, column.name] = _profiled(column)
             for table in fresh:
                 findings[table.serial] = findings_of(table, progress)
             for link in links:
@@ -368,6 +370,15 @@ class Supply(QObject):
                     f"{Path(place).name} is gone. The last records are kept; choose another file on the source's card."
                 )
         self.looked.emit()
+
+
+def _profiled(column: Column) -> Profile:
+    """A field's profile; one field that has none for a reason that nobody foresaw does not keep the others from theirs."""
+    try:
+        return profile_of(column)
+    except Exception as error:
+        faults.note(error)
+        return Profile(None, None, None, None, ())
 
 
 def _is_small(table: Table) -> bool:

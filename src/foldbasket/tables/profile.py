@@ -81,12 +81,12 @@ def _of_numbers(column: NumberColumn) -> Profile:
         return canonical(column.type, value, column.scale)
 
     sample = values[:: max(1, len(values) // SAMPLE)]
-    low, high = np.percentile(sample.astype(float), [0.5, 95])
-    heights = np.histogram(np.clip(sample.astype(float), low, high), bins=BARS)[0]
+    heights = _bars(sample.astype(float))
     kept, counts = np.unique(sample, return_counts=True)
     mean = None
     if column.type.is_number:
-        mean = f"{float(values.mean()) / 10.0**column.scale:.6g}"
+        with np.errstate(invalid="ignore", over="ignore"):  # numbers beyond all others have no mean
+            mean = f"{float(values.mean()) / 10.0**column.scale:.6g}"
     different = len(kept) if len(sample) == len(values) else _different(values, len(kept) / len(sample))
     frequent: tuple[tuple[str, int], ...] = ()
     if len(sample) == len(values) and counts.max() >= max(2, FEW * len(values)):
@@ -101,6 +101,22 @@ def _of_numbers(column: NumberColumn) -> Profile:
         mean,
         frequent,
     )
+
+
+def _bars(sample: npt.NDArray[np.float64]) -> npt.NDArray[np.int64]:
+    """How many values fall into each of the bars between the usual smallest and largest; those beyond stand in the outer ones.
+
+    Halves are subtracted, since the span of two numbers that can be held may be one that cannot; and values too close together for
+    bars of any width stand in one.
+    """
+    sample = sample[np.isfinite(sample)]
+    if not len(sample):
+        return np.zeros(BARS, np.int64)
+    low, high = np.percentile(sample / 2, [0.5, 95])
+    if not high > low:
+        return np.bincount([0], [len(sample)], BARS).astype(np.int64)
+    places = np.clip((sample / 2 - low) / (high - low), 0, 1)
+    return np.bincount(np.minimum((places * BARS).astype(np.int64), BARS - 1), minlength=BARS)
 
 
 def _different(values: npt.NDArray, varied: float) -> int | None:

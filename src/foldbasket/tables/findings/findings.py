@@ -4,6 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
+import numpy as np
+
+from foldbasket import faults
+from foldbasket.errors import FoldBasketError
 from foldbasket.tables.findings import layout, misfits, outliers, rows, spellings
 from foldbasket.tables.findings.finding import Finding
 from foldbasket.tables.progress import Progress
@@ -24,5 +28,18 @@ def findings_of(table: Table, progress: Progress | None = None) -> list[Finding]
     for at, find in enumerate(FINDERS):
         if progress is not None:
             progress.step(f"Looking through {table.name}", at / len(FINDERS))
-        found += find(table)
+        try:
+            found += find(table)
+        except FoldBasketError:
+            raise
+        except Exception as error:
+            found.append(_not_looked(faults.note(error), find.__module__.rpartition(".")[2]))
     return found
+
+
+def _not_looked(error: FoldBasketError, kind: str) -> Finding:
+    """Says that one kind of finding could not be looked for, so that silence is never taken for a clean table."""
+    nothing = np.empty(0, np.int64)
+    return Finding(
+        "not looked through", "", kind, f"The table could not be looked through for {kind}", "", 0, (), lambda: nothing, error.todo or ""
+    )  # fmt: skip

@@ -90,16 +90,18 @@ def _within(date: datetime.date, years: set[str], low: int, high: int) -> list[d
 
 def _amounts(column: NumberColumn) -> Iterator[Finding]:
     values = column.values if column.valid is None else column.values[column.valid]
-    if len(values) < FEWEST or not np.isfinite(values.max()):
-        return
     sample = np.abs(values[:: max(1, len(values) // SAMPLE)].astype(np.float64))
-    usual = float(np.quantile(sample, 0.99)) or 1.0
+    sample = sample[np.isfinite(sample)]  # a value beyond every number lies beyond all others, too
+    if min(len(values), len(sample)) < FEWEST:
+        return
+    usual = float(np.quantile(sample, 0.99, method="lower")) or 1.0
     largest = max(abs(float(values.max())), abs(float(values.min())))
     if largest < GAP * usual:
         return
     sizes = np.abs(values.astype(np.float64))
     high = np.sort(sizes[sizes >= usual])
-    ratios = high[1:] / np.maximum(high[:-1], 1e-300)
+    with np.errstate(invalid="ignore"):
+        ratios = high[1:] / np.maximum(high[:-1], 1e-300)
     gaps = np.flatnonzero(ratios >= GAP)
     if not len(gaps):
         return
