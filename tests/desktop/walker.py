@@ -418,6 +418,9 @@ def main() -> int:
                 f"walk {options.seed + number}: {options.each} gestures, {len(found)} wrong, longest hold {max((each[0] for each in held), default=0):.2f} s, {memory} MB",
                 flush=True,
             )
+            for took, what, where in sorted(held, reverse=True)[:3]:
+                if took > 0.2:
+                    print(f"    {took:.2f} s: {what} | {where}", flush=True)
     long = [each for each in holds if each[0] > 0.2]
     for took, what, where in sorted(long, reverse=True)[:20]:
         print(f"{took:.2f} s: {what} | {where}")

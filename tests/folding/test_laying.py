@@ -287,3 +287,16 @@ def test_a_fold_without_fields_names_its_measures_on_rows():
     report = fold([NET, COST], measures_on="rows")
     assert as_text(report) == "\t\nNet\t48\nLines\t8\n"
     assert Decimal(report.value(0, 0)) == 48
+
+
+def test_hundreds_of_fields_inside_one_another_make_a_report():
+    names = [f"F{number}" for number in range(140)]
+    records = [["ab"[number % 2], "ab"[number // 2]] for number in range(4)]
+    of = source(
+        table("T", {name: [each[at % 2] for each in records] for at, name in enumerate(names)} | {"Net": [1, 2, 3, 4]})
+    )
+    report = fold([NET], [placed(f"T.{name}", id=name) for name in names], of=of)
+    assert report.rows.level.max() == len(names)
+    # The leaves, everything, the totals of the outermost field, and those of every field between.
+    assert report.height == 4 + 1 + 2 + 4 * (len(names) - 2)
+    assert report.value(report.height - 1, 0) == 10

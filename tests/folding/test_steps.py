@@ -1,8 +1,5 @@
 """The order of steps in words, and that each step costs only what it must."""
 
-import threading
-import time
-
 import msgspec
 import numpy as np
 import pytest
@@ -118,35 +115,6 @@ def test_a_fold_stops_soon_after_it_is_cancelled(aggregate):
         engine.fold(Fold("f", (measure("count", "T.x") if aggregate == "list" else measure(aggregate, "T.x"),))).height
         == 1
     )
-
-
-def test_work_that_cannot_be_stopped_is_left_to_itself_when_cancelled():
-    progress, going, gate = Progress(), threading.Event(), threading.Event()
-
-    def work() -> int:
-        going.set()
-        gate.wait(10)
-        return 1
-
-    def cancel() -> None:
-        going.wait(10)
-        progress.cancel()
-
-    stopper = threading.Thread(target=cancel)
-    stopper.start()
-    with pytest.raises(Cancelled):
-        progress.meanwhile("Sorting", work)
-    assert not gate.is_set()  # it was left while the work still went on
-    gate.set()
-    stopper.join()
-    assert Progress().meanwhile("Sorting", lambda: 2) == 2
-    with pytest.raises(TimeoutError):
-        Progress().meanwhile("Sorting", _late)
-
-
-def _late() -> None:
-    time.sleep(0)
-    raise TimeoutError
 
 
 def test_ten_thousand_column_members_over_many_rows_are_refused_before_they_are_made():

@@ -43,7 +43,7 @@ class Axis:
     """Lines in display order. `level` and `kind` have shape (lines,); `codes` (lines, fields), -1 where a field is not named."""
 
     heads: tuple[Head, ...]
-    level: npt.NDArray[np.int8]
+    level: npt.NDArray[np.int32]
     kind: npt.NDArray[np.int8]
     codes: npt.NDArray[np.int32]
     locale: str

@@ -132,7 +132,7 @@ def grow(
 class Lines:
     """The lines an axis shows: each one's level and its node in that level, and what kind of line it is."""
 
-    level: npt.NDArray[np.int8]
+    level: npt.NDArray[np.int32]
     node: npt.NDArray[np.int64]
     kind: npt.NDArray[np.int8]
 
@@ -157,7 +157,7 @@ def lines_of(
         start = tree.starts[level]
         stop = np.append(start[1:], tree.leaves)[: len(start)]
         chosen = chosen & ~hidden[level]
-        levels.append(np.full(int(chosen.sum()), level, np.int8))
+        levels.append(np.full(int(chosen.sum()), level, np.int32))
         nodes.append(np.flatnonzero(chosen))
         kinds.append(np.full(int(chosen.sum()), kind, np.int8))
         places.append((start if where == "before" else stop - 1)[chosen])
@@ -206,7 +206,7 @@ def path_of(tree: Tree, level: int, node: int, domains: Sequence[Domain]) -> tup
 def every_line(tree: Tree) -> Lines:
     """The lines of an axis with every total, which comparisons need whether they are shown or not."""
     order = [np.arange(len(start)) for start in tree.starts]
-    levels = np.concatenate([np.full(len(each), level, np.int8) for level, each in enumerate(order)])
+    levels = np.concatenate([np.full(len(each), level, np.int32) for level, each in enumerate(order)])
     stops = [np.append(start[1:], tree.leaves)[: len(start)] for start in tree.starts]
     placed = np.lexsort((-levels, np.concatenate(stops)))
     kinds = np.where(levels == tree.depth, Kind.MEMBER, np.where(levels == 0, Kind.GRAND, Kind.SUBTOTAL)).astype(

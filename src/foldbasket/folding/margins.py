@@ -78,7 +78,7 @@ class Margin:
         return self.axis.kind[self.line]
 
     @cached_property
-    def level(self) -> npt.NDArray[np.int8]:
+    def level(self) -> npt.NDArray[np.int32]:
         """How many fields each names."""
         return self.axis.level[self.line]
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor, wait
 from typing import TypeVar
 
 from foldbasket.errors import Cancelled
@@ -34,13 +34,9 @@ class Progress:
         """Does work that cannot be stopped in the middle while staying ready to be cancelled, which leaves it to itself."""
         self.step(what, 0.0)
         doing = _aside.submit(work)
-        while True:
-            try:
-                return doing.result(timeout=LOOK_EVERY)
-            except TimeoutError:
-                if doing.done():  # the work's own error
-                    raise
-                self.step(what, 0.5)
+        while not wait([doing], LOOK_EVERY).done:
+            self.step(what, 0.5)
+        return doing.result()
 
     def look(self) -> None:
         """Raises `Cancelled` once `cancel` was called, and says nothing."""
