@@ -341,6 +341,23 @@ def test_a_file_replaced_while_it_is_read_is_one_error(tmp_path):
         read_table(path, "x", progress=Progress(replace))
 
 
+@pytest.mark.parametrize("left", ["", "A,B\n2,y\n", "A,B\n" + "2,y,z\n" * 900_000])
+def test_a_file_written_anew_in_place_while_it_is_read_is_one_error(tmp_path, left):
+    from foldbasket.tables.progress import Progress
+
+    path = tmp_path / "moving.csv"
+    path.write_text("A,B\n" + "1,x\n" * 800_000)
+    told = []
+
+    def cut_short(what, share):
+        if what.startswith("Reading") and not told:
+            told.append(what)
+            path.write_text(left)  # the same file, so that whoever had mapped it into memory would fall
+
+    with pytest.raises(ReadError, match="changed while it was read"):
+        read_table(path, "x", progress=Progress(cut_short))
+
+
 # --- several files, and the clipboard -----------------------------------------
 
 
@@ -379,3 +396,14 @@ def test_a_pasted_block_is_read_between_tabs_or_as_delimited_text():
             read_pasted(nothing, "Pasted")
     with pytest.raises(ReadError, match="the clipboard, line 3"):
         read_pasted("a\tb\n1\t2\n1\n", "Pasted")
+
+
+@pytest.mark.parametrize("as_array", [True, False])
+def test_json_whose_records_share_no_field_is_refused_before_it_takes_memory(tmp_path, as_array):
+    path = tmp_path / "names.json"
+    records = [{f"day {number}": 1} for number in range(6_000)]
+    path.write_text(json.dumps(records) if as_array else "\n".join(map(json.dumps, records)))
+    with pytest.raises(
+        ReadError, match=r"names\.json: its first .* records have .* different fields .*Where names hold values"
+    ):
+        read_table(path, "names")

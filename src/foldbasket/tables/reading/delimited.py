@@ -9,7 +9,6 @@ from __future__ import annotations
 import codecs
 import csv
 import io
-import mmap
 import os
 import re
 from collections.abc import Sequence
@@ -47,7 +46,10 @@ _BAD_COLUMN = re.compile(r"In CSV column #(\d+): (.*)", re.DOTALL)
 
 
 class _Feed(io.RawIOBase):
-    """A stretch of a file's bytes as UTF-8, handed to Arrow block by block with progress and cancel."""
+    """A stretch of a file's bytes as UTF-8, handed to Arrow block by block with progress and cancel.
+
+    It is read, not mapped into memory: a file that somebody cuts short would take the whole program with it.
+    """
 
     def __init__(self, path: Path, look: Look, progress: Progress, start: int, stop: int) -> None:
         super().__init__()
@@ -58,7 +60,7 @@ class _Feed(io.RawIOBase):
         self._lines = 1
         self._decoder = None
         if look.is_utf8:
-            self._view = memoryview(mmap.mmap(self._file.fileno(), 0, access=mmap.ACCESS_READ))
+            self._file.seek(start)
         else:
             self._decoder = codecs.getincrementaldecoder(look.encoding)()
             self._skip = look.header_chars
@@ -67,10 +69,11 @@ class _Feed(io.RawIOBase):
     def readable(self) -> bool:
         return True
 
-    def read(self, size: int = -1) -> bytes | memoryview:
+    def read(self, size: int = -1) -> bytes:
         self._progress.step(f"Reading {self._path.name}", min(1.0, self._done / self._size))
         if self._decoder is None:
-            block = self._view[self._done : min(self._stop, self._done + size) if size >= 0 else self._stop]
+            left = self._stop - self._done
+            block = self._file.read(min(left, size) if size >= 0 else left)
             self._done += len(block)
             return block
         while len(self._left_over) < size or size < 0:
@@ -106,12 +109,14 @@ def _stretches(path: Path, look: Look, quoted_breaks: bool) -> list[tuple[int, i
     if quoted_breaks or not look.is_utf8:
         return [(look.header_bytes, size)]
     cuts = [look.header_bytes]
-    with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as data:
+    with path.open("rb") as file:
         while size - cuts[-1] > 1.5 * STRETCH:
-            end = data.find(b"\n", cuts[-1] + STRETCH) + 1
-            if not end:
+            file.seek(cuts[-1] + STRETCH)
+            while (block := file.read(BLOCK)) and b"\n" not in block:
+                pass
+            if not block:
                 break
-            cuts.append(end)
+            cuts.append(file.tell() - len(block) + block.index(b"\n") + 1)
     return list(pairwise([*cuts, size]))
 
 
@@ -312,13 +317,13 @@ def _has_quoted_breaks(path: Path, look: Look) -> bool:
     """Whether any line break stands inside quotes, which Arrow must know before it cuts the file into blocks."""
     if look.encoding.startswith("utf-16"):
         return True
-    with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as data:
-        at = data.find(b'"')
-        if at < 0:
-            return False
-        inside = 0
-        for start in range(at, len(data), BLOCK):
-            block = np.frombuffer(data[start : start + BLOCK], np.uint8)
+    with path.open("rb") as file:
+        inside, is_quoted = 0, False
+        while data := file.read(BLOCK):
+            is_quoted = is_quoted or b'"' in data
+            if not is_quoted:
+                continue
+            block = np.frombuffer(data, np.uint8)
             quotes = np.flatnonzero(block == 34)
             breaks = np.flatnonzero((block == 10) | (block == 13))
             if ((np.searchsorted(quotes, breaks) + inside) % 2).any():

@@ -18,6 +18,8 @@ Record = dict[str, Any]
 MOST_ARRAY = 1 << 30
 """An array is decoded as a whole; one object a line is read at any size."""
 LINES = 20_000
+FEWEST_CELLS, CELLS_A_BYTE = 20_000_000, 60
+"""Records that share few of their fields make a table of blanks. It may have so many cells, and so many for each byte of the file."""
 
 _decoder: msgspec.json.Decoder[Any] = msgspec.json.Decoder(float_hook=Decimal)
 
@@ -40,8 +42,9 @@ def read_json(path: Path, name: str, reading: Reading = AS_FOUND, progress: Prog
 
 def _lines(path: Path) -> Iterator[Batch]:
     size = max(1, path.stat().st_size)
-    done = 0
+    done, count = 0, 0
     taken: list[Record] = []
+    names: set[str] = set()
     with path.open("rb") as file:
         for number, line in enumerate(file, 1):
             done += len(line)
@@ -49,6 +52,8 @@ def _lines(path: Path) -> Iterator[Batch]:
                 line = line.removeprefix(b"\xef\xbb\xbf")
             if line.strip():
                 taken.append(_flat(_decoded(line, f"{path.name}, line {number}"), f"{path.name}, line {number}"))
+                count += 1
+                _check_cells(taken[-1], names, count, path, size)
             if len(taken) == LINES:
                 yield _batch(taken, done / size)
                 taken = []
@@ -63,12 +68,24 @@ def _array(path: Path) -> Iterator[Batch]:
             todo="Export it with one object a line.",
         )
     read = _decoded(path.read_bytes().removeprefix(b"\xef\xbb\xbf"), path.name)
+    size, names = path.stat().st_size, set[str]()
     for at in range(0, len(read), LINES):
-        taken = [
-            _flat(record, f"{path.name}, element {number}")
-            for number, record in enumerate(read[at : at + LINES], at + 1)
-        ]
+        taken = []
+        for number, record in enumerate(read[at : at + LINES], at + 1):
+            taken.append(_flat(record, f"{path.name}, element {number}"))
+            _check_cells(taken[-1], names, number, path, size)
         yield _batch(taken, at / len(read))
+
+
+def _check_cells(record: Record, names: set[str], count: int, path: Path, size: int) -> None:
+    """Takes the names of a record's fields to the others, and refuses what would be nearly all blanks before it takes memory."""
+    names.update(record)
+    if count * len(names) > max(FEWEST_CELLS, CELLS_A_BYTE * size):
+        raise ReadError(
+            f"its first {count:,} records have {len(names):,} different fields between them, nearly all of them blank in each.",
+            where=path.name,
+            todo="Where names hold values, such as dates, write those into a field of their own, and export again.",
+        )
 
 
 def _batch(taken: list[Record], share: float) -> Batch:

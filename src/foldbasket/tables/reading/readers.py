@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import stat
+from collections.abc import Iterator
 from pathlib import Path
 
 from foldbasket.errors import ReadError
@@ -47,18 +49,13 @@ def read_table(path: Path, name: str, reading: Reading = AS_FOUND, progress: Pro
         if not apart.is_inside() and any(reader_of(file).apart for file in files):
             before = stamp(path)
             size = sum(state[1] for state in before)
-            table = apart.read_apart(path, name, reading, progress, size)
-        elif many:
+            with _standing_still(path, before, many):
+                return apart.read_apart(path, name, reading, progress, size)
+        if many:
             return read_folder(path, name, reading, progress, READERS, read_table)
-        else:
-            _check_plain(path)
-            before = stamp(path)
-            table = reader_of(path).read(path, name, reading, progress)
-        if not many and stamp(path) != before:
-            raise ReadError(
-                "the file changed while it was read.", where=path.name, todo="Open it again when it is whole."
-            )
-        return table
+        _check_plain(path)
+        with _standing_still(path, stamp(path), many):
+            return reader_of(path).read(path, name, reading, progress)
     except FileNotFoundError:
         raise ReadError(
             "there is no such file.", where=str(path), todo="Was it moved or renamed? Choose it again."
@@ -68,6 +65,20 @@ def read_table(path: Path, name: str, reading: Reading = AS_FOUND, progress: Pro
     except (OSError, ValueError) as error:  # a name with a NUL in it is a ValueError
         reason = getattr(error, "strerror", None) or error
         raise ReadError(f"the file cannot be read ({reason}).", where=_shown(path), todo="Choose it again.") from None
+
+
+@contextlib.contextmanager
+def _standing_still(path: Path, before: State, many: bool) -> Iterator[None]:
+    """Refuses what was read, and replaces what was said against it, where the file is another behind the reading than before it."""
+    wrong: ReadError | None = None
+    try:
+        yield
+    except ReadError as error:
+        wrong = error
+    if not many and stamp(path) != before:
+        raise ReadError("the file changed while it was read.", where=path.name, todo="Open it again when it is whole.")
+    if wrong is not None:
+        raise wrong
 
 
 def _check_plain(path: Path) -> None:
@@ -92,7 +103,10 @@ def is_text_file(path: Path) -> bool:
     return reader_of(path) is delimited.READER or path.suffix.lower() in (".jsonl", ".ndjson")
 
 
-def stamp(path: Path) -> tuple[tuple[str, int, int, int], ...]:
+State = tuple[tuple[str, int, int, int], ...]
+
+
+def stamp(path: Path) -> State:
     """What tells one state of a file (or of the files of a folder or pattern) from another: name, size, time, inode."""
     states = []
     for file in files_of_source(path):
