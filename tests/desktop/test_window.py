@@ -351,3 +351,10 @@ def test_names_from_files_are_drawn_as_they_are(driver, tmp_path):
     assert tip(odd) == "<qt>&lt;b&gt;x&lt;/b&gt;&lt;img src=&#x27;y&#x27;&gt;</qt>"
     assert tip("Net > 3") == "Net > 3"
     assert driver.errors == []
+
+
+def test_a_word_that_is_gone_is_not_selected(driver, demo):
+    driver.open(demo)
+    driver.desk.select_word("gone")
+    assert driver.desk.word is None
+    assert driver.window.workspace.card.at_once().widget() is not None

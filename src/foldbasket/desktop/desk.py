@@ -288,8 +288,10 @@ class Desk(QObject):
             self.refold()
 
     def select_word(self, word: str | None) -> None:
-        """Selects a word, whose card is then shown; None shows the fold's own card."""
-        self.word, self.alternative, self.drafted = word, 0, None
+        """Selects a word, whose card is then shown; None shows the fold's own card, as does a word that the fold does not have, such
+        as one of a picture of it that is a moment old."""
+        known = self.fold is not None and word in {each.id for each in self.fold.words()}
+        self.word, self.alternative, self.drafted = word if known else None, 0, None
         self.word_selected.emit()
 
     def calculate(self, text: str | None = "") -> None:
