@@ -529,3 +529,19 @@ def test_members_are_ordered_by_value_and_picked_on_their_card(driver, demo):
     for _ in range(4):
         driver.key(Qt.Key.Key_Z)
     assert lines() == before
+
+
+def test_many_cells_are_copied_in_the_background_and_are_the_same(driver, demo, monkeypatch):
+    driver.open(demo)
+    driver.key(Key.Key_R)
+    driver.key(Key.Key_A)
+    driver.key(Key.Key_C)
+    at_once = QApplication.clipboard().mimeData()
+    at_once = at_once.text(), at_once.html()
+    QApplication.clipboard().setText("")
+    monkeypatch.setattr("foldbasket.desktop.desk.COPIED_AT_ONCE", 0)
+    driver.key(Key.Key_C)
+    driver.settle()
+    copied = QApplication.clipboard().mimeData()
+    assert (copied.text(), copied.html()) == at_once
+    assert at_once[0].count("\n") > 10

@@ -55,6 +55,9 @@ from foldbasket.tables.reading import apart
 from foldbasket.tables.reading.readers import table_name
 from foldbasket.tables.table import Table
 
+COPIED_AT_ONCE = 1_000
+"""So many cells are made for the clipboard before a frame is over; more in the background."""
+
 
 class Desk(QObject):
     """Paths in the basket held here are absolute; they become relative to the basket's folder when it is saved."""
@@ -69,6 +72,7 @@ class Desk(QObject):
     saved = pyqtSignal()
     changed_elsewhere = pyqtSignal(object, bool, object)
     proved = pyqtSignal(object)
+    copied = pyqtSignal(str, str)
     trust_wanted = pyqtSignal(object, object)
     profiles_changed = pyqtSignal()
     findings_changed = pyqtSignal()
@@ -106,9 +110,12 @@ class Desk(QObject):
         self._saver = Worker("save", self)
         self._aside_writer = Worker("aside", self)
         self._prover = Worker("prove", self)
+        self._copier = Worker("copy", self)
+        self._copier.finished.connect(self._copied)
+        self._copier.failed.connect(self._not_done)
         self._prover.finished.connect(self.proved)
         self._prover.failed.connect(self._not_done)
-        for worker in (self._folder_worker, self._reader, self._writer, self._saver):
+        for worker in (self._folder_worker, self._reader, self._writer, self._saver, self._copier):
             worker.told.connect(self.told)
         self._folder_worker.finished.connect(self._folded)
         self._folder_worker.failed.connect(self._not_folded)
@@ -172,6 +179,7 @@ class Desk(QObject):
             self.sources,
             self.formulas,
             self._prover,
+            self._copier,
         )
         return any(worker.busy for worker in workers)
 
@@ -213,6 +221,7 @@ class Desk(QObject):
             self._reader,
             self._writer,
             self._prover,
+            self._copier,
             self.supply,
             self.listings,
             self.sources,
@@ -462,6 +471,7 @@ class Desk(QObject):
         """Stops what is being read or folded; things stay as they were."""
         self._reader.cancel()
         self._folder_worker.cancel()
+        self._copier.cancel()
         self.supply.cancel()
         self.rested.emit()
 
@@ -638,6 +648,22 @@ class Desk(QObject):
         self.history.mark_saved(Basket())
         self.write_aside()
         recovery.forget(left.found)
+        self.rested.emit()
+
+    def copy(self, cells: int, make: Callable[[], tuple[str, str]]) -> None:
+        """Makes what goes to the clipboard, as plain text and as HTML, of so many cells: at once, or in the background if many."""
+
+        def work(progress: Any) -> tuple[str, str]:
+            progress.step("Copying", 0.0)
+            return make()
+
+        if cells > COPIED_AT_ONCE:
+            self._copier.start(work)
+        else:
+            self.copied.emit(*make())
+
+    def _copied(self, texts: tuple[str, str]) -> None:
+        self.copied.emit(*texts)
         self.rested.emit()
 
     def write_report(self, path: Path, shape: str = "table") -> None:

@@ -15,6 +15,7 @@ from foldbasket.desktop.grid.membermenu import member_menu
 from foldbasket.desktop.grid.painter import GridPainter, Marked
 from foldbasket.desktop.memberwork import Seen, seen_at
 from foldbasket.desktop.sentence import dropped_field, dropped_word
+from foldbasket.errors import OutputError
 from foldbasket.folding.margins import MEASURE, Margin
 from foldbasket.folding.report import Report
 from foldbasket.outputs import html, text
@@ -37,6 +38,7 @@ class GridView(QAbstractScrollArea):
         self.geometry_of: Geometry | None = None
         self.marked: Marked | None = None
         self._lit: str | None = None
+        desk.copied.connect(self._put_on_clipboard)
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAcceptDrops(True)
@@ -403,26 +405,27 @@ class GridView(QAbstractScrollArea):
         report = self.report
         if report is None:
             return
-        data = QMimeData()
         marked = self.marked
-        if marked is None or (marked.top, marked.left, marked.bottom, marked.right) == (
-            0,
-            0,
-            report.height - 1,
-            report.width - 1,
-        ):
+        last = (report.height - 1, report.width - 1)
+        if marked is None or (marked.top, marked.left, marked.bottom, marked.right) == (0, 0, *last):
             if report.height * report.width > WHOLE_COPY_CELLS:
-                from foldbasket.errors import OutputError
-
                 self.desk.failed.emit(
                     OutputError("the report is too large for the clipboard.", todo="Write it to a file instead.")
                 )
                 return
-            data.setText(text.table(report))
-            data.setHtml(html.table(report))
-        else:
-            data.setText(text.block(report, range(marked.top, marked.bottom + 1), range(marked.left, marked.right + 1)))
-            data.setHtml(html.block(report, range(marked.top, marked.bottom + 1), range(marked.left, marked.right + 1)))
+            self.desk.copy(report.height * report.width, lambda: (text.table(report), html.table(report)))
+            return
+        rows, columns = range(marked.top, marked.bottom + 1), range(marked.left, marked.right + 1)
+        self.desk.copy(
+            len(rows) * len(columns),
+            lambda: (text.block(report, rows, columns), html.block(report, rows, columns)),
+        )
+
+    @staticmethod
+    def _put_on_clipboard(plain: str, as_html: str) -> None:
+        data = QMimeData()
+        data.setText(plain)
+        data.setHtml(as_html)
         clipboard = QApplication.clipboard()
         if clipboard is not None:
             clipboard.setMimeData(data)
