@@ -386,6 +386,7 @@ def walked(seed: int, gestures: int, paths: list[Path]) -> tuple[list[str], list
         return wrong + walker.faults[len(wrong) :], list(walker.app.holds)
     finally:
         walker.close()
+        faulthandler.cancel_dump_traceback_later()
         sys.excepthook = sys.__excepthook__
 
 
