@@ -99,8 +99,7 @@ def main(folder: Path) -> None:
     comparison_pictures(window, shoot)
     fold_pictures(window, shoot, folder)
     source_pictures(window, shoot, data, folder)
-    window.may_leave = lambda: True  # type: ignore[method-assign]  # nothing here is worth a question
-    window.close()
+    window.desk.close()  # not the window, which would ask what to do with unsaved work
 
 
 def comparison_pictures(window: MainWindow, shoot: Callable[[str], None]) -> None:
