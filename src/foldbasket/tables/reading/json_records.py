@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from decimal import Decimal, InvalidOperation
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -36,31 +37,28 @@ def read_json(path: Path, name: str, reading: Reading = AS_FOUND, progress: Prog
             where=path.name,
             todo="It begins with [ and holds flat objects, or has one object a line.",
         )
-    batches = _array(path) if start[:1] == b"[" else _lines(path)
-    return gathered(name, str(path), batches, progress or Progress(), types=reading.types, judging="dates")
+    records = _array(path) if start[:1] == b"[" else _lines(path)
+    return gathered(
+        name, str(path), _batches(records, path), progress or Progress(), types=reading.types, judging="dates"
+    )
 
 
-def _lines(path: Path) -> Iterator[Batch]:
+def _lines(path: Path) -> Iterator[tuple[Record, float]]:
+    """Each record, and how much of the file is read behind it."""
     size = max(1, path.stat().st_size)
-    done, count = 0, 0
-    taken: list[Record] = []
-    names: set[str] = set()
+    done = 0
     with path.open("rb") as file:
         for number, line in enumerate(file, 1):
             done += len(line)
             if number == 1:
                 line = line.removeprefix(b"\xef\xbb\xbf")
             if line.strip():
-                taken.append(_flat(_decoded(line, f"{path.name}, line {number}"), f"{path.name}, line {number}"))
-                count += 1
-                _check_cells(taken[-1], names, count, path, size)
-            if len(taken) == LINES:
-                yield _batch(taken, done / size)
-                taken = []
-    yield _batch(taken, 1.0)
+                where = f"{path.name}, line {number}"
+                yield _flat(_decoded(line, where), where), done / size
 
 
-def _array(path: Path) -> Iterator[Batch]:
+def _array(path: Path) -> Iterator[tuple[Record, float]]:
+    """Each record, and how much of the array is taken up with it."""
     if path.stat().st_size > MOST_ARRAY:
         raise ReadError(
             f"one array of more than {MOST_ARRAY >> 30} GB would not fit in memory.",
@@ -68,29 +66,26 @@ def _array(path: Path) -> Iterator[Batch]:
             todo="Export it with one object a line.",
         )
     read = _decoded(path.read_bytes().removeprefix(b"\xef\xbb\xbf"), path.name)
-    size, names = path.stat().st_size, set[str]()
-    for at in range(0, len(read), LINES):
-        taken = []
-        for number, record in enumerate(read[at : at + LINES], at + 1):
-            taken.append(_flat(record, f"{path.name}, element {number}"))
-            _check_cells(taken[-1], names, number, path, size)
-        yield _batch(taken, at / len(read))
+    for number, record in enumerate(read, 1):
+        yield _flat(record, f"{path.name}, element {number}"), number / len(read)
 
 
-def _check_cells(record: Record, names: set[str], count: int, path: Path, size: int) -> None:
-    """Takes the names of a record's fields to the others, and refuses what would be nearly all blanks before it takes memory."""
-    names.update(record)
-    if count * len(names) > max(FEWEST_CELLS, CELLS_A_BYTE * size):
-        raise ReadError(
-            f"its first {count:,} records have {len(names):,} different fields between them, nearly all of them blank in each.",
-            where=path.name,
-            todo="Where names hold values, such as dates, write those into a field of their own, and export again.",
-        )
-
-
-def _batch(taken: list[Record], share: float) -> Batch:
-    names = dict.fromkeys(name for record in taken for name in record)
-    return Batch({name: [record.get(name) for record in taken] for name in names}, share)
+def _batches(records: Iterator[tuple[Record, float]], path: Path) -> Iterator[Batch]:
+    """The records as columns, so many at a time. Raises ReadError for what would be nearly all blanks, before that takes memory."""
+    most = max(FEWEST_CELLS, CELLS_A_BYTE * path.stat().st_size)
+    names: set[str] = set()
+    count = 0
+    while taken := list(islice(records, LINES)):
+        count += len(taken)
+        own = dict.fromkeys(name for record, _ in taken for name in record)
+        names.update(own)
+        if count * len(names) > most:
+            raise ReadError(
+                f"its first {count:,} records have {len(names):,} different fields between them, nearly all of them blank in each.",
+                where=path.name,
+                todo="Where names hold values, such as dates, write those into a field of their own, and export again.",
+            )
+        yield Batch({name: [record.get(name) for record, _ in taken] for name in own}, taken[-1][1])
 
 
 def _decoded(text: bytes, where: str) -> Any:

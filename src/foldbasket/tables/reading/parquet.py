@@ -5,7 +5,6 @@ from __future__ import annotations
 import itertools
 import os
 import threading
-from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
@@ -65,8 +64,8 @@ def read_parquet(path: Path, name: str, reading: Reading = AS_FOUND, progress: P
     try:
         with pq.ParquetFile(path) as probe:
             schema, metadata = probe.schema_arrow, probe.metadata
-            leaves = _leaves(schema, path)
-            varied = _varied(metadata, schema, leaves)
+            _refuse_nested(schema, path)  # so that each field is one of the file's columns
+            varied = _varied(metadata, schema)
         _check_size(metadata, schema, path)
         texts = [field.name for at, field in enumerate(schema) if _is_text(field.type) and at not in varied]
         names = field_names(schema.names)
@@ -76,7 +75,7 @@ def read_parquet(path: Path, name: str, reading: Reading = AS_FOUND, progress: P
         def read(at: int) -> tuple[Column, CodedColumn | None]:
             if not hasattr(own, "file"):
                 own.file = pq.ParquetFile(path, read_dictionary=texts)
-            values = own.file.reader.read_column(leaves[at])
+            values = own.file.reader.read_column(at)
             progress.step(f"Reading {path.name}", next(done) / max(1, len(names)))
             values.validate(full=True)
             put_off = at in varied and len(values) > PUT_OFF
@@ -109,8 +108,8 @@ def _is_text(kind: pa.DataType) -> bool:
     return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
 
 
-def _leaves(schema: pa.Schema, path: Path) -> list[int]:
-    """Which of the file's columns each field is. Raises ReadError for fields that are made of others."""
+def _refuse_nested(schema: pa.Schema, path: Path) -> None:
+    """Raises ReadError for fields that are made of others."""
     for field in schema:
         if pa.types.is_nested(field.type):
             raise ReadError(
@@ -118,7 +117,6 @@ def _leaves(schema: pa.Schema, path: Path) -> list[int]:
                 where=f"{path.name}, field “{field.name}”",
                 todo="Leave the field out, or export it as text.",
             )
-    return list(range(len(schema)))
 
 
 def _check_size(metadata: pq.FileMetaData, schema: pa.Schema, path: Path) -> None:
@@ -138,7 +136,7 @@ def _check_size(metadata: pq.FileMetaData, schema: pa.Schema, path: Path) -> Non
         )
 
 
-def _varied(metadata: pq.FileMetaData, schema: pa.Schema, leaves: Sequence[int]) -> set[int]:
+def _varied(metadata: pq.FileMetaData, schema: pa.Schema) -> set[int]:
     """The fields of text whose values are mostly different, judged by the bytes a value takes in the first group of records."""
     if metadata.num_row_groups == 0:
         return set()
@@ -147,7 +145,7 @@ def _varied(metadata: pq.FileMetaData, schema: pa.Schema, leaves: Sequence[int])
         at
         for at, field in enumerate(schema)
         if _is_text(field.type)
-        and (column := group.column(leaves[at])).total_uncompressed_size > MOST_BYTES * max(1, column.num_values)
+        and (column := group.column(at)).total_uncompressed_size > MOST_BYTES * max(1, column.num_values)
     }
 
 
