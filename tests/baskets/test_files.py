@@ -193,7 +193,10 @@ def test_a_save_that_fails_leaves_the_old_basket(tmp_path, monkeypatch):
 def test_killed_at_any_moment_while_saving_the_basket_opens_old_or_new(tmp_path):
     path = tmp_path / "b.basket"
     names = {f"version {number}" for number in range(2000)}
-    save_basket(msgspec.structs.replace(DEMO, name="version 0"), path)
+    began = time.monotonic()
+    for _ in range(3):
+        save_basket(msgspec.structs.replace(DEMO, name="version 0"), path)
+    one_save = (time.monotonic() - began) / 3  # so that the kills fall into the saving on a slow machine, too
     rng = random.Random(4)
     seen = set()
     for _ in range(200):
@@ -204,7 +207,7 @@ def test_killed_at_any_moment_while_saving_the_basket_opens_old_or_new(tmp_path)
                     save_basket(msgspec.structs.replace(DEMO, name=f"version {number}"), path)
             finally:
                 os._exit(0)
-        time.sleep(rng.uniform(0.0, 0.02))
+        time.sleep(rng.uniform(0.0, max(0.02, 5 * one_save)))
         os.kill(child, signal.SIGKILL)
         os.waitpid(child, 0)
         basket = open_basket(path).basket
