@@ -1,7 +1,7 @@
 """Mutated files of every format, read as the program reads them: nothing but our own errors, nothing that never ends.
 
 `make fuzz` runs some thousands for each format with fixed seeds; the test suite a few. A round is a seed, a format and a mutation, so
-that whatever is found can be made again: ``python -m tests.fuzz.fuzz --format ods --seed 17``.
+that whatever is found can be made again: ``python -m tests.fuzz.fuzz --format ods --first 17 --rounds 1``.
 """
 
 from __future__ import annotations
@@ -282,7 +282,8 @@ def once(kind: str, seed: int, folder: Path) -> str | None:
 
 
 def aside(kind: str, seed: int, folder: Path) -> str | None:
-    """One round in a process of its own, whose death is noticed; from a process without threads it costs a moment."""
+    """One round in a process of its own, whose death is noticed. It is forked, which costs a moment and must be done from a process
+    without threads: the pools of one that has some would wait for them forever."""
     out, told = os.pipe()
     child = os.fork()
     if child == 0:
@@ -350,9 +351,9 @@ def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--format", choices=FORMATS, action="append")
     parser.add_argument("--rounds", type=int, default=2_000)
-    parser.add_argument("--seed", type=int)
+    parser.add_argument("--first", type=int, default=0, help="the seed of the first round")
     options = parser.parse_args()
-    seeds = range(options.rounds) if options.seed is None else range(options.seed, options.seed + 1)
+    seeds = range(options.first, options.first + options.rounds)
     with tempfile.TemporaryDirectory() as folder:
         wrong = run(options.format or list(FORMATS), seeds, Path(folder), say=True)
     print(f"{len(wrong)} failed")
