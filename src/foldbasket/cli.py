@@ -204,41 +204,44 @@ def _render(options: argparse.Namespace) -> int:
             todo=f"Name one with --fold: {listed}.",
         )
     ready = prepare(opened, allow_outside=options.trust)
-    wrong = list(ready.problems)
-    for problem in wrong:
+    wrong = 0
+
+    def tell(problem: str) -> None:
+        nonlocal wrong
+        wrong += 1
         print(f"fold-basket: {problem}", file=sys.stderr)
-    spare = own_files(opened)
+
+    for problem in ready.problems:
+        tell(problem)
+    spare = own_files(basket, opened.path, opened.folder)
     targets = _targets(options.to, [fold.name for fold in folds])
     for fold, target in zip(folds, targets, strict=True):
         try:
             report = ready.engine.fold(fold)
             _write(report, target, options.shape, spare)
         except FoldBasketError as error:
-            wrong.append(f"{options.basket.name}: the fold “{fold.name}” cannot be made: {error}")
-            print(f"fold-basket: {wrong[-1]}", file=sys.stderr)
+            tell(f"{options.basket.name}: the fold “{fold.name}” cannot be made: {error}")
             continue
         for remark in report.remarks:
-            wrong.append(f"the fold “{fold.name}”: {remark}")
-            print(f"fold-basket: {wrong[-1]}", file=sys.stderr)
+            tell(f"the fold “{fold.name}”: {remark}")
         if not options.quiet:
             print(
                 f"{target}: {report.height:,} rows × {report.width:,} columns from {report.kept:,} of {report.records:,} records"
             )
-    if len(wrong) > 1:
-        print(f"fold-basket: {len(wrong)} to put right; see above.", file=sys.stderr)
+    if wrong > 1:
+        print(f"fold-basket: {wrong} to put right; see above.", file=sys.stderr)
     return 1 if wrong else 0
 
 
 def _write(report: Report, target: Path, shape: str, spare: Sequence[Path]) -> None:
-    from foldbasket.errors import OutputError
+    from foldbasket.errors import OutputError, reason_of
     from foldbasket.outputs.formats import save_report
 
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
     except (OSError, ValueError) as error:
-        reason = getattr(error, "strerror", None) or error
         raise OutputError(
-            f"the folder cannot be made ({reason}).", where=str(target.parent), todo="Choose another place."
+            f"the folder cannot be made ({reason_of(error)}).", where=str(target.parent), todo="Choose another place."
         ) from None
     if target.suffix.lower() in DRAWN and shape == "table":
         from foldbasket.desktop.pictures import save_picture

@@ -56,3 +56,8 @@ class Cancelled(FoldBasketError):  # noqa: N818 - a wish of the user's, not a fa
 
     def __init__(self) -> None:
         super().__init__("Cancelled.")
+
+
+def reason_of(error: Exception) -> str:
+    """Why the system could not do it, in its own words and without the path that it repeats."""
+    return str(getattr(error, "strerror", None) or error)

@@ -27,7 +27,7 @@ from foldbasket.baskets.basket import FORMAT, VERSION, Basket, BasketFile, Sourc
 from foldbasket.baskets.consent import EVERYTHING, NOTHING, places_of
 from foldbasket.baskets.sources import read_source
 from foldbasket.baskets.summaries import circle_of, depth_of, summary_of
-from foldbasket.errors import BasketError, Cancelled, FoldBasketError, FoldError, ReadError
+from foldbasket.errors import BasketError, Cancelled, FoldBasketError, FoldError, ReadError, reason_of
 from foldbasket.formulas.evaluation import day_named
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.parquet import write_parquet
@@ -87,7 +87,7 @@ def open_basket(path: Path) -> Opened:
         ) from None
     except OSError as error:
         raise BasketError(
-            f"the file cannot be read ({error.strerror or error}).", where=str(path), todo="Try again."
+            f"the file cannot be read ({reason_of(error)}).", where=str(path), todo="Try again."
         ) from None
     except ValueError as error:  # a name with a NUL in it
         raise BasketError(f"this is no name of a file ({error}).", where=repr(str(path))) from None
@@ -143,14 +143,14 @@ def decode(text: bytes, where: str) -> Basket:
         )
     try:
         read = msgspec.convert(head, type=BasketFile)
-        encode(Basket(**{name: getattr(read, name) for name in Basket.__struct_fields__}))
+        basket = Basket(**{name: getattr(read, name) for name in Basket.__struct_fields__})
+        encode(basket)  # what can be read and not be written again is no basket either
     except (msgspec.MsgspecError, OverflowError, RecursionError) as error:
         raise BasketError(
             f"the basket has something this program does not know: {error}.",
             where=where,
             todo="Mend that place, or see docs/basket-format.md.",
         ) from None
-    basket = Basket(**{name: getattr(read, name) for name in Basket.__struct_fields__})
     _check(basket, where)
     return basket
 
@@ -268,9 +268,10 @@ def _bounded(info: zipfile.ZipInfo, most: int, path: Path) -> None:
         )
 
 
-def own_files(opened: Opened) -> list[Path]:
+def own_files(basket: Basket, path: Path | None, folder: Path) -> list[Path]:
     """The basket's file and the files that its sources are read from, which no report may take the place of."""
-    return [opened.path, *(opened.folder / source.path for source in opened.basket.sources if source.is_file)]
+    files = [folder / source.path for source in basket.sources if source.is_file]
+    return files if path is None else [path, *files]
 
 
 def outside_places(opened: Opened) -> tuple[str, ...]:
@@ -354,7 +355,7 @@ def _carried(path: Path, source: SourceSpec, progress: Progress | None) -> Table
                 raise broken from None
             except OSError as error:
                 raise BasketError(
-                    f"the records of “{source.name}” cannot be unpacked ({error.strerror or error}).",
+                    f"the records of “{source.name}” cannot be unpacked ({reason_of(error)}).",
                     where=path.name,
                     todo="Is the disk full?",
                 ) from None
@@ -427,7 +428,7 @@ def save_basket(
                 _pack(fresh, content, written, tables or {}, earlier, taken)
     except (OSError, ValueError, OverflowError, zipfile.BadZipFile, pa.ArrowException) as error:
         raise BasketError(
-            f"the basket cannot be saved ({getattr(error, 'strerror', None) or error}).",
+            f"the basket cannot be saved ({reason_of(error)}).",
             where=str(path),
             todo="Choose another place.",
         ) from None

@@ -42,10 +42,10 @@ def run(files: list[Path]) -> int:
 def _end(code: int) -> None:
     """Ends the process although a thread may still be in work that cannot be stopped in the middle; nothing is written by then."""
     end = time.monotonic() + PATIENCE
-    for thread in threading.enumerate():
-        if thread is not threading.current_thread() and not thread.daemon:
-            thread.join(max(0.0, end - time.monotonic()))
-    if any(thread is not threading.current_thread() and not thread.daemon for thread in threading.enumerate()):
+    waited_for = [each for each in threading.enumerate() if each is not threading.current_thread() and not each.daemon]
+    for thread in waited_for:
+        thread.join(max(0.0, end - time.monotonic()))
+    if any(thread.is_alive() for thread in waited_for):
         sys.stdout.flush()
         sys.stderr.flush()
         os._exit(code)

@@ -28,8 +28,8 @@ class Boundary:
     def install(self) -> None:
         """From now on everything that escapes comes here."""
         sys.excepthook = self.caught
-        threading.excepthook = lambda given: faults.note(given.exc_value) and None if given.exc_value else None
-        sys.unraisablehook = lambda given: faults.note(given.exc_value) and None if given.exc_value else None
+        threading.excepthook = _noted
+        sys.unraisablehook = _noted
 
     def caught(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> Any:
         """What happens to one exception."""
@@ -49,3 +49,9 @@ class Boundary:
             faults.note(again)
         finally:
             self._telling = False
+
+
+def _noted(given: Any) -> None:
+    """Writes down what escaped from a thread, or came up as something was taken away; nobody waits to be told."""
+    if given.exc_value is not None:
+        faults.note(given.exc_value)

@@ -25,6 +25,7 @@ from foldbasket.baskets.files import (
     load_tables,
     open_basket,
     outside_places,
+    own_files,
     relative_to,
     save_basket,
     state_of,
@@ -586,8 +587,7 @@ class Desk(QObject):
         `changed_elsewhere` asks."""
         basket, earlier, state = self.basket, self.path, self._state
         carried = with_data or any(source.data for source in basket.sources)
-        as_read = {source.name: self.supply.as_read(source.name) for source in basket.sources} if carried else {}
-        tables = {name: table for name, table in as_read.items() if table is not None} if carried else None
+        tables = self.supply.all_as_read(basket.sources) if carried else None
 
         def write(progress: Any) -> Callable[[], None]:
             progress.step(f"Saving {path.name}", 0.0)
@@ -618,8 +618,7 @@ class Desk(QObject):
             self._keep_aside(recovery.forget)
             return
         basket, path = self.basket, self.path
-        as_read = {source.name: self.supply.as_read(source.name) for source in basket.sources if source.data}
-        tables = {name: table for name, table in as_read.items() if table is not None}
+        tables = self.supply.all_as_read([source for source in basket.sources if source.data])
         self._keep_aside(lambda: recovery.write_aside(basket, path, tables))
 
     def _keep_aside(self, work: Callable[[], None]) -> None:
@@ -672,8 +671,7 @@ class Desk(QObject):
         if report is None:
             return
 
-        spare = [Path(source.path) for source in self.basket.sources if source.is_file]
-        spare += [self.path] if self.path is not None else []
+        spare = own_files(self.basket, self.path, NOWHERE)
 
         def write(progress: Any) -> None:
             progress.step(f"Writing {path.name}", 0.0)

@@ -40,7 +40,6 @@ class Listings(QObject):
         self._wanted: object = None
         self._worker = Worker("list", self)
         self._worker.finished.connect(self._came)
-        self._worker.failed.connect(lambda _: None)
 
     @property
     def busy(self) -> bool:

@@ -48,7 +48,6 @@ class SourceWork(QObject):
         self._listed: dict[tuple[object, ...], list[Any]] = {}
         self._lister = Worker("contents", self)
         self._lister.finished.connect(self._has_listed)
-        self._lister.failed.connect(lambda _: None)
 
     @property
     def busy(self) -> bool:

@@ -134,6 +134,11 @@ class Supply(QObject):
         spec = next((each for each in self.basket.sources if each.name == name), None)
         return self._read.get(self._key(spec)) if spec is not None else None
 
+    def all_as_read(self, specs: Sequence[SourceSpec]) -> dict[str, Table]:
+        """Their tables before mending, by name, of those that have been read."""
+        found = {spec.name: self.as_read(spec.name) for spec in specs}
+        return {name: table for name, table in found.items() if table is not None}
+
     def _key(self, spec: SourceSpec) -> object:
         if spec.fold is None:
             return origin_key(spec)

@@ -354,7 +354,7 @@ class MainWindow(QMainWindow):
         chosen, kind = QFileDialog.getSaveFileName(self, "Write the report", f"{report.name}.xlsx", REPORT_KINDS)
         if chosen:
             path = Path(chosen)
-            self._write(path if path.suffix else path.with_suffix(kind.rpartition("*")[2].rstrip(")")), "table")
+            self.desk.write_report(path if path.suffix else path.with_suffix(kind.rpartition("*")[2].rstrip(")")))
 
     def write_cells(self) -> None:
         """Asks for a file and writes the cells as records to it."""
@@ -364,10 +364,7 @@ class MainWindow(QMainWindow):
                 self, "Write cells as records", f"{report.name} cells.csv", "CSV (*.csv)"
             )
             if chosen:
-                self._write(Path(chosen).with_suffix(".csv"), "cells")
-
-    def _write(self, path: Path, shape: str) -> None:
-        self.desk.write_report(path, shape)
+                self.desk.write_report(Path(chosen).with_suffix(".csv"), "cells")
 
     # --- editing ------------------------------------------------------------
 

@@ -56,6 +56,11 @@ class State(enum.Enum):
         return int(bounds.max if self is State.SMALLEST else bounds.min)
 
 
+def beyond_numbers() -> np.errstate:
+    """Within it a product may pass every number that can be held; it is blank then, and nothing to warn of."""
+    return np.errstate(over="ignore", invalid="ignore", under="ignore")
+
+
 @dataclass(frozen=True, eq=False)
 class Block:
     """The values of one measure in every cell; shape (lines, columns of the axis).

@@ -19,7 +19,7 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from foldbasket.folding import kernels
-from foldbasket.folding.aggregates import State
+from foldbasket.folding.aggregates import State, beyond_numbers
 from foldbasket.folding.bands import Cut
 from foldbasket.folding.domain import Domain
 from foldbasket.folding.quantities import Quantity
@@ -117,9 +117,7 @@ class _Task:
 
 
 def _multiply(keys: npt.NDArray[np.int32], values: npt.NDArray, into: npt.NDArray) -> None:
-    with np.errstate(
-        over="ignore", invalid="ignore", under="ignore"
-    ):  # a product may pass every number; it is blank then
+    with beyond_numbers():
         np.multiply.at(into, keys, values)
 
 
@@ -154,7 +152,7 @@ def _accumulate(
     # The last share is done here, so that a fold started from a worker never waits for itself.
     parts = [_pool.submit(work, share * n, min(count, share * (n + 1))) for n in range(workers - 1)]
     merged = work(share * (workers - 1), count)
-    with np.errstate(over="ignore", invalid="ignore", under="ignore"):
+    with beyond_numbers():
         for part in parts:
             for task, into, more in zip(tasks, merged, part.result(), strict=True):
                 task.state.merge(into, more, out=into)

@@ -94,6 +94,7 @@ class Engine:
         self._lock = threading.RLock()
         self._selections = _Kept(8)
         self._codes = _Kept(32)
+        self._unknown = _Kept(64)
         self._cubes = _Kept(8)
 
     def fold(self, fold: Fold, progress: Progress | None = None, *, over: Mapping[str, str] | None = None) -> Report:
@@ -170,18 +171,18 @@ class Engine:
         for rule in fold.filters:
             for plain in rule.rules if isinstance(rule, Either) else (rule,):
                 if isinstance(plain, Members):
-                    missing: list[str] = self._codes.get_or(("missing", plain), partial(self._missing, plain))
+                    missing: list[str] = self._unknown.get_or(plain, partial(self._missing, plain))
                     yield from missing
 
     def _missing(self, rule: Members) -> list[str]:
         domain = domain_of(self.source.column(rule.field), rule.part, self.source.fiscal)
-        known = [domain.key(code) for code in range(min(domain.blank, 5_000))]
+        missing = [key for key in rule.members if domain.code_of(key) is None]
+        known = [domain.key(code) for code in range(min(domain.blank, 5_000))] if missing else []
         said = []
-        for key in rule.members:
-            if domain.code_of(key) is None:
-                near = difflib.get_close_matches(key, known, 1)
-                hint = f" Did you mean “{near[0]}”?" if near else ""
-                said.append(f"the filter on “{rule.field.field}” names “{key}”, which no record has.{hint}")
+        for key in missing:
+            near = difflib.get_close_matches(key, known, 1)
+            hint = f" Did you mean “{near[0]}”?" if near else ""
+            said.append(f"the filter on “{rule.field.field}” names “{key}”, which no record has.{hint}")
         return said
 
     def _plain(self, rule: Filter) -> Decided | Holding:

@@ -16,7 +16,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates import Block, State
+from foldbasket.folding.aggregates import Block, State, beyond_numbers
 from foldbasket.folding.axis import Axis, Head, Kind
 from foldbasket.folding.domain import Domain
 from foldbasket.folding.runs import Runs
@@ -279,7 +279,7 @@ def spread(
     shown = shown_cells(rows, columns)
     down, across, values = rows.leaf_of_cell[shown], columns.leaf_of_cell[shown], values[shown]
     if rows.gathers or columns.gathers:
-        with np.errstate(over="ignore", invalid="ignore", under="ignore"):
+        with beyond_numbers():
             state.merge.at(matrix, (down, across), values)  # several cells of the cube may make one of the report
     else:
         matrix[down, across] = values
@@ -291,7 +291,7 @@ def _along_rows(matrix: Matrix, merge: np.ufunc, tree: Tree, lines: Lines) -> Ma
     shown = np.empty((len(lines.level), matrix.shape[1]), matrix.dtype)
     for level in range(tree.depth, -1, -1):
         if level < tree.depth and len(tree.firsts[level]):
-            with np.errstate(over="ignore", invalid="ignore"):  # a product may pass every number; it is blank then
+            with beyond_numbers():
                 matrix = merge.reduceat(matrix, tree.firsts[level], axis=0)
         at = lines.level == level
         if at.any():
@@ -351,7 +351,7 @@ def spread_pairs(
                 )
                 if state is State.PRODUCT and scale:
                     taken = taken / 10.0**scale
-                with np.errstate(over="ignore", invalid="ignore", under="ignore"):
+                with beyond_numbers():
                     state.merge.at(found, group, taken)
                 block = found.reshape(len(rows.starts[row_level]), wide)
                 results[state][np.ix_(at_rows, at_columns)] = block[

@@ -37,7 +37,7 @@ def field_phrase(field: str, part: str | None) -> str:
     """A field as the sentence names it: “Region”, or “Quarter of order date”."""
     if part is None or part not in PARTS:
         return field
-    return f"{PARTS[part].label} of {_lower_first(field)}"
+    return f"{PARTS[part].label} of {lower_first(field)}"
 
 
 def measure_heading(measure: Measure) -> str:
@@ -80,7 +80,7 @@ def shown_heading(measure: Measure, fold: Fold, source: Source | None = None) ->
     """The heading of a measure as the report shows it: the analyst's, or one that says where a comparison goes."""
     if measure.heading or not isinstance(measure.compare, Along):
         return measure_heading(measure)
-    names = [_lower_first(placed_heading(each).partition(" of ")[0]) for each in _way_of(measure.compare, fold, source)]
+    names = [lower_first(placed_heading(each).partition(" of ")[0]) for each in _way_of(measure.compare, fold, source)]
     return measure_heading(measure) + measure.compare.direction(names[-1:])
 
 
@@ -106,7 +106,8 @@ def _time_of(word: Placed, source: Source | None) -> Time | None:
     return time_of(None, source.column(word.field).type)
 
 
-def _lower_first(text: str) -> str:
+def lower_first(text: str) -> str:
+    """A name as it stands within a sentence: its first letter small, unless it is an abbreviation."""
     return text if text[:2].isupper() else text[:1].lower() + text[1:]
 
 
@@ -126,7 +127,7 @@ def comparison_phrase(compare: AnyComparison, fold: Fold, source: Source | None 
     """A comparison as the sentence says it: the measure that it looks at by its heading, and where it goes."""
     if isinstance(compare, Along):
         return compare.said + compare.direction(
-            [_lower_first(placed_heading(each)) for each in _way_of(compare, fold, source)]
+            [lower_first(placed_heading(each)) for each in _way_of(compare, fold, source)]
         )
     if not isinstance(compare, AgainstMeasure):
         return compare.said

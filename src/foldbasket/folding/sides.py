@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from foldbasket.folding.domain import Domain
 from foldbasket.folding.frame import Lines, Tree
-from foldbasket.folding.parts import Part
+from foldbasket.folding.parts import PARTS, Part
 from foldbasket.styling.dates import EPOCH
 from foldbasket.tables.types import FieldType
 
@@ -32,15 +32,11 @@ class Time(NamedTuple):
     is_period: bool
 
 
-WHOLE_DAYS = 5
-"""How fine dates are that are not cut into parts."""
-
-
 def time_of(part: Part | None, kind: FieldType) -> Time | None:
     """How members stand in time, by the part of a date that they are or, without one, by their type."""
     if part is not None:
         return Time(part.fineness, part.is_period) if part.fineness is not None else None
-    return Time(WHOLE_DAYS, True) if kind is FieldType.DATE else None
+    return time_of(PARTS["day"], kind) if kind is FieldType.DATE else None
 
 
 class Side:

@@ -8,6 +8,7 @@ from foldbasket.folding.sentence import (
     base_name,
     comparison_phrase,
     filter_phrase,
+    lower_first,
     measure_heading,
     measure_phrase,
     placed_heading,
@@ -21,9 +22,9 @@ def steps_of(fold: Fold, source: Source | None = None, locale: str = "en") -> li
     """Each step of a fold as a sentence, in the order in which it is done. Steps that do nothing are left out."""
     said: list[str] = []
     for rule in fold.filters:
-        said.append(f"Records are kept by {_lower(filter_phrase(rule, source, locale))}.")
+        said.append(f"Records are kept by {lower_first(filter_phrase(rule, source, locale))}.")
     words = fold.rows + fold.columns
-    groups = _listed([_lower(placed_heading(word)) for word in words])
+    groups = _listed([lower_first(placed_heading(word)) for word in words])
     if fold.measures:
         made = "; ".join(
             measure_phrase(msgspec.structs.replace(measure, compare=None), fold, source) for measure in fold.measures
@@ -47,8 +48,8 @@ def steps_of(fold: Fold, source: Source | None = None, locale: str = "en") -> li
             else "the others are not shown"
         )
         gathers, gone = gathers or word.keep.rest == "gathered", gone or word.keep.rest == "gone"
-        within = f" within each {_lower(placed_heading(_before(fold, word.id)))}" if _before(fold, word.id) else ""
-        said.append(f"Of these summaries, {_lower(placed_phrase(word, fold))} stay{within}; {rest}.")
+        within = f" within each {lower_first(placed_heading(_before(fold, word.id)))}" if _before(fold, word.id) else ""
+        said.append(f"Of these summaries, {lower_first(placed_phrase(word, fold))} stay{within}; {rest}.")
     if gone:
         covers = "cover only what is shown" if fold.totals_cover == "shown" else "still cover all records kept"
         said.append(f"Totals {covers}.")
@@ -91,7 +92,3 @@ def _before(fold: Fold, word: str):  # type: ignore[no-untyped-def]
 def _listed(names: list[str]) -> str:
     """Names in a sentence: “line, family and quarter”."""
     return " and ".join([", ".join(names[:-1]), names[-1]] if len(names) > 1 else names)
-
-
-def _lower(text: str) -> str:
-    return text if text[:2].isupper() else text[:1].lower() + text[1:]

@@ -391,8 +391,8 @@ class _Reader:
             if share is None or not share.type.is_number or not 0 <= float(share.reals()[0]) <= 1:
                 raise self.refuse("PERCENTILE_CONT takes a share from 0 to 1.", node.this)
             return Aggregated(start, stop, "percentile", self.read(ordered.this), where, float(share.reals()[0]) * 100)
-        name = AGGREGATES.get(type(node))
-        if name is None or isinstance(node, exp.PercentileCont):
+        name = AGGREGATES[type(node)]
+        if isinstance(node, exp.PercentileCont):
             raise self.refuse("FILTER and WITHIN GROUP go with an aggregate, such as SUM.", node)
         argument = node.this
         if isinstance(argument, exp.Distinct):

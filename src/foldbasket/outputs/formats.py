@@ -6,7 +6,7 @@ from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from foldbasket.errors import OutputError
+from foldbasket.errors import OutputError, reason_of
 from foldbasket.folding.report import Report
 from foldbasket.outputs import delimited, html, text, xlsx
 from foldbasket.whole import written_whole
@@ -60,7 +60,6 @@ def appearing_whole(path: Path, spare: Collection[Path] = ()) -> Iterator[Path]:
         with written_whole(path) as fresh:
             yield fresh
     except (OSError, ValueError) as error:  # a name with a NUL in it is a ValueError
-        reason = getattr(error, "strerror", None) or error
         raise OutputError(
-            f"the file cannot be written ({reason}).", where=str(path), todo="Choose another place."
+            f"the file cannot be written ({reason_of(error)}).", where=str(path), todo="Choose another place."
         ) from None

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 
+from foldbasket.folding.report import Report
+
 _RUN = re.compile(r"[\s\u00a0\ufeff]*[=+\-@|%\uff1d\uff0b\uff0d\uff20]")
 """What a spreadsheet takes for the start of a formula or a command, also behind spaces and in the wide letters of East Asia."""
 _NUMBER = re.compile(r"[+\-\u2212]?[\d.,\u00a0\u202f' ]*\d[\d.,\u00a0\u202f' ]*%?")
@@ -17,3 +19,9 @@ def harmless(text: str, separators: str = "") -> str:
         "'" + piece if at % 2 == 0 and _RUN.match(piece) and not _NUMBER.fullmatch(piece.strip()) else piece
         for at, piece in enumerate(pieces)
     )
+
+
+def cell_text(report: Report, row: int, column: int) -> str:
+    """The text of a cell as the reader sees it, so that no spreadsheet which it is pasted into runs it; numbers as they are."""
+    text = report.text(row, column)
+    return text if report.is_number(report.cell(row, column)[0]) else harmless(text)

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from foldbasket.folding.axis import Kind
 from foldbasket.folding.report import Report
-from foldbasket.outputs.harmless import harmless
+from foldbasket.outputs.harmless import cell_text, harmless
 from foldbasket.outputs.sheet import Sheet, Span
 
 # Mail programs drop style sheets, so every cell carries its own style.
@@ -61,22 +61,18 @@ def table(report: Report) -> str:
         for column in range(report.width):
             side = sides[report.cell(line, column)[0]]
             red = "color:#a5473a;" if report.is_negative(line, column) else ""
-            out.append(f'<td style="{_CELL}{rule}{red}text-align:{side}">{_cell(report, line, column)}</td>')
+            out.append(
+                f'<td style="{_CELL}{rule}{red}text-align:{side}">{escape(cell_text(report, line, column))}</td>'
+            )
         out.append("</tr>")
     out.append("</tbody></table>")
     return "".join(out)
 
 
-def _cell(report: Report, line: int, column: int) -> str:
-    """One cell; a spreadsheet that opens the page, or that it is pasted into, must not run its text either."""
-    text = report.text(line, column)
-    return escape(text if report.is_number(report.cell(line, column)[0]) else harmless(text))
-
-
 def block(report: Report, rows: Iterable[int], columns: Iterable[int]) -> str:
     """A block of cells without headings, as a ``<table>``."""
     chosen = list(columns)
-    lines = ("".join(f"<td>{_cell(report, row, column)}</td>" for column in chosen) for row in rows)
+    lines = ("".join(f"<td>{escape(cell_text(report, row, column))}</td>" for column in chosen) for row in rows)
     return "<table>" + "".join(f"<tr>{line}</tr>" for line in lines) + "</table>"
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from foldbasket.folding.report import Report
-from foldbasket.outputs.harmless import harmless
+from foldbasket.outputs.harmless import cell_text, harmless
 from foldbasket.outputs.sheet import Sheet
 
 
@@ -28,9 +28,7 @@ def block(report: Report, rows: Iterable[int], columns: Iterable[int]) -> str:
 
 
 def _cell(report: Report, row: int, column: int) -> str:
-    """One cell; text from data so that no spreadsheet it is pasted into runs it, numbers as they are."""
-    text = report.text(row, column)
-    return _one_line(text if report.is_number(report.cell(row, column)[0]) else harmless(text))
+    return _one_line(cell_text(report, row, column))
 
 
 def save(report: Report, path: Path) -> None:

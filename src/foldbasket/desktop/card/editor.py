@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QSyntaxHighlighter, QTextCharFormat, 
 from PyQt6.QtWidgets import QLabel, QListWidget, QListWidgetItem, QPlainTextEdit, QTextEdit, QVBoxLayout, QWidget
 
 from foldbasket.desktop import theme
+from foldbasket.desktop.formulawork import Judged
 from foldbasket.desktop.plain import tip
 from foldbasket.errors import FormulaError
 from foldbasket.formulas.help import Offer, brackets_at, inside_aggregate, matching, member_before, word_before
@@ -206,9 +207,6 @@ class FormulaText(QPlainTextEdit):
             look.setUnderlineColor(QColor(theme.palette().columns))
             mark(self.wrong.start, self.wrong.stop, look)
         self.setExtraSelections(marks)
-
-
-Judged = tuple[str, Callable[[], str] | None]
 
 
 class FormulaEditor(QWidget):

@@ -7,9 +7,10 @@ from PyQt6.QtGui import QTextCursor
 from PyQt6.QtWidgets import QWidget
 
 from foldbasket.baskets import edits
-from foldbasket.desktop.card.editor import FormulaEditor, Judged
+from foldbasket.desktop.card.editor import FormulaEditor
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.formulawork import Judged
 from foldbasket.folding.filters import Condition
 from foldbasket.folding.sentence import measure_heading
 from foldbasket.folding.spec import Measure

@@ -8,7 +8,7 @@ import stat
 from collections.abc import Iterator
 from pathlib import Path
 
-from foldbasket.errors import ReadError
+from foldbasket.errors import ReadError, reason_of
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading import apart, arrow, database, delimited, json_records, parquet, sheets
 from foldbasket.tables.reading.contract import AS_FOUND, Reader, Reading
@@ -63,8 +63,9 @@ def read_table(path: Path, name: str, reading: Reading = AS_FOUND, progress: Pro
     except PermissionError:
         raise ReadError("you may not read this file.", where=str(path), todo="Ask for the right to read it.") from None
     except (OSError, ValueError) as error:  # a name with a NUL in it is a ValueError
-        reason = getattr(error, "strerror", None) or error
-        raise ReadError(f"the file cannot be read ({reason}).", where=_shown(path), todo="Choose it again.") from None
+        raise ReadError(
+            f"the file cannot be read ({reason_of(error)}).", where=_shown(path), todo="Choose it again."
+        ) from None
 
 
 @contextlib.contextmanager
