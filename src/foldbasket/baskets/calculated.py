@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import TypeVar
+from functools import partial
 
 import msgspec
 
@@ -14,12 +13,11 @@ from foldbasket.formulas.checking import Checked, checked, schema_of
 from foldbasket.formulas.evaluation import as_of_day, calculated
 from foldbasket.formulas.parsing import parsed
 from foldbasket.formulas.tree import names_in
+from foldbasket.kept import Kept
 from foldbasket.links.source import Source
 from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Table
-
-Kept = TypeVar("Kept")
 
 
 class Calculated(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -84,10 +82,8 @@ class Calculating:
     """Calculated columns by what they were made from, so that an edit calculates only what it changed."""
 
     def __init__(self, most: int = 60) -> None:
-        self._columns: dict[object, Column] = {}
-        self._tables: dict[object, Table] = {}
-        self._most = most
-        self._lock = threading.Lock()
+        self._columns: Kept[Column] = Kept(most)
+        self._tables: Kept[Table] = Kept(most)
 
     def is_ready(self, fields: Sequence[Calculated], source: Source, as_of: str) -> bool:
         """Whether nothing is left to work out."""
@@ -122,50 +118,35 @@ class Calculating:
                 )  # fmt: skip
                 continue
             try:
-                column = self._known(self._columns, key)
-                if column is None:
-                    so_far = self._joined(source, made)
-                    if each.name in source.tables[each.table].columns:
-                        raise FormulaError(
-                            f"“{each.table}” has a field “{each.name}” already.", 0, 1, where=each.name, todo="Name this one otherwise."
-                        )  # fmt: skip
-                    formula, base = check_field(each.formula, so_far, each.table)
-                    if base != each.table:
-                        raise FormulaError(
-                            f"it reads records of {base}, of which one of {each.table} has many.",
-                            0, len(each.formula), where=each.name, todo=f"Make it a field of {base}.",
-                        )  # fmt: skip
-                    day = as_of_day(source, as_of, each.table)
-                    # Nothing is held while a field is worked out, so that nobody waits.
-                    column = self._keep(self._columns, key, calculated(formula, so_far, base, each.name, day, progress))
+                column = self._columns.get_or(key, partial(_column, each, source, made, as_of, progress))
                 made.setdefault(each.table, {})[each.name] = column
                 keys.setdefault(each.table, []).append(key)
             except FoldBasketError as error:
                 problems[each.table, each.name] = error
         for name, columns in made.items():
             whole = (tables[name].serial, tuple(keys[name]))
-            table = self._known(self._tables, whole)
-            if table is None:
-                fresh = tables[name].with_columns({**tables[name].columns, **columns}, tables[name].texts)
-                table = self._keep(self._tables, whole, fresh)
-            tables[name] = table
+            tables[name] = self._tables.get_or(whole, partial(_widened, tables[name], columns))
         return Outcome(tables, problems)
 
-    def _known(self, kept: dict[object, Kept], key: object) -> Kept | None:
-        with self._lock:
-            return kept.get(key)
 
-    def _keep(self, kept: dict[object, Kept], key: object, made: Kept) -> Kept:
-        with self._lock:
-            found = kept.setdefault(key, made)
-            while len(kept) > self._most:
-                kept.pop(next(iter(kept)))
-        return found
+def _column(
+    each: Calculated, source: Source, made: Mapping[str, Mapping[str, Column]], as_of: str, progress: Progress | None
+) -> Column:
+    """One calculated field's values. `made` are those before it, by table and name. Raises FoldBasketError."""
+    if each.name in source.tables[each.table].columns:
+        raise FormulaError(
+            f"“{each.table}” has a field “{each.name}” already.", 0, 1, where=each.name, todo="Name this one otherwise."
+        )  # fmt: skip
+    tables = {name: _widened(table, made.get(name, {})) for name, table in source.tables.items()}
+    so_far = Source(tables, source.links, source.shared, source.fiscal)
+    formula, base = check_field(each.formula, so_far, each.table)
+    if base != each.table:
+        raise FormulaError(
+            f"it reads records of {base}, of which one of {each.table} has many.",
+            0, len(each.formula), where=each.name, todo=f"Make it a field of {base}.",
+        )  # fmt: skip
+    return calculated(formula, so_far, base, each.name, as_of_day(source, as_of, each.table), progress)
 
-    @staticmethod
-    def _joined(source: Source, made: Mapping[str, Mapping[str, Column]]) -> Source:
-        tables = {
-            name: table.with_columns({**table.columns, **made[name]}, table.texts) if name in made else table
-            for name, table in source.tables.items()
-        }
-        return Source(tables, source.links, source.shared, source.fiscal)
+
+def _widened(table: Table, columns: Mapping[str, Column]) -> Table:
+    return table.with_columns({**table.columns, **columns}, table.texts) if columns else table

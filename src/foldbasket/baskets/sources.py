@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import msgspec
@@ -12,6 +12,7 @@ from foldbasket.baskets.basket import SourceSpec
 from foldbasket.baskets.consent import Agreed
 from foldbasket.baskets.passwords import password_of
 from foldbasket.errors import ReadError
+from foldbasket.kept import Kept
 from foldbasket.tables.mending.mend import Outcome, mended
 from foldbasket.tables.mending.mends import AnyMend
 from foldbasket.tables.progress import Progress
@@ -50,9 +51,7 @@ class Mending:
     """Mended tables by what they were made from, so that undoing a mend or adding one does the others only once."""
 
     def __init__(self, most: int = 60) -> None:
-        self._kept: dict[tuple[int, bytes], tuple[Table, tuple[Outcome, ...]]] = {}
-        self._most = most
-        self._lock = threading.Lock()
+        self._kept: Kept[tuple[Table, tuple[Outcome, ...]]] = Kept(most)
 
     def is_ready(self, table: Table, spec: SourceSpec) -> bool:
         """Whether the mended table is at hand."""
@@ -62,21 +61,19 @@ class Mending:
         self, table: Table, spec: SourceSpec, progress: Progress | None = None
     ) -> tuple[Table, tuple[Outcome, ...]]:
         """The table after the source's mends, and what became of each of them."""
-        # Nothing is held while a mend is done, so that nobody waits; two at the same time make the same table.
         result: tuple[Table, tuple[Outcome, ...]] = (table, ())
         for count in range(1, len(spec.mends) + 1):
-            key = (table.serial, _key(spec.mends[:count]))
-            with self._lock:
-                known = self._kept.get(key)
-            if known is None:
-                done, outcome = mended(result[0], spec.mends[count - 1 : count], progress)
-                with self._lock:
-                    known = self._kept.setdefault(key, (done, (*result[1], *outcome)))
-            result = known
-        with self._lock:
-            while len(self._kept) > self._most:
-                self._kept.pop(next(iter(self._kept)))
+            result = self._kept.get_or(
+                (table.serial, _key(spec.mends[:count])), partial(_further, *result, spec.mends[count - 1], progress)
+            )
         return result
+
+
+def _further(
+    table: Table, before: tuple[Outcome, ...], mend: AnyMend, progress: Progress | None
+) -> tuple[Table, tuple[Outcome, ...]]:
+    done, outcome = mended(table, (mend,), progress)
+    return done, (*before, *outcome)
 
 
 def _key(mends: tuple[AnyMend, ...]) -> bytes:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from graphlib import CycleError, TopologicalSorter
 
 import numpy as np
 
@@ -44,34 +45,20 @@ def needed_sources(basket: Basket, fold: str) -> tuple[str, ...]:
 
 def circle_of(basket: Basket) -> tuple[str, ...] | None:
     """Sources made of folds that need, over any number of steps, themselves; None when there is no such circle."""
-    needs = _needs(basket)
-    for start in needs:
-        # Breadth first, with the step that each was reached by, so that no chain is too long.
-        came: dict[str, str | None] = {start: None}
-        queue = [start]
-        while queue:
-            name = queue.pop(0)
-            for other in sorted(needs.get(name, ())):
-                if other == start:
-                    path = [start]
-                    step: str | None = name
-                    while step is not None:
-                        path.append(step)
-                        step = came[step]
-                    return tuple(reversed(path))
-                if other in needs and other not in came:
-                    came[other] = name
-                    queue.append(other)
+    try:
+        TopologicalSorter(_needs(basket)).prepare()
+    except CycleError as error:
+        return tuple(reversed(error.args[1]))
     return None
 
 
-def _needs(basket: Basket) -> dict[str, set[str]]:
-    """For each source made of a fold the sources that the fold needs."""
+def _needs(basket: Basket) -> dict[str, list[str]]:
+    """For each source made of a fold those among the others made so that the fold needs."""
     folds = {fold.name for fold in basket.folds}
+    made = {source.name: source.fold for source in basket.sources if source.fold is not None}
     return {
-        source.name: set(needed_sources(basket, source.fold)) if source.fold in folds else set()
-        for source in basket.sources
-        if source.fold is not None
+        name: sorted(set(needed_sources(basket, fold)) & made.keys()) if fold in folds else []
+        for name, fold in made.items()
     }
 
 
@@ -79,15 +66,8 @@ def depth_of(basket: Basket) -> int:
     """How many folds stand on one another at the most, where there is no circle."""
     needs = _needs(basket)
     depths: dict[str, int] = {}
-    while len(depths) < len(needs):
-        ready = {
-            name: 1 + max((depths.get(other, 0) for other in below), default=0)
-            for name, below in needs.items()
-            if name not in depths and all(other in depths or other not in needs for other in below)
-        }
-        if not ready:
-            return 0
-        depths |= ready
+    for name in TopologicalSorter(needs).static_order():
+        depths[name] = 1 + max((depths[other] for other in needs[name]), default=0)
     return max(depths.values(), default=0)
 
 

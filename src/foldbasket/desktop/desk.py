@@ -40,7 +40,7 @@ from foldbasket.desktop.listing import Listings
 from foldbasket.desktop.memberwork import MemberWork
 from foldbasket.desktop.sourcework import SourceWork
 from foldbasket.desktop.supply import Supply
-from foldbasket.desktop.workers import Worker
+from foldbasket.desktop.workers import Work, Worker
 from foldbasket.errors import BasketError, FoldBasketError
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.proof import proof_of
@@ -168,21 +168,21 @@ class Desk(QObject):
         return next((fold for fold in self.basket.folds if fold.name == self.fold_name), None)
 
     @property
-    def busy(self) -> bool:
-        workers = (
-            self._reader,
-            self._folder_worker,
-            self._writer,
-            self._saver,
-            self._aside_writer,
-            self.supply,
-            self.listings,
-            self.sources,
+    def _writing(self) -> tuple[Worker, ...]:
+        """What is done to its end when the desk is closed."""
+        return self._saver, self._aside_writer
+
+    @property
+    def _work(self) -> tuple[Work, ...]:
+        """What is given up when the desk is closed."""
+        return (
+            self._reader, self._folder_worker, self._writer, self._prover, self._copier, self.supply, self.listings, self.sources,
             self.formulas,
-            self._prover,
-            self._copier,
-        )
-        return any(worker.busy for worker in workers)
+        )  # fmt: skip
+
+    @property
+    def busy(self) -> bool:
+        return any(each.busy for each in (*self._writing, *self._work))
 
     def column(self, ref: FieldRef) -> Column | None:
         """The column a field names, or None when it is gone."""
@@ -215,19 +215,9 @@ class Desk(QObject):
     def close(self) -> None:
         """Ends all work in good order; the desk is not used afterwards."""
         self._aside.stop()
-        for worker in (self._saver, self._aside_writer):  # what is being written is written to its end
+        for worker in self._writing:
             worker.close(wait=True)
-        for work in (
-            self._folder_worker,
-            self._reader,
-            self._writer,
-            self._prover,
-            self._copier,
-            self.supply,
-            self.listings,
-            self.sources,
-            self.formulas,
-        ):
+        for work in self._work:
             work.close()
         apart.close()
         recovery.close()

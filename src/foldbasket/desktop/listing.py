@@ -4,20 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+from functools import partial
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from foldbasket.desktop.workers import Worker
 from foldbasket.folding.bands import Cut
 from foldbasket.folding.domain import domain_of
+from foldbasket.kept import Kept
 from foldbasket.styling.dates import Fiscal
 from foldbasket.tables.column import CodedColumn, Column, DeferredColumn
 
 AT_ONCE = 2_000
 """Up to so many members are put in order at once; and up to ten times as many records are looked through for them."""
 MOST_MEMBERS = 50_000
-KEPT = 40
+MOST_KEPT = 40
 
 
 @dataclass(frozen=True)
@@ -36,10 +37,10 @@ class Listings(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._kept: dict[object, tuple[Column, Listed]] = {}
+        self._kept: Kept[Listed] = Kept(MOST_KEPT)
         self._wanted: object = None
         self._worker = Worker("list", self)
-        self._worker.finished.connect(self._came)
+        self._worker.finished.connect(lambda _: self.ready.emit())
 
     @property
     def busy(self) -> bool:
@@ -50,25 +51,14 @@ class Listings(QObject):
 
     def of(self, column: Column, cut: Cut | None, fiscal: Fiscal, locale: str) -> Listed | None:
         """The members of a column; None while they are being listed. Raises FoldError when it cannot be cut so."""
-        key = (id(column), cut, fiscal, locale)
-        if key in self._kept:
-            return self._kept[key][1]
-        if _is_quick(column):
-            return self._keep(key, column, listed(column, cut, fiscal, locale))
+        key = (column, cut, fiscal, locale)
+        make = partial(listed, *key)
+        if key in self._kept or _is_quick(column):
+            return self._kept.get_or(key, make)
         if self._wanted != key or not self._worker.busy:
             self._wanted = key
-            self._worker.start(lambda _: (key, column, listed(column, cut, fiscal, locale)))
+            self._worker.start(lambda _: self._kept.get_or(key, make))
         return None
-
-    def _keep(self, key: object, column: Column, made: Listed) -> Listed:
-        self._kept[key] = (column, made)  # the column is kept with it, so that no other takes its number
-        while len(self._kept) > KEPT:
-            self._kept.pop(next(iter(self._kept)))
-        return made
-
-    def _came(self, made: Any) -> None:
-        self._keep(*made)
-        self.ready.emit()
 
 
 def _is_quick(column: Column) -> bool:

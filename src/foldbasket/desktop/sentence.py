@@ -204,32 +204,26 @@ class SentenceBar(QFrame):
         while self._flow.takeAt(0) is not None:
             pass
         # Widgets are used again: making one costs more than all that is said on it.
-        spare: dict[type[QWidget], list[Any]] = {
-            QLabel: self._labels,
-            WordButton: self.words,
-            PlusButton: [*self.pluses.values()],
-        }
+        labels, buttons, pluses = self._labels, self.words, self.pluses
         self._labels, self.words, self.pluses = [], [], {}
         if fold is None:
-            self._add_label("Open some data to begin.", spare)
+            self._add_label("Open some data to begin.", labels)
         for strand in STRANDS if fold is not None else ():
             mine = [word for word in words if word.strand == strand]
             if not mine:
-                self._add_label(EMPTY_LEADS[strand], spare)
+                self._add_label(EMPTY_LEADS[strand], labels)
             for index, word in enumerate(mine):
                 if word.lead:
-                    self._add_label(word.lead, spare)
-                button = spare[WordButton].pop(0) if spare[WordButton] else self._new_word(word, index)
+                    self._add_label(word.lead, labels)
+                button = buttons.pop(0) if buttons else self._new_word(word, index)
                 button.say(word, index)
                 self._place(button)
                 self.words.append(button)
-            plus = next((each for each in spare[PlusButton] if each.strand == strand), None) or self._new_plus(strand)
-            if plus in spare[PlusButton]:
-                spare[PlusButton].remove(plus)
+            plus = pluses.pop(strand, None) or self._new_plus(strand)
             plus.at = len(mine)
             self._place(plus)
             self.pluses[strand] = plus
-        for widget in (each for kind in spare.values() for each in kind):
+        for widget in (*labels, *buttons, *pluses.values()):
             widget.hide()
             widget.deleteLater()
         if fold is not None:
@@ -261,8 +255,8 @@ class SentenceBar(QFrame):
         self._flow.activate()
         self.setFixedHeight(max(62, self._flow.heightForWidth(self.width())))
 
-    def _add_label(self, text: str, spare: dict[type[QWidget], list[Any]]) -> None:
-        label = spare[QLabel].pop(0) if spare[QLabel] else QLabel(self)
+    def _add_label(self, text: str, spare: list[QLabel]) -> None:
+        label = spare.pop(0) if spare else QLabel(self)
         label.setProperty("role", "lead")
         label.setText(text)
         self._labels.append(label)

@@ -4,12 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from typing import Any
+from typing import Any, Protocol
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from foldbasket import faults
 from foldbasket.errors import Cancelled, FoldBasketError
+
+
+class Work(Protocol):
+    """Whatever works in the background."""
+
+    @property
+    def busy(self) -> bool: ...
+
+    def close(self) -> None: ...
 
 
 class Worker(QObject):

@@ -6,10 +6,10 @@ import dataclasses
 import datetime
 import difflib
 import threading
-from collections import Counter, OrderedDict
-from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
 from functools import partial
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import msgspec
 import numpy as np
@@ -33,29 +33,12 @@ from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.folding.summary import FORMULA, Expanded, expanded, on_table
 from foldbasket.formulas.checking import Checked, checked_condition, schema_of
 from foldbasket.formulas.evaluation import as_of_day, calculated, day_named, latest_day
+from foldbasket.kept import Kept
 from foldbasket.links.source import FieldRef, Source
 from foldbasket.tables.column import CodedColumn, Codes, Column
 from foldbasket.tables.progress import Progress
 
 Mask = npt.NDArray[np.bool_]
-
-
-class _Kept(OrderedDict[Hashable, Any]):
-    """The last few results of a stage."""
-
-    def __init__(self, most: int) -> None:
-        super().__init__()
-        self.most = most
-
-    def get_or(self, key: Hashable, make: Callable[[], Any]) -> Any:
-        if key in self:
-            self.move_to_end(key)
-            return self[key]
-        made = make()
-        self[key] = made
-        while len(self) > self.most:
-            self.popitem(last=False)
-        return made
 
 
 @dataclasses.dataclass(frozen=True, eq=False)
@@ -92,10 +75,12 @@ class Engine:
         self.currency = currency
         self.ran: Counter[str] = Counter()
         self._lock = threading.RLock()
-        self._selections = _Kept(8)
-        self._codes = _Kept(32)
-        self._unknown = _Kept(64)
-        self._cubes = _Kept(8)
+        self._selections: Kept[Mask] = Kept(8)
+        self._codes: Kept[tuple[Codes, Domain]] = Kept(32)
+        self._made: Kept[Column] = Kept(8)
+        self._times: Kept[npt.NDArray[np.int64]] = Kept(4)
+        self._unknown: Kept[list[str]] = Kept(64)
+        self._cubes: Kept[Cube] = Kept(8)
 
     def fold(self, fold: Fold, progress: Progress | None = None, *, over: Mapping[str, str] | None = None) -> Report:
         """The report that a fold describes. `over` names the tables that measures are aggregated over, by their ids, where that is
@@ -171,7 +156,7 @@ class Engine:
         for rule in fold.filters:
             for plain in rule.rules if isinstance(rule, Either) else (rule,):
                 if isinstance(plain, Members):
-                    missing: list[str] = self._unknown.get_or(plain, partial(self._missing, plain))
+                    missing = self._unknown.get_or(plain, partial(self._missing, plain))
                     yield from missing
 
     def _missing(self, rule: Members) -> list[str]:
@@ -321,7 +306,7 @@ class Engine:
                 records = None
                 if measure.order is not None and "order" in aggregate.parameters:
                     order = measure.order
-                    records = self._codes.get_or(("records", order), lambda: record_at(self.source, order))
+                    records = self._times.get_or(order, partial(record_at, self.source, order))
                 operand = dataclasses.replace(operand, scales=scales, records=records)
         return aggregate, operand
 
@@ -329,8 +314,7 @@ class Engine:
         """The column of a quantity; those made of two fields are kept."""
         if quantity.kind == "plain":
             return self.source.column(quantity.field)
-        found: Column = self._codes.get_or(quantity, lambda: column_of(self.source, quantity))
-        return found
+        return self._made.get_or(quantity, partial(column_of, self.source, quantity))
 
     def _selection(self, base: str, rules: tuple[Decided, ...], progress: Progress) -> Mask | None:
         """Which base records pass all filters; None when there is no filter."""
@@ -347,8 +331,7 @@ class Engine:
             assert mask is not None
             return mask
 
-        found: Mask = self._selections.get_or((base, rules), select)
-        return found
+        return self._selections.get_or((base, rules), select)
 
     def resolved(self, rule: Decided) -> Decided:
         """The filter with relative dates become the range that they mean now."""
@@ -377,8 +360,7 @@ class Engine:
             domain.locale = self.locale
             return codes, domain
 
-        found: tuple[Codes, Domain] = self._codes.get_or((base, ref, cut), code)
-        return found
+        return self._codes.get_or((base, ref, cut), code)
 
     def _cube(
         self,
@@ -402,7 +384,7 @@ class Engine:
             codes, domains = [each for each, _ in coded], [each for _, each in coded]
             return build_cube(fields, codes, domains, mask, count, self._column, merged, progress)
 
-        found: Cube = self._cubes.get_or((base, rules, fields), build)
+        found = self._cubes.get_or((base, rules, fields), build)
         self.ran["aggregate"] += add_states(found, count, self._column, merged, mask, progress)
         return found
 
