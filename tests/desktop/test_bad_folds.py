@@ -95,7 +95,7 @@ def test_the_window_says_what_is_wrong_with_each_and_shows_the_rest(driver, demo
         driver.settle()
         assert driver.desk.report is None
         assert what in str(driver.desk.problem)
-        assert driver.workspace.card.widget() is not None
+        assert driver.workspace.card.body is not None
     driver.desk.show_fold("good")
     driver.settle()
     assert driver.desk.report is not None

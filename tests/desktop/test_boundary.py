@@ -27,7 +27,7 @@ def add_filter(driver, rule):
 def test_a_count_beyond_the_calendar_is_told_on_the_card_and_the_card_lets_it_be_mended(driver, demo, count):
     driver.open(demo)
     add_filter(driver, Relative("far", DATE, None, "last", count, "quarter"))
-    card = driver.workspace.card.widget()
+    card = driver.workspace.card.body
     assert any("beyond the calendar" in label.text() for label in card.findChildren(QLabel))
     entry = next(line for line in card.findChildren(QLineEdit) if line.accessibleName() == "How many")
     entry.setFocus()
@@ -43,7 +43,7 @@ def test_a_card_that_cannot_be_built_says_so_and_the_word_can_be_taken_out(drive
     monkeypatch.setattr("foldbasket.desktop.card.panel.measure_card", lambda *_: {}["missing"])
     word = driver.desk.fold.measures[0].id
     driver.desk.select_word(word)
-    card = driver.workspace.card.widget()
+    card = driver.workspace.card.body
     assert "KeyError" in faults.log_file().read_text("utf-8")
     link = next(button for button in card.findChildren(QPushButton) if button.text() == "Take it out")
     link.click()

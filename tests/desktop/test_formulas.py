@@ -8,7 +8,7 @@ from foldbasket.baskets import edits
 from foldbasket.desktop.card.editor import FormulaEditor
 from foldbasket.desktop.grid.painter import Marked
 from foldbasket.formulas.help import PATTERNS
-from foldbasket.links.source import FieldRef
+from foldbasket.links.source import FieldRef, Source
 
 Key = Qt.Key
 
@@ -20,7 +20,7 @@ def sites(driver, demo):
 
 
 def card(driver):
-    return driver.workspace.card.widget()
+    return driver.workspace.card.body
 
 
 def text_of(driver):
@@ -195,6 +195,16 @@ def test_what_is_typed_outlives_news_on_the_desk(sites):
     assert text_of(sites).toPlainText() == "SUM(Net) / 7"
     sites.desk.calculate(None)
     assert text_of(sites) is None
+
+
+def test_a_proof_is_of_the_source_its_report_was_made_of_although_that_is_another_by_now(sites):
+    drawer, desk = sites.workspace.proof, sites.desk
+    assert desk.prove(0, 0)
+    desk.supply.source = Source({})  # as when a header line is set while the proof is worked out
+    sites.settle()
+    assert drawer.isVisible()
+    assert drawer.table.model().rowCount() == min(1000, len(drawer.proof.records)) > 0
+    assert drawer.table.model().columnCount() > 0
 
 
 def test_the_proof_of_a_cell_opens_below_and_follows_the_mark(sites):

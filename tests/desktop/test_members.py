@@ -21,7 +21,7 @@ def sites(driver, demo):
 
 
 def card(driver):
-    return driver.workspace.card.widget()
+    return driver.workspace.card.body
 
 
 def chooser(driver, label):

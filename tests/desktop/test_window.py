@@ -357,4 +357,4 @@ def test_a_word_that_is_gone_is_not_selected(driver, demo):
     driver.open(demo)
     driver.desk.select_word("gone")
     assert driver.desk.word is None
-    assert driver.window.workspace.card.at_once().widget() is not None
+    assert driver.window.workspace.card.at_once().body is not None

@@ -13,7 +13,7 @@ from foldbasket.folding.comparisons import ShareOf
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters import Compare
 from foldbasket.folding.ordering import Keep
-from foldbasket.folding.proof import fields_of, proof_of
+from foldbasket.folding.proof import listed_for, proof_of
 from foldbasket.folding.spec import Fold, Measure
 from foldbasket.links.link import Link
 from tests.folding.build import measure, placed, ref, source, table
@@ -82,7 +82,7 @@ def test_a_proof_names_its_parts_its_records_and_its_place():
     assert share.note.startswith("The cell shows it as % of everything")
     names = {part.name: part.value for part in share.parts}
     assert names["Count records"] == len(share.records) == names["Count values"]
-    assert [each.field for each in fields_of(fold, engine, "Lines")] == ["No", "Site", "Day", "Net"]
+    assert [each.ref.field for each in listed_for(fold, engine, "Lines")] == ["No", "Site", "Day", "Net"]
 
 
 def test_totals_of_what_is_shown_cannot_be_proved_and_say_so():

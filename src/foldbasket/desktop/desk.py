@@ -9,7 +9,7 @@ import contextlib
 import os
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import msgspec
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -43,7 +43,7 @@ from foldbasket.desktop.supply import Supply
 from foldbasket.desktop.workers import Work, Worker
 from foldbasket.errors import BasketError, FoldBasketError
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.proof import proof_of
+from foldbasket.folding.proof import Listed, Proof, listed_for, proof_of
 from foldbasket.folding.report import Report
 from foldbasket.folding.sentence import field_phrase, words_of
 from foldbasket.folding.spec import Fold
@@ -52,12 +52,23 @@ from foldbasket.links.source import FieldRef, Source
 from foldbasket.outputs.formats import save_report
 from foldbasket.tables.column import Column
 from foldbasket.tables.profile import Profile
+from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading import apart
 from foldbasket.tables.reading.readers import table_name
 from foldbasket.tables.table import Table
 
 COPIED_AT_ONCE = 1_000
 """So many cells are made for the clipboard before a frame is over; more in the background."""
+
+
+class Proved(NamedTuple):
+    """A cell of a report, its proof, and the fields to list for its records. All from the source that the report was made of."""
+
+    report: Report
+    row: int
+    column: int
+    proof: Proof
+    fields: list[Listed]
 
 
 class Desk(QObject):
@@ -440,9 +451,12 @@ class Desk(QObject):
         if self.report is None or self._made_of is None:
             return False
         report, (fold, engine) = self.report, self._made_of  # the fold in view may be another by now
-        self._prover.start(
-            lambda progress: (proof_of(engine, fold, report, row, column, progress), report, row, column)
-        )
+
+        def prove(progress: Progress) -> Proved:
+            proof = proof_of(engine, fold, report, row, column, progress)
+            return Proved(report, row, column, proof, listed_for(fold, engine, proof.base))
+
+        self._prover.start(prove)
         return True
 
     def _folded(self, made: tuple[Report, Fold, Engine]) -> None:

@@ -9,11 +9,9 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QTableView, QVBoxLayout, QWidget
 
 from foldbasket.desktop import theme
-from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.desk import Desk, Proved
 from foldbasket.desktop.plain import marked
-from foldbasket.folding.proof import Proof, fields_of
-from foldbasket.folding.report import Report
-from foldbasket.links.source import FieldRef
+from foldbasket.folding.proof import Proof
 from foldbasket.tables.column import DeferredColumn
 
 MOST = 1_000
@@ -23,31 +21,29 @@ MOST = 1_000
 class Records(QAbstractTableModel):
     """The first records of a proof, as canonical text."""
 
-    def __init__(self, desk: Desk, proof: Proof, refs: list[FieldRef], parent: QWidget) -> None:
+    def __init__(self, proved: Proved, parent: QWidget) -> None:
         super().__init__(parent)
-        self.source, self.proof, self.refs = desk.source, proof, refs
-        self.columns = [desk.source.column(ref) for ref in refs]
-        self.rows = [desk.source.rows(proof.base, ref.table) for ref in refs]
+        self.proof, self.fields = proved.proof, proved.fields
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
         return min(MOST, len(self.proof.records))
 
     def columnCount(self, parent: QModelIndex | None = None) -> int:
-        return len(self.refs)
+        return len(self.fields)
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if role != Qt.ItemDataRole.DisplayRole:
             return None
-        return self.refs[section].field if orientation == Qt.Orientation.Horizontal else str(section + 1)
+        return self.fields[section].ref.field if orientation == Qt.Orientation.Horizontal else str(section + 1)
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        column = self.columns[index.column()]
+        field = self.fields[index.column()]
+        column, rows = field.column, field.rows
         if role == Qt.ItemDataRole.TextAlignmentRole and column.type.is_number:
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         if role != Qt.ItemDataRole.DisplayRole:
             return None
         record = int(self.proof.records[index.row()])
-        rows = self.rows[index.column()]
         if rows is not None:
             record = int(rows[record])
             if record < 0:
@@ -108,13 +104,12 @@ class ProofDrawer(QFrame):
         if self.desk.prove(row, column) and self.isVisible():
             self.title.setText("Working it out…")
 
-    def _show(self, proved: tuple[Proof, Report, int, int]) -> None:
-        self.proof, report, row, column = proved
-        desk = self.desk
-        if report is not desk.report or desk.fold is None:
+    def _show(self, proved: Proved) -> None:
+        if proved.report is not self.desk.report:
             return  # the report is another by now
-        proof, muted = self.proof, theme.palette().muted
-        shown = report.text(row, column) or "(blank)"
+        self.proof = proof = proved.proof
+        muted = theme.palette().muted
+        shown = proved.report.text(proved.row, proved.column) or "(blank)"
         self.title.setText(f"{proof.measure}: {shown}")
         lines = [
             f"<span style='color:{muted}'>{escape(proof.where)} · {len(proof.records):,} records of {escape(proof.base)}</span>",
@@ -137,6 +132,6 @@ class ProofDrawer(QFrame):
         )
         lines.append(f"<span style='color:{muted}'>{verdict}</span>")
         self.told.setText("".join(f"<p style='margin:3px 0'>{line}</p>" for line in lines if line))
-        self.table.setModel(Records(desk, proof, fields_of(desk.fold, desk.engine, proof.base), self))
+        self.table.setModel(Records(proved, self))
         self.table.resizeColumnsToContents()
         self.show()

@@ -28,6 +28,7 @@ from foldbasket.folding.sentence import comparison_phrase, measure_heading
 from foldbasket.folding.spec import Fold, Measure
 from foldbasket.folding.summary import FORMULA
 from foldbasket.links.source import FieldRef
+from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
 
 
@@ -250,8 +251,19 @@ def _filters(axis: Axis, line: int, words) -> list[Within]:  # type: ignore[no-u
     return found
 
 
-def fields_of(fold: Fold, engine: Engine, base: str) -> list[FieldRef]:
+@dataclass(frozen=True, eq=False)
+class Listed:
+    """A field as it is listed for the records of a proof: its column, and for each record of the base table the record of the field's
+    own table, −1 for none; `rows` is None for the base table itself."""
+
+    ref: FieldRef
+    column: Column
+    rows: npt.NDArray[np.int32] | None
+
+
+def listed_for(fold: Fold, engine: Engine, base: str) -> list[Listed]:
     """The fields to list for the records of a proof: those of the base table, then others that the fold uses."""
-    own = [FieldRef(base, name) for name in engine.source.table(base).columns]
-    more = [ref for ref in fold.fields() if ref.table != base and engine.source.path(base, ref.table) is not None]
-    return [*own, *dict.fromkeys(more)]
+    source = engine.source
+    own = [FieldRef(base, name) for name in source.table(base).columns]
+    more = [ref for ref in fold.fields() if ref.table != base and source.path(base, ref.table) is not None]
+    return [Listed(ref, source.column(ref), source.rows(base, ref.table)) for ref in dict.fromkeys([*own, *more])]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QLineEdit, QListView, QPlainTextEdit, QScrollArea, QWidget
+from PyQt6.QtWidgets import QLineEdit, QListView, QPlainTextEdit, QScrollArea, QVBoxLayout, QWidget
 
 from foldbasket import faults
 from foldbasket.baskets import edits
@@ -33,6 +33,13 @@ class CardPanel(QScrollArea):
         self.setFixedWidth(theme.CARD_WIDTH)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setWidgetResizable(True)
+        # Cards come and go in a holder that stays: a widget that loses its parent is styled anew with all that is in it.
+        self._holder = holder = QWidget(self)
+        holder.setObjectName("cardBody")
+        self._place = QVBoxLayout(holder)
+        self._place.setContentsMargins(0, 0, 0, 0)
+        self.setWidget(holder)
+        self.body: CardBody | None = None
         self._shown: Any = None
         self._about: Any = None
         # One edit changes several things at once: the card is built once for all of them, in an event of its own.
@@ -70,16 +77,20 @@ class CardPanel(QScrollArea):
             if spec is None
             else (spec, (spec.name, desk.field))
         )
-        if shown == self._shown and self.widget() is not None:
+        if shown == self._shown and self.body is not None:
             return
         same_word = self._about == shown[1]
         self._shown, self._about = shown, shown[1]
         kept = self._state() if same_word else None
-        old = self.takeWidget()
+        old, self.body = self.body, self._sound_card(word)
+        self.setUpdatesEnabled(False)
         if old is not None:
+            self._place.removeWidget(old)
             old.hide()
             old.deleteLater()
-        self.setWidget(self._sound_card(word))
+        self._place.addWidget(self.body)
+        self.body.show()
+        self.setUpdatesEnabled(True)
         if kept is not None:
             self._restore(kept)
 
@@ -88,10 +99,11 @@ class CardPanel(QScrollArea):
         try:
             return self._card(word)
         except Exception as error:
-            for half in self.findChildren(CardBody, options=Qt.FindChildOption.FindDirectChildrenOnly):
-                half.deleteLater()
+            for half in self._holder.findChildren(CardBody, options=Qt.FindChildOption.FindDirectChildrenOnly):
+                if half is not self.body:
+                    half.deleteLater()
             told = error if isinstance(error, FoldBasketError) else faults.note(error)
-        body = CardBody("This card cannot be shown", "", self)
+        body = CardBody("This card cannot be shown", "", self._holder)
         body.text(str(told), "warning")
         if word is not None:
             body.link("Take it out", lambda: self.desk.remove(word.id))
@@ -103,27 +115,27 @@ class CardPanel(QScrollArea):
             table = desk.tables.get(desk.spec.name)
             column = table.columns.get(desk.field) if table is not None and desk.field else None
             if column is not None and desk.field is not None:
-                return field_card(desk, desk.spec, desk.field, column, self._show_finding, self)
-            return source_card(desk, desk.spec, self._show_finding, self)
+                return field_card(desk, desk.spec, desk.field, column, self._show_finding, self._holder)
+            return source_card(desk, desk.spec, self._show_finding, self._holder)
         if desk.drafted is not None:
-            return new_formula_card(desk, desk.drafted, self)
+            return new_formula_card(desk, desk.drafted, self._holder)
         if word is None or desk.fold is None:
-            return fold_card(desk, self)
+            return fold_card(desk, self._holder)
         if isinstance(word, Measure):
-            return measure_card(desk, word, self)
+            return measure_card(desk, word, self._holder)
         if isinstance(word, Placed):
-            return axis_card(desk, word, edits.strand_of(desk.fold, word.id), self)
-        return filter_card(desk, word, self)
+            return axis_card(desk, word, edits.strand_of(desk.fold, word.id), self._holder)
+        return filter_card(desk, word, self._holder)
 
     def take_keyboard(self) -> None:
         """Puts the keyboard into the formula that the card holds."""
-        card = self.at_once().widget()
+        card = self.at_once().body
         text = card.findChild(QPlainTextEdit) if card is not None else None
         if text is not None:
             text.setFocus()
 
     def _state(self) -> tuple[int, str, int, int, bool]:
-        card = self.widget()
+        card = self.body
         members = card.findChild(QListView, "members") if card else None
         search = (
             next((line for line in card.findChildren(QLineEdit) if line.accessibleName() == "Find a member"), None)
@@ -140,7 +152,7 @@ class CardPanel(QScrollArea):
 
     def _restore(self, state: tuple[int, str, int, int, bool]) -> None:
         scroll, typed, list_scroll, row, focused = state
-        card = self.widget()
+        card = self.body
         assert card is not None
         card.ensurePolished()
         card.adjustSize()

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Any, TypeVar
 
 from PyQt6.QtCore import QPoint, QSize, Qt
-from PyQt6.QtGui import QColor, QKeySequence, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QKeySequence, QPainter, QPaintEvent, QStandardItem, QStandardItemModel
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -142,8 +142,13 @@ class CardBody(QWidget):
     ) -> Chooser:
         """A line with a drop-down."""
         chooser = self.row(label, Chooser)
-        for value, text in choices:
-            chooser.addItem(text, value)
+        items = QStandardItemModel(
+            len(choices), 1, chooser
+        )  # at once: the drop-down measures itself at each item added to it
+        for at, (value, text) in enumerate(choices):
+            items.setItem(at, QStandardItem(text))
+            items.item(at).setData(value, Qt.ItemDataRole.UserRole)
+        chooser.setModel(items)
         values = [value for value, _ in choices]
         chooser.setCurrentIndex(values.index(chosen) if chosen in values else 0)
         chooser.activated.connect(lambda at: act(chooser.itemData(at)))
