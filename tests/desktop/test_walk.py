@@ -174,7 +174,7 @@ def test_the_card_of_a_measure_sets_aggregation_pattern_and_name(driver, demo):
     assert driver.word("Net sales").text() == "Net sales, averaged"
     pattern = chooser(driver, "Pattern")
     pattern.setFocus()
-    pattern.setCurrentIndex(pattern.findData("¤#,##0.00"))
+    pattern.setCurrentIndex(pattern.findText("¤#,##0.00"))
     pattern.activated.emit(pattern.currentIndex())
     driver.settle()
     assert driver.table()[0][3].startswith("€")
@@ -202,9 +202,9 @@ def test_the_card_of_a_field_sets_part_order_and_totals(driver, demo):
     driver.qtbot.mouseClick(chip(driver, "Z to A"), Qt.MouseButton.LeftButton)
     driver.settle()
     assert driver.table()[0][0] == "Westholt"
-    for name, value in (("Each, all sites", "before"), ("Everything", "off")):
+    for name, value in (("Each, all sites", "before them"), ("Everything", "none")):
         box = chooser(driver, name)
-        box.setCurrentIndex(box.findData(value))
+        box.setCurrentIndex(box.findText(value))
         box.activated.emit(box.currentIndex())
         driver.settle()
     assert driver.table()[0][2] == "Westholt, all sites"

@@ -4,14 +4,14 @@ import os
 import sys
 import threading
 import time
-import traceback
+from collections import Counter
 
 from PyQt6.QtWidgets import QApplication
 
 
 class WatchedApplication(QApplication):
     """Times every event that is delivered; those inside another count with it. With HOLDS in the environment the watch keeps, of one
-    that takes long, where the thread stood when it had taken `LOOK` seconds."""
+    that takes more than `LOOK` seconds, where the thread stood most of the time from then on."""
 
     LOOK = 0.1
 
@@ -19,18 +19,17 @@ class WatchedApplication(QApplication):
         super().__init__(arguments)
         self.holds = []
         self._since = None
-        self._seen = ""
+        self._seen = Counter()
         self._depth = 0
         self._main = threading.get_ident()
-        if (
-            "HOLDS" in os.environ
-        ):  # only for whoever looks into it: to look at the frames of another thread is not always safe
+        if "HOLDS" in os.environ:
             threading.Thread(target=self._look, daemon=True, name="watch").start()
 
     def notify(self, receiver, event):
         self._depth += 1
         if self._depth == 1:
-            self._since, self._seen = time.perf_counter(), ""
+            self._since, worked = time.perf_counter(), time.thread_time()
+            self._seen = Counter()
         try:
             return super().notify(receiver, event)
         finally:
@@ -39,19 +38,34 @@ class WatchedApplication(QApplication):
                 took, self._since = time.perf_counter() - self._since, None
                 if took > self.LOOK:
                     kind = event.type().name if hasattr(event.type(), "name") else str(event.type())
-                    self.holds.append((took, f"{type(receiver).__name__} {kind}", self._seen))
+                    own = time.thread_time() - worked  # the rest it waited: for a lock, or for a processor
+                    self.holds.append(
+                        (took, f"{type(receiver).__name__} {kind}, {own:.2f} s of its own", self._where())
+                    )
 
     def _look(self):
         while True:
             time.sleep(0.02)
             since = self._since
-            if since is not None and time.perf_counter() - since > self.LOOK and not self._seen:
-                frame = sys._current_frames().get(self._main)
-                if frame is not None:
-                    stack = traceback.extract_stack(frame)
-                    own = [
-                        f"{each.filename.rpartition('/')[2]}:{each.lineno} {each.name}"
-                        for each in stack
-                        if "foldbasket" in each.filename
-                    ]
-                    self._seen = " < ".join(reversed(own[-7:]))
+            if since is not None and time.perf_counter() - since > self.LOOK:
+                self._seen[self._stand()] += 1
+
+    def _where(self):
+        return "".join(f"\n        {times} × {stood}" for stood, times in self._seen.most_common(3))
+
+    def _stand(self):
+        """Where the window's thread stands. It must not run meanwhile: a frame that ends while it is held here would give up its
+        widgets and painters on this thread."""
+        usual = sys.getswitchinterval()
+        sys.setswitchinterval(5.0)
+        time.sleep(0)  # whoever waits from now on waits that long
+        try:
+            frame, own = sys._current_frames().get(self._main), []
+            while frame is not None and len(own) < 7:
+                code = frame.f_code
+                if "foldbasket" in code.co_filename:
+                    own.append(f"{code.co_filename.rpartition('/')[2]}:{frame.f_lineno} {code.co_name}")
+                frame = frame.f_back
+            return " < ".join(own)
+        finally:
+            sys.setswitchinterval(usual)

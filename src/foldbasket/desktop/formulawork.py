@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+from collections import Counter
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
@@ -65,8 +66,8 @@ class FormulaWork:
             for name, column in table.columns.items()
             if (table.name, name) != without
         ]
-        names = [name for name, *_ in fields]
-        twice = frozenset(name for name in names if names.count(name) > 1)
+        often = Counter(name for name, *_ in fields)
+        twice = frozenset(name for name, times in often.items() if times > 1)
         fold = self.desk.fold
         measures = [measure_heading(each) for each in fold.measures if each.id != measure] if fold is not None else []
         return offers(fields, [name for name in measures if name], twice)

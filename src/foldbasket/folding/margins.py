@@ -6,14 +6,15 @@ outside some fields, each measure repeats the lines of those fields; totals over
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from functools import cached_property
-from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
 
 from foldbasket.folding.axis import Axis, Kind
+
+Starts = npt.NDArray[np.int64]
 
 MEASURE = -1
 """Stands among the places of a margin, whose others are numbers of fields, for the measures."""
@@ -118,12 +119,50 @@ class Margin:
             return True
         return bool((self.names[at, : place + 1] != self.names[at - 1, : place + 1]).any())
 
-    def runs(self, place: int) -> Iterator[tuple[int, int]]:
-        """Start and stop of each run that shares its names up to a place and has one there."""
-        if not len(self):
-            return
-        changed = (self.names[1:, : place + 1] != self.names[:-1, : place + 1]).any(axis=1)
-        edges = [0, *(np.flatnonzero(changed) + 1).tolist(), len(self)]
-        for start, stop in pairwise(edges):
-            if self.names[start, place] >= 0:
-                yield start, stop
+    def runs(self, place: int, within: range) -> list[tuple[int, int]]:
+        """Start and stop of each run, among those that reach into a range, that shares its names up to a place and has one there."""
+        starts, stops = self._runs[place]
+        return _reaching(starts, stops, within)
+
+    @cached_property
+    def _runs(self) -> list[tuple[Starts, Starts]]:
+        """For each place the starts and stops of its runs."""
+        made = []
+        changed = np.zeros(max(0, len(self) - 1), np.bool_)
+        for place in range(len(self.places)):
+            changed = changed | (self.names[1:, place] != self.names[:-1, place])
+            made.append(self._named(_edges(changed, len(self)), self.names[:, place] >= 0))
+        return made
+
+    def total_runs(self, within: range) -> list[tuple[int, int]]:
+        """The same of each total: one run for each measure where those stand inside it, else a single one."""
+        return _reaching(*self._total_runs, within)
+
+    @cached_property
+    def _total_runs(self) -> tuple[Starts, Starts]:
+        if not self.axis.depth:
+            return self._named(
+                _edges(np.zeros(max(0, len(self) - 1), np.bool_), len(self)), np.zeros(len(self), np.bool_)
+            )
+        # A total's measures stand inside it where they have a place at or below its caption's.
+        places = np.array([self.place(field) for field in range(self.axis.depth)])
+        below = self.places.index(MEASURE) if MEASURE in self.places else -1
+        inside = places[np.minimum(self.level, self.axis.depth - 1)] <= below
+        same = (self.line[1:] == self.line[:-1]) & inside[:-1]
+        return self._named(_edges(~same, len(self)), self.is_total)
+
+    @staticmethod
+    def _named(edges: Starts, named: npt.NDArray[np.bool_]) -> tuple[Starts, Starts]:
+        starts, stops = edges[:-1], edges[1:]
+        kept = named[starts] if len(starts) else np.zeros(0, np.bool_)
+        return starts[kept], stops[kept]
+
+
+def _edges(changed: npt.NDArray[np.bool_], count: int) -> Starts:
+    """Where runs begin, and the end of the last; `changed` says at each of them but the first whether it differs from the one before."""
+    return np.concatenate([[0], np.flatnonzero(changed) + 1, [count]]) if count else np.zeros(0, np.int64)
+
+
+def _reaching(starts: Starts, stops: Starts, within: range) -> list[tuple[int, int]]:
+    first, last = np.searchsorted(stops, within.start, "right"), np.searchsorted(starts, within.stop, "left")
+    return list(zip(starts[first:last].tolist(), stops[first:last].tolist(), strict=True))

@@ -40,11 +40,12 @@ class Sheet:
         left = self.report.left
         return [left.heading(place) for place in range(len(left.places))] or [""]
 
-    def column_heads(self) -> Iterator[Span]:
-        """Every heading over the cells, level by level; columns count from the first cell."""
+    def column_heads(self, columns: range | None = None) -> Iterator[Span]:
+        """Every heading over the cells, or over some of them, level by level; columns count from the first cell."""
         top = self.report.top
+        columns = range(self.report.width) if columns is None else columns
         for place, field in enumerate(top.places):
-            for start, stop in top.runs(place):
+            for start, stop in top.runs(place, columns):
                 kind = Kind(top.kind[start])
                 if field == MEASURE:
                     yield Span(place, start, 1, stop - start, top.label(start, place), kind, True)
@@ -53,9 +54,7 @@ class Sheet:
                 ends = kind is Kind.CLOSED and int(top.level[start]) == field + 1 and field + 1 < top.axis.depth
                 rows = self._down_from(place + 1) - place if ends else 1
                 yield Span(place, start, rows, stop - start, top.label(start, place))
-        if not top.axis.depth:
-            return
-        for start, stop in self._totals():
+        for start, stop in top.total_runs(columns):
             place = top.caption_place(start)
             yield Span(
                 place,
@@ -70,21 +69,6 @@ class Sheet:
         """The first place at or below one that belongs to the measures, or the end of the head."""
         places = self.report.top.places
         return places.index(MEASURE) if MEASURE in places[place:] else self.head_rows
-
-    def _totals(self) -> Iterator[tuple[int, int]]:
-        """Start and stop of each total's columns: one for each measure where those stand inside it, else a single one."""
-        top = self.report.top
-        at = 0
-        while at < len(top):
-            if not top.is_total[at]:
-                at += 1
-                continue
-            stop = at + 1
-            inside = MEASURE in top.places[top.caption_place(at) :]
-            while inside and stop < len(top) and top.line[stop] == top.line[at]:
-                stop += 1
-            yield at, stop
-            at = stop
 
     def column_caption(self, column: int) -> str:
         """What a total column is called. It stands below its member's heading, so that need not be said again."""

@@ -174,7 +174,7 @@ def _merge_groups(page: Any, report: Report, first: int, style: Any) -> None:
     """Merges each group's name down its members' lines; the total line keeps its own caption."""
     left = report.left
     for place, field in enumerate(left.places[:-1]):
-        for start, stop in left.runs(place):
+        for start, stop in left.runs(place, range(len(left))):
             lines = [
                 line
                 for line in range(start, stop)

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Any, TypeVar
 
 from PyQt6.QtCore import QPoint, QSize, Qt
-from PyQt6.QtGui import QColor, QKeySequence, QPainter, QPaintEvent, QStandardItem, QStandardItemModel
+from PyQt6.QtGui import QColor, QKeySequence, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -25,6 +25,10 @@ from foldbasket.desktop.flow import FlowLayout
 from foldbasket.desktop.plain import tip
 
 Control = TypeVar("Control", bound=QWidget)
+
+
+MANY = 60
+"""A drop-down of more choices than that is not measured by each of them."""
 
 
 class Chooser(QComboBox):
@@ -142,16 +146,13 @@ class CardBody(QWidget):
     ) -> Chooser:
         """A line with a drop-down."""
         chooser = self.row(label, Chooser)
-        items = QStandardItemModel(
-            len(choices), 1, chooser
-        )  # at once: the drop-down measures itself at each item added to it
-        for at, (value, text) in enumerate(choices):
-            items.setItem(at, QStandardItem(text))
-            items.item(at).setData(value, Qt.ItemDataRole.UserRole)
-        chooser.setModel(items)
         values = [value for value, _ in choices]
+        chooser.addItems([text for _, text in choices])  # at once: it measures itself anew at each that is added
+        if len(choices) > MANY:
+            chooser.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            chooser.setMinimumContentsLength(16)
         chooser.setCurrentIndex(values.index(chosen) if chosen in values else 0)
-        chooser.activated.connect(lambda at: act(chooser.itemData(at)))
+        chooser.activated.connect(lambda at: act(values[at]))
         return chooser
 
     def entry(self, label: str, text: str, hint: str, act: Callable[[str], None]) -> QLineEdit:

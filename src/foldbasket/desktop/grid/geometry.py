@@ -12,7 +12,7 @@ from foldbasket.desktop import theme
 from foldbasket.folding.axis import Kind
 from foldbasket.folding.margins import MEASURE
 from foldbasket.folding.report import Report
-from foldbasket.outputs.sheet import Sheet, Span
+from foldbasket.outputs.sheet import Sheet
 
 ROW, HEAD, GAP = 23, 25, 7
 PAD = 9
@@ -37,11 +37,6 @@ class Geometry:
     @cached_property
     def sheet(self) -> Sheet:
         return Sheet(self.report)
-
-    @cached_property
-    def spans(self) -> list[Span]:
-        """Every heading over the cells."""
-        return list(self.sheet.column_heads())
 
     @cached_property
     def _text_widths(self) -> dict[tuple[str, int], float]:
@@ -132,12 +127,12 @@ class Geometry:
         each = np.array(self.measure_widths or [0.0], float)
         on_rows = report.measures_on == "rows"
         widths = np.full(report.width, each.max()) if on_rows else each[report.top.measure]
-        bold = QFontMetricsF(self.font(QFont.Weight.DemiBold))
         if report.width <= 4000:
-            for span in self.spans:
+            heavy = self.font(QFont.Weight.DemiBold)
+            for span in self.sheet.column_heads():
                 if not span.is_measure or span.columns > 1:
                     lack = (
-                        bold.horizontalAdvance(span.text)
+                        self.text_width(span.text, heavy)
                         + self.scaled(2 * PAD)
                         - widths[span.column : span.column + span.columns].sum()
                     )

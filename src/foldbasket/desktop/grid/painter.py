@@ -203,7 +203,7 @@ class GridPainter:
         tops = [float(at.scaled(TOP))]
         for height in at.head_heights:
             tops.append(tops[-1] + height)
-        for span in self._spans(columns):
+        for span in at.sheet.column_heads(columns):
             left = at.heads_width + float(at.column_edges[span.column]) - x
             right = at.heads_width + float(at.column_edges[span.column + span.columns]) - x
             area = QRectF(left, tops[span.row], right - left, tops[span.row + span.rows] - tops[span.row])
@@ -229,13 +229,6 @@ class GridPainter:
             base = area.bottom() - 4
             colour = QColor(colours.ink) if span.kind == Kind.GRAND else colours.strand("columns")
             theme.draw_stroke(painter, "columns", QPointF(left + 1, base), QPointF(right - 1, base), colour)
-
-    def _spans(self, columns: range):  # type: ignore[no-untyped-def]
-        if not len(columns):
-            return []
-        return [
-            span for span in self.at.spans if span.column < columns.stop and span.column + span.columns > columns.start
-        ]
 
     def _corner(self, painter: QPainter) -> None:
         at = self.at

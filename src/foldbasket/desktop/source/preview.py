@@ -27,6 +27,8 @@ HEAD = 78
 PAD = 10
 NARROWEST, WIDEST = 76, 240
 SAMPLE = 60
+MOST_MEASURED = 3_000
+"""So many values, over all columns, are looked at for their widths."""
 
 
 class Preview(QAbstractScrollArea):
@@ -125,7 +127,8 @@ class Preview(QAbstractScrollArea):
         plain, small = QFontMetricsF(theme.font(tabular=True)), QFontMetricsF(theme.font(theme.SMALL - 1))
         number = plain.horizontalAdvance(f"{max(1, self.table.count):,}") + 2 * PAD
         left = 12 + max(34.0, number)
-        records = np.unique(np.linspace(0, max(0, self.table.count - 1), min(SAMPLE, self.table.count)).astype(int))
+        sample = max(2, min(SAMPLE, MOST_MEASURED // max(1, len(self.table.columns))))
+        records = np.unique(np.linspace(0, max(0, self.table.count - 1), min(sample, self.table.count)).astype(int))
         for name, column in self.table.columns.items():
             words = [summary(column, self._profile(name)), self._note(name, column)[0]]
             texts = [self.text(name, int(record)) for record in records]
