@@ -73,6 +73,95 @@ def test_when_writing_fails_the_old_file_stands_and_nothing_lies_about(tmp_path)
     assert [each.name for each in tmp_path.iterdir()] == ["a"]
 
 
+def test_what_a_killed_save_left_is_cleared_away_by_a_later_one(tmp_path):
+    path = tmp_path / "a[1].csv"
+    left = [tmp_path / f".{path.name}.{number}.{kind}" for number, kind in ((77, "new"), (78, "old"), (79, "new"))]
+    other = [tmp_path / f".b.csv.{77}.new", tmp_path / f".{path.name}.swp.new"]
+    for each in (*left, *other):
+        each.write_bytes(b"half")
+        if each != left[-1]:  # which somebody may be writing now
+            os.utime(each, (1_000_000_000, 1_000_000_000))
+    write_whole(path, b"new")
+    assert sorted(tmp_path.iterdir()) == sorted([path, left[-1], *other])
+
+
+READ_ONLY = """
+mount -t tmpfs none "$1" && cp "$2"/* "$1" && mount -o remount,ro "$1" && cd "$1" || exit 77
+shift 2
+exec "$@"
+"""
+
+
+def in_a_read_only_place(tmp_path, demo, *command):
+    """Runs a command in a copy of the demo that stands on a file system which nobody can write to."""
+    place = tmp_path / "disc"
+    place.mkdir()
+    homes = {f"XDG_{each}_HOME": str(place / each) for each in ("DATA", "CONFIG", "STATE", "CACHE")}
+    done = subprocess.run(
+        ["unshare", "--user", "--map-root-user", "--mount", "sh", "-c", READ_ONLY, "sh", str(place), str(demo.parent), *command],
+        capture_output=True, text=True, timeout=120, env={**os.environ, **homes, "QT_QPA_PLATFORM": "offscreen"},
+    )  # fmt: skip
+    if done.returncode == 77 or "unshare" in done.stderr:
+        pytest.skip(f"this system lets nobody mount: {done.stderr[:200]}")
+    assert "Traceback" not in done.stderr
+    return done
+
+
+@pytest.mark.parametrize("ending", [".csv", ".xlsx", ".html", ".txt", ".pdf", ".png"])
+def test_from_a_read_only_place_reports_go_elsewhere_and_into_it_they_are_refused(tmp_path, demo, ending):
+    render = [sys.executable, "-m", "foldbasket", "render", demo.name, "--fold", "Freight by team", "--to"]
+    done = in_a_read_only_place(tmp_path, demo, *render, str(tmp_path / f"out{ending}"))
+    assert done.returncode == 0, done.stderr
+    (tmp_path / "disc").rmdir()
+    done = in_a_read_only_place(tmp_path, demo, *render, f"out{ending}")
+    assert done.returncode == 1
+    assert "the file cannot be written (Read-only file system). Choose another place." in done.stderr
+    assert ".new" not in done.stderr
+
+
+WINDOW = """
+import sys, time
+from pathlib import Path
+from PyQt6.QtWidgets import QApplication
+from foldbasket.desktop.boundary import Boundary
+from foldbasket.desktop.window import MainWindow
+app, said = QApplication([]), []
+window = MainWindow()
+window.say_error = lambda error: said.append(str(error))
+Boundary(window.say_error).install()
+window.show()
+window.open_paths([Path(sys.argv[1]).absolute()])
+window.desk.failed.disconnect()
+window.desk.failed.connect(window.say_error)
+def rest():
+    for _ in range(3):
+        app.processEvents()
+    while window.desk.busy:
+        app.processEvents()
+        time.sleep(0.01)
+    app.processEvents()
+rest()
+window.desk.turn()
+rest()
+window.desk.write_aside()
+rest()
+window.save()
+rest()
+window.desk.write_report(Path("x.pdf").absolute())
+rest()
+assert window.desk.report is not None and window.desk.history.changed
+print(*said, sep="\\n")
+window.desk.close()
+"""
+
+
+def test_in_a_read_only_place_the_window_works_and_says_once_each_what_it_cannot_write(tmp_path, demo):
+    done = in_a_read_only_place(tmp_path, demo, sys.executable, "-c", WINDOW, demo.name)
+    assert done.returncode == 0, done.stderr
+    said = done.stdout.splitlines()
+    assert [line.count("Read-only file system") for line in said] == [1, 1], done.stdout
+
+
 FULL = """
 import resource, signal, sys
 signal.signal(signal.SIGXFSZ, signal.SIG_IGN)  # writing past the bound is then an error, as on a full disk

@@ -4,13 +4,16 @@ Each carries what a user needs: what is wrong, where, and what to do. Anything e
 This module imports nothing of the project, so that every stage may raise these.
 """
 
+MOST_WHERE = 300
+"""A path or a name may be longer than anybody reads: its middle is then left out."""
+
 
 class FoldBasketError(Exception):
     """What is wrong (`what`), where (`where`: file, line, field, fold) and what the user can do (`todo`)."""
 
     def __init__(self, what: str, *, where: str = "", todo: str = "") -> None:
         self.what = what
-        self.where = where
+        self.where = where if len(where) <= MOST_WHERE else f"{where[: MOST_WHERE // 2]} … {where[-MOST_WHERE // 3 :]}"
         self.todo = todo
         super().__init__(str(self))
 

@@ -8,12 +8,18 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import glob
 import os
+import re
 import shutil
 import stat
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+
+AN_HOUR = 3600
+"""Seconds after which nobody is still writing what lies beside a file."""
 
 
 @contextmanager
@@ -25,6 +31,7 @@ def written_whole(path: Path, *, keep: bool = False) -> Iterator[Path]:
     """
     target = Path(os.path.realpath(path))
     old = _standing(target)
+    _clear_away(target)
     fresh = target.with_name(f".{target.name[:200]}.{os.getpid()}.new")
     try:
         yield fresh
@@ -60,8 +67,21 @@ def _standing(target: Path) -> os.stat_result | None:
             code, "a folder stands there" if code == errno.EISDIR else "no plain file stands there", str(target)
         )
     if not os.access(target, os.W_OK):
-        raise PermissionError(errno.EACCES, os.strerror(errno.EACCES), str(target))
+        code = errno.EROFS if os.statvfs(target).f_flag & os.ST_RDONLY else errno.EACCES
+        raise OSError(code, os.strerror(code), str(target))
     return found
+
+
+def _clear_away(target: Path) -> None:
+    """Takes away what killed processes left beside a file; not what another process may be writing this moment."""
+    lately = time.time() - AN_HOUR
+    with contextlib.suppress(OSError):
+        for each in target.parent.glob(f".{glob.escape(target.name[:200])}.*"):
+            if (
+                re.fullmatch(r"\d+\.(new|old)", each.name[len(target.name[:200]) + 2 :])
+                and each.stat().st_mtime < lately
+            ):
+                each.unlink()
 
 
 def _force(path: Path) -> None:

@@ -93,6 +93,15 @@ def test_every_way_to_read_is_judged(home, given, place):
     assert home.reached == []
 
 
+@pytest.mark.parametrize("name", ["s." + "9" * 4000, "d/" * 3000, "?" * 3000, "a\0b"])
+def test_names_that_no_file_can_have_are_judged_and_refused_in_few_words(home, name):
+    spec = SourceSpec("s", name)
+    assert places_of_source(spec, home) == []
+    with pytest.raises(ReadError) as told:
+        read_source(spec, home, NOTHING)
+    assert len(str(told.value)) < 500
+
+
 def test_a_password_of_the_environment_is_named_before_it_is_sent(monkeypatch, home):
     spec = SourceSpec("s", server=SERVER, reading=Reading(table="x"))
     for variable in (passwords.VARIABLE, f"{passwords.VARIABLE}_DB_EXAMPLE"):

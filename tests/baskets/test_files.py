@@ -199,7 +199,7 @@ def test_killed_at_any_moment_while_saving_the_basket_opens_old_or_new(tmp_path)
     one_save = (time.monotonic() - began) / 3  # so that the kills fall into the saving on a slow machine, too
     rng = random.Random(4)
     seen = set()
-    for _ in range(200):
+    for _ in range(400):
         child = os.fork()
         if child == 0:
             try:

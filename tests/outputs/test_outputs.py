@@ -1,6 +1,7 @@
 """What is written is read back by another library, and says the same as the report."""
 
 import csv
+import dataclasses
 import datetime
 import io
 from decimal import Decimal
@@ -16,6 +17,21 @@ from foldbasket.folding.engine import Engine
 from foldbasket.outputs import delimited, text
 from foldbasket.outputs.formats import save_report
 from foldbasket.styling.numbers import NumberStyle
+
+
+@pytest.mark.parametrize(
+    "name",
+    ["x" * 200, "🌱" * 20, "'Oak'", "y" * 30 + "'z", "a/b:c?[d]*\\", "History", "history", " ", "", "''", "a\x00b\x1fc", "x\n y", "日付" * 30],
+)  # fmt: skip
+def test_a_sheet_may_be_called_after_any_fold(tmp_path, name):
+    of = source(table("T", {"Site": ["Oak", "Ash"], "Net": [1, 2]}))
+    report = fold(of, [measure("sum", "T.Net")], [placed("T.Site")])
+    save_report(dataclasses.replace(report, name=name), tmp_path / "a.xlsx")
+    (title,) = openpyxl.load_workbook(tmp_path / "a.xlsx").sheetnames
+    assert 0 < len(title.encode("utf-16-le")) <= 62
+    assert not set(title) & set("[]:*?/\\")
+    assert title.strip("' ") == title
+    assert title.casefold() != "history"
 
 
 @pytest.fixture(scope="session")

@@ -65,10 +65,10 @@ def places_of_source(source: SourceSpec, folder: Path) -> list[str]:
     home, path = _real(folder), folder / source.path
     places = []
     if is_many(path):
-        inner = path if path.is_dir() else path.parent
+        inner = path if os.path.isdir(path) else path.parent
         allowed = [home]
         if not _real(inner).is_relative_to(home):
-            places.append(str(_real(inner) / ("" if path.is_dir() else path.name)))
+            places.append(str(_real(inner) / ("" if os.path.isdir(path) else path.name)))
             allowed.append(_real(inner))
         files = files_of_source(path)
     else:

@@ -95,7 +95,7 @@ def open_basket(path: Path) -> Opened:
 
 
 def _json_of(path: Path) -> tuple[bytes, State]:
-    if not path.is_dir() and path.exists() and not path.is_file():
+    if os.path.exists(path) and not os.path.isdir(path) and not os.path.isfile(path):
         raise BasketError("this is no plain file.", where=str(path), todo="Choose a .basket file.")
     with path.open("rb") as file:
         start, found = file.read(4), os.fstat(file.fileno())
@@ -114,7 +114,7 @@ def state_of(path: Path) -> State | None:
 def is_other(path: Path, state: State | None) -> bool:
     """Whether a file now holds another basket than it did in an earlier state: somebody else has saved it since."""
     now = state_of(path)
-    return path.exists() and state is not None and (now is None or (now[0] != state[0] and now[1] != state[1]))
+    return os.path.exists(path) and state is not None and (now is None or (now[0] != state[0] and now[1] != state[1]))
 
 
 def decode(text: bytes, where: str) -> Basket:
@@ -451,7 +451,7 @@ def _without_data(source: SourceSpec, path: Path) -> SourceSpec:
             where=path.name,
             todo="Save the basket with its data.",
         )
-    if source.data is not None and not (source.path and (path.parent / source.path).exists()):
+    if source.data is not None and not (source.path and os.path.exists(path.parent / source.path)):
         raise BasketError(
             f"the source “{source.name}” is only held inside the basket.",
             where=path.name,

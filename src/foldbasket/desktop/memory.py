@@ -40,7 +40,7 @@ def _write(key: str, values: list[str]) -> None:
 
 def recent() -> list[Path]:
     """The baskets opened or saved last, newest first, as far as they still exist."""
-    return [path for path in map(Path, _read().get("recent", [])) if path.is_file()]
+    return [path for path in map(Path, _read().get("recent", [])) if os.path.isfile(path)]
 
 
 def remember(path: Path) -> None:

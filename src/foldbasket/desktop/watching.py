@@ -6,6 +6,7 @@ stand still between two looks and, for delimited text that ended with a line bre
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable
 from pathlib import Path
 
@@ -56,13 +57,13 @@ class Watcher(QObject):
     def _renew_notices(self) -> None:
         wanted = set()
         for place in self._known:
-            folder = Path(place) if Path(place).is_dir() else Path(place).parent
+            folder = Path(place) if os.path.isdir(place) else Path(place).parent
             wanted.add(str(folder))
             wanted |= {str(file) for file in files_of_source(Path(place))}
         there = set(self._notices.files()) | set(self._notices.directories())
         if there - wanted:
             self._notices.removePaths(list(there - wanted))
-        fresh = [path for path in wanted - there if Path(path).exists()]
+        fresh = [path for path in wanted - there if os.path.exists(path)]
         if fresh:
             self._notices.addPaths(fresh)
 

@@ -159,17 +159,26 @@ class Like(Function):
 
 
 def _expression(pattern: str, escape: str) -> str:
-    out, at = [], 0
+    """A regular expression whose time is at most the text's length times the pattern's.
+
+    Between two % the first place that fits is as good as any later one, so a part that was found is not looked for again (atomic
+    groups); the last part stands at the end.
+    """
+    parts, at = [""], 0
     while at < len(pattern):
         sign = pattern[at]
         if escape and sign == escape and at + 1 < len(pattern):
             at += 1
-            out.append(re.escape(pattern[at]))
+            parts[-1] += re.escape(pattern[at])
+        elif sign == "%":
+            parts.append("")
         else:
-            # An any-number of any signs, once: a run of them means no more and would only cost.
-            out.append({"%": "" if out and out[-1] == ".*?" else ".*?", "_": "."}.get(sign, re.escape(sign)))
+            parts[-1] += "." if sign == "_" else re.escape(sign)
         at += 1
-    return "".join(out)
+    first, *middle = parts
+    if not middle:
+        return first
+    return first + "".join(f"(?>.*?{part})" for part in middle[:-1] if part) + ".*" + middle[-1]
 
 
 def _whole(vec: Vec) -> Vec:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -51,7 +52,7 @@ def appearing_whole(path: Path, spare: Collection[Path] = ()) -> Iterator[Path]:
     """A place beside `path` to write to, which takes its name when all went well. OutputError when it cannot be written, or when
     it is one of the files to `spare`."""
     try:
-        if any(path.exists() and each.exists() and path.samefile(each) for each in spare):
+        if any(os.path.exists(path) and os.path.exists(each) and os.path.samefile(path, each) for each in spare):
             raise OutputError(
                 "the report is made from this file, which it would take the place of.",
                 where=str(path),

@@ -56,7 +56,7 @@ def save(report: Report, path: Path) -> None:
         _fill(book, report, sheet, title_rows, large)
         book.close()
     except xlsxwriter.exceptions.FileCreateError as error:
-        raise OSError(getattr(error.args[0] if error.args else error, "errno", 0) or 0, str(error)) from None
+        raise next((each for each in error.args if isinstance(each, OSError)), OSError(str(error))) from None
     finally:
         book.fileclosed = True  # one that failed is not tried again when it is collected
 
@@ -222,6 +222,7 @@ def _widths(report: Report, sheet: Sheet) -> list[float]:
 
 
 def _sheet_name(name: str) -> str:
-    """A name that a workbook allows for a sheet."""
-    cleaned = "".join(" " if sign in r"[]:*?/\\" else sign for sign in name).strip().strip("'")
-    return cleaned[:31].strip() or "Report"
+    """A name that a workbook allows for a sheet: at most 31 units of UTF-16, some signs nowhere, no apostrophe at an end, one word never."""
+    cleaned = "".join(" " if sign in r"[]:*?/\\" or not sign.isprintable() else sign for sign in name)
+    short = cleaned.strip(" '").encode("utf-16-le", "replace")[:62].decode("utf-16-le", "ignore").strip(" '")
+    return short if short and short.casefold() != "history" else f"Report {short}".strip()

@@ -27,6 +27,7 @@ from foldbasket.tables.mending.texts import BlankOut, FillDown, KeepPart, Replac
 from foldbasket.tables.mending.types import ReadAs, ScaleUnit
 from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.profile import Profile, summary
+from foldbasket.tables.reading.contract import LAST_HEADER
 from foldbasket.tables.reading.readers import reader_of
 from foldbasket.tables.types import FieldType
 
@@ -177,9 +178,10 @@ def _reading(body: CardBody, desk: Desk, spec: SourceSpec) -> None:
 
             def header(text: str) -> None:
                 text = text.strip()
-                if text and not text.isdigit():
+                if text and not (text.isascii() and text.isdecimal() and int(text[:20]) <= LAST_HEADER):
                     desk.sources.complain(
-                        f"“{text}” is not the number of a line.", "Type it like 4; 0 when no line names the fields."
+                        f"“{text[:20]}” is not the number of a line that can name fields.",
+                        "Type it like 4; 0 when no line names the fields.",
                     )
                 else:
                     change("Choose the header line", header=int(text) if text else None)

@@ -12,7 +12,7 @@ import os
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
 
 import msgspec
 
@@ -20,6 +20,9 @@ from foldbasket.tables.cells import Gathered, Judging
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import FieldType
+
+LAST_HEADER = 1_000_000
+"""No line below this one names fields."""
 
 
 class Reading(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -32,7 +35,7 @@ class Reading(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
     encoding: str | None = None
     delimiter: str | None = None
     decimal_mark: str | None = None
-    header: int | None = None
+    header: Annotated[int, msgspec.Meta(ge=0, le=LAST_HEADER)] | None = None
     sheet: str | None = None
     cells: str | None = None
     table: str | None = None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import glob
+import os
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -23,11 +24,13 @@ FILE = "File"
 
 def files_of(path: Path, readers: Sequence[Reader]) -> list[Path]:
     """The files that a folder or pattern stands for, by name. A folder stands for its files of the commonest readable kind."""
-    if path.is_dir():
-        found = [each for each in sorted(path.iterdir()) if each.is_file() and not each.name.startswith((".", "~"))]
+    if os.path.isdir(path):
+        found = [
+            each for each in sorted(path.iterdir()) if os.path.isfile(each) and not each.name.startswith((".", "~"))
+        ]
         by_reader = [[each for each in found if each.suffix.lower() in reader.endings] for reader in readers]
         return max(by_reader, key=len, default=[])
-    return sorted(Path(each) for each in glob.glob(str(path)) if Path(each).is_file())
+    return sorted(Path(each) for each in glob.glob(str(path)) if os.path.isfile(each))
 
 
 def read_folder(

@@ -34,7 +34,7 @@ def reader_of(path: Path) -> Reader:
 
 def is_many(path: Path) -> bool:
     """Whether a path stands for several files: a folder or a pattern."""
-    return path.is_dir() or (any(sign in path.name for sign in "*?[") and not path.exists())
+    return os.path.isdir(path) or (any(sign in path.name for sign in "*?[") and not os.path.exists(path))
 
 
 def read_table(path: Path, name: str, reading: Reading = AS_FOUND, progress: Progress | None = None) -> Table:
