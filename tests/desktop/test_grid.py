@@ -175,7 +175,7 @@ def test_the_finder_offers_fields_that_links_reach_first_and_says_which_are_not_
     finder = driver.workspace.sentence.open_finder("rows")
     shown = [finder.list.item(row).data(Qt.ItemDataRole.UserRole) for row in range(finder.list.count())]
     assert [choice.value.table for choice in shown][-1] == "Plan"
-    assert shown[-1].detail == "Plan · not linked to this fold's records"
+    assert shown[-1].detail == "Plan · not linked to this fold’s records"
     finder.line.setText("seg cust")
     assert [finder.list.item(row).text() for row in range(finder.list.count())] == ["Segment"]
     finder.close()

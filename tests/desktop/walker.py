@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import argparse
 import faulthandler
+import gc
 import os
 import random
 import resource
@@ -19,7 +20,7 @@ from typing import Any
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QEvent, QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -348,6 +349,9 @@ class Walker:
         self.window.deleteLater()
         for _ in range(5):
             self.app.processEvents()
+        # Without a loop that runs, nothing else deletes what is to go.
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+        gc.collect()
 
 
 def _no_dialogs() -> None:
@@ -413,7 +417,7 @@ def main() -> int:
             holds += held
             for each in found:
                 print(f"walk {options.seed + number}: {each}", flush=True)
-            memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss >> 10
+            memory = int(Path("/proc/self/statm").read_text().split()[1]) * resource.getpagesize() >> 20
             before = before or memory
             print(
                 f"walk {options.seed + number}: {options.each} gestures, {len(found)} wrong, longest hold {max((each[0] for each in held), default=0):.2f} s, {memory} MB",

@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import itertools
 
+import msgspec
+
+from foldbasket.errors import FoldBasketError
 from foldbasket.folding.aggregates import NUMBERS
+from foldbasket.folding.bases import bases_of
 from foldbasket.folding.filters import Filter, Members
 from foldbasket.folding.spec import Fold, Measure, Placed
-from foldbasket.links.source import FieldRef
+from foldbasket.links.source import FieldRef, Source
 from foldbasket.tables.column import Column
 from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.profile import profile_of
@@ -68,6 +72,51 @@ def word_for(strand: str, ref: FieldRef, column: Column, fold: Fold) -> Word:
     if strand == "filters":
         return Members(id=new, field=ref, part=default_part(column), exclude=True)
     return Placed(id=new, field=ref, part=default_part(column))
+
+
+def fields_for(source: Source, fold: Fold | None, strand: str) -> list[tuple[FieldRef, Column, bool]]:
+    """The fields that can be offered for a strand of a fold: each with its column and whether it can stand there; those that can come
+    first, and for measures the measured ones before the others.
+
+    The far end of a link is left out where it bears the name of its near end, which says the same for more records.
+    """
+    twins = {FieldRef(link.to_table, pair[1]) for link in source.links for pair in link.keys if pair[0] == pair[1]}
+    shared = {ref for each in source.shared for ref in each.fields}
+    by_table: dict[str, bool] = {}
+    found = []
+    for table in source.tables.values():
+        for column in table.columns.values():
+            ref = FieldRef(table.name, column.name)
+            if ref in twins:
+                continue
+            if ref in shared:
+                fits = _fits(source, fold, strand, ref)
+            else:  # its other fields are reached alike
+                if table.name not in by_table:
+                    by_table[table.name] = _fits(source, fold, strand, ref)
+                fits = by_table[table.name]
+            found.append((ref, column, fits))
+    first_measured = strand == "measures"
+    return sorted(found, key=lambda each: (not each[2], first_measured and not nature_of(each[1]).is_measured))
+
+
+def _fits(source: Source, fold: Fold | None, strand: str, ref: FieldRef) -> bool:
+    """Whether all measures of a fold can be worked out once a field stands on a strand of it."""
+    if fold is None:
+        return True
+    word: Word
+    if strand == "measures":
+        word = Measure(id=free_id(fold), aggregate="count values", field=ref)
+    elif strand == "filters":
+        word = Members(id=free_id(fold), field=ref)
+    else:
+        word = Placed(id=free_id(fold), field=ref)
+    with_it = msgspec.structs.replace(fold, **{strand: (*getattr(fold, strand), word)})
+    try:
+        bases_of(source, with_it, with_it.measures)
+    except FoldBasketError:
+        return False
+    return True
 
 
 def records_measure(fold: Fold) -> Measure:

@@ -56,6 +56,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("Open the group at the mark", "Fold", "open_group", needs="report"),
     ActionSpec("Fold all groups up", "Fold", "fold_all", needs="report"),
     ActionSpec("Open all groups", "Fold", "open_all", needs="report"),
+    ActionSpec("Card of the whole report", "Fold", "show_fold_card", line=True, needs="fold"),
     ActionSpec("Rename the selected word", "Fold", "rename_word", "F2", needs="fold"),
     ActionSpec("Accept the suggested links", "Source", "accept_links", needs="suggestions"),
     ActionSpec("Trim spaces in all text", "Source", "trim_all", line=True, needs="source"),

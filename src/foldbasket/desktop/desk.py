@@ -200,23 +200,6 @@ class Desk(QObject):
         table = self.tables.get(ref.table)
         return table.columns.get(ref.field) if table else None
 
-    def tables_that_fit(self) -> set[str]:
-        """The tables whose fields can be placed beside those of the fold in view: links lead from one table to all, or the
-        table has fields that stand for those on the axes, so that its measures can stand beside the others."""
-        fold = self.fold
-        used = {ref.table for ref in fold.fields()} if fold is not None else set()
-        common = [word.field for word in fold.rows + fold.columns] if fold is not None else []
-        common += [ref for rule in fold.filters for ref in rule.fields()] if fold is not None else []
-        fitting = set()
-        for table in self.source.tables:
-            try:
-                self.source.base_for(used | {table})
-            except FoldBasketError:
-                if not common or any(self.source.stand_in(table, ref) is None for ref in common):
-                    continue
-            fitting.add(table)
-        return fitting
-
     def said(self, word: str) -> str:
         """A word of the fold in view as the sentence says it."""
         if self.fold is None:

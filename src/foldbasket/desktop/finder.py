@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from PyQt6.QtCore import QPoint, QSize, Qt
-from PyQt6.QtGui import QColor, QKeyEvent, QPainter
+from PyQt6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPainter
 from PyQt6.QtWidgets import (
     QFrame,
     QLineEdit,
@@ -21,16 +21,25 @@ from PyQt6.QtWidgets import (
 )
 
 from foldbasket.desktop import theme
+from foldbasket.typed import fitting
 
 
 @dataclass(frozen=True)
 class Choice:
-    """One line of the list: its text, a quiet remark at the right, and what is handed on when it is chosen."""
+    """One line of the list: its text, a quiet remark at the right, and what is handed on when it is chosen. `called` is the name it is
+    found by, where that is not its text."""
 
     text: str
     detail: str
     value: Any
     enabled: bool = True
+    called: str = ""
+
+
+NOTHING = Choice("nothing found", "", None, enabled=False)
+NARROWEST, WIDEST = 320, 560
+MOST_LISTED = 500
+"""So many lines are listed; typing finds the others."""
 
 
 class _Lines(QStyledItemDelegate):
@@ -43,16 +52,18 @@ class _Lines(QStyledItemDelegate):
         area = option.rect
         if option.state & QStyle.StateFlag.State_Selected:
             painter.fillRect(area, QColor(colours.selection))
-        painter.setFont(theme.font(theme.SMALL))
-        painter.setPen(QColor(colours.muted))
         inner = area.adjusted(10, 0, -10, 0)
-        painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, choice.detail)
-        used = painter.fontMetrics().horizontalAdvance(choice.detail)
+        # The name comes first: what is said of it takes the room that is left.
         painter.setFont(theme.font())
         painter.setPen(QColor(colours.ink if choice.enabled else colours.muted))
-        room = inner.adjusted(0, 0, -used - 12, 0)
-        text = painter.fontMetrics().elidedText(choice.text, Qt.TextElideMode.ElideRight, room.width())
-        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
+        text = painter.fontMetrics().elidedText(choice.text, Qt.TextElideMode.ElideRight, inner.width())
+        painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
+        room = inner.adjusted(painter.fontMetrics().horizontalAdvance(text) + 14, 0, 0, 0)
+        painter.setFont(theme.font(theme.SMALL))
+        painter.setPen(QColor(colours.muted))
+        detail = painter.fontMetrics().elidedText(choice.detail, Qt.TextElideMode.ElideRight, room.width())
+        if room.width() > 24:
+            painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, detail)
 
 
 class Finder(QFrame):
@@ -83,9 +94,13 @@ class Finder(QFrame):
         self.list.itemClicked.connect(self._take)
         self._narrow("")
 
-    def open_at(self, point: QPoint, width: int = 320, lines: int = 12) -> None:
-        """Shows the list with its corner at a point of the screen, moved so that it fits."""
+    def open_at(self, point: QPoint, lines: int = 12) -> None:
+        """Shows the list with its corner at a point of the screen, moved so that it fits; as wide as what it holds asks for."""
         self._most_lines = lines
+        name, remark = QFontMetricsF(theme.font()), QFontMetricsF(theme.font(theme.SMALL))
+        longest = sorted(self._choices, key=lambda each: len(each.text) + len(each.detail))[-40:]
+        asked = [name.horizontalAdvance(each.text) + remark.horizontalAdvance(each.detail) for each in longest]
+        width = round(min(WIDEST, max([NARROWEST, *(each + 66 for each in asked)])))
         height = self._height()
         screen = self.screen().availableGeometry()
         left = max(screen.left(), min(point.x(), screen.right() - width))
@@ -110,15 +125,9 @@ class Finder(QFrame):
         return super().eventFilter(watched, event)
 
     def _narrow(self, typed: str) -> None:
-        words = typed.casefold().split()
         self.list.clear()
-        fitting = [
-            choice
-            for choice in self._choices
-            if all(word in f"{choice.text} {choice.detail}".casefold() for word in words)
-        ]
-        first = words[0] if words else ""
-        for choice in sorted(fitting, key=lambda choice: not choice.text.casefold().startswith(first)):
+        found = fitting(typed, self._choices, lambda each: each.called or each.text, lambda each: each.detail)
+        for choice in (found or [NOTHING])[:MOST_LISTED]:
             item = QListWidgetItem(choice.text)
             item.setData(Qt.ItemDataRole.UserRole, choice)
             self.list.addItem(item)

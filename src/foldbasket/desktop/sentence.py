@@ -12,6 +12,7 @@ from PyQt6.QtCore import QByteArray, QMimeData, QPoint, QPointF, QRectF, QSize, 
 from PyQt6.QtGui import QColor, QDrag, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QFrame, QLabel, QSizePolicy, QWidget
 
+from foldbasket.baskets.placing import fields_for
 from foldbasket.desktop import theme
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.finder import Choice, Finder
@@ -50,6 +51,9 @@ def dropped_field(data: QMimeData) -> FieldRef | None:
 def dropped_word(data: QMimeData) -> str | None:
     """The id of the word that a drop carries, if it is one."""
     return bytes(data.data(WORD_MIME)).decode() if data.hasFormat(WORD_MIME) else None
+
+
+CHORD = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.MetaModifier
 
 
 class WordButton(QAbstractButton):
@@ -141,7 +145,7 @@ class PlusButton(QAbstractButton):
 
     def __init__(self, strand: str, at: int, bar: SentenceBar) -> None:
         super().__init__(bar)
-        self.strand, self.at = strand, at
+        self.bar, self.strand, self.at = bar, strand, at
         self.setAccessibleName(f"Add to {strand}")
         self.setToolTip(PROMPTS[strand])
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -164,6 +168,17 @@ class PlusButton(QAbstractButton):
         painter.drawText(area, Qt.AlignmentFlag.AlignCenter, "+")
         if self.hasFocus():
             theme.draw_focus(painter, area, colours)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            self.bar.step(self, -1 if event.key() == Qt.Key.Key_Left else 1)
+        elif event.text().isprintable() and event.text().strip() and not event.modifiers() & CHORD:
+            QApplication.sendEvent(
+                self.bar.open_finder(self.strand).line, event
+            )  # what is typed is the beginning of a name
+        else:
+            super().keyPressEvent(event)
 
 
 class SentenceBar(QFrame):
@@ -288,7 +303,7 @@ class SentenceBar(QFrame):
                     self.desk.move(word.id, word.strand, at)
                     self._focus_word(word.id)
             else:
-                self.words[(self.words.index(button) + step) % len(self.words)].setFocus()
+                self.words[(self.words.index(button) + step) % len(self.words)].setFocus(Qt.FocusReason.TabFocusReason)
             return True
         if alt and key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             other = {"rows": "columns", "columns": "rows"}.get(word.strand)
@@ -309,6 +324,19 @@ class SentenceBar(QFrame):
             return True
         return False
 
+    def step(self, here: QWidget, step: int) -> None:
+        """Puts the keyboard on what stands before or behind a +."""
+        items = [self._flow.itemAt(at) for at in range(self._flow.count())]
+        stops = [each.widget() for each in items if each is not None and isinstance(each.widget(), QAbstractButton)]
+        if here in stops:
+            target = stops[(stops.index(here) + step) % len(stops)]
+            assert target is not None
+            target.setFocus(Qt.FocusReason.TabFocusReason)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self.desk.select_word(None)  # a free place stands for the whole report
+        super().mousePressEvent(event)
+
     def _focus_word(self, word: str) -> None:
         for button in self.words:
             if button.word.id == word:
@@ -318,16 +346,12 @@ class SentenceBar(QFrame):
 
     def open_finder(self, strand: str) -> Finder:
         """The list of fields for a strand; choosing one places it there."""
-        choices = []
+        choices = [
+            Choice(ref.field, f"{ref.table} · {'not linked to this fold’s records' if not fits else nature_of(column).value}", ref)
+            for ref, column, fits in fields_for(self.desk.source, self.desk.fold, strand)
+        ]  # fmt: skip
         if strand == "measures":
-            choices.append(Choice("Records, counted", "count", None))
-        fitting = self.desk.tables_that_fit()
-        for table in sorted(self.desk.source.tables.values(), key=lambda table: table.name not in fitting):
-            for column in table.columns.values():
-                remark = nature_of(column).value if table.name in fitting else "not linked to this fold's records"
-                choices.append(Choice(column.name, f"{table.name} · {remark}", FieldRef(table.name, column.name)))
-        if strand == "measures":
-            choices.sort(key=lambda choice: choice.value is not None and not self._is_measured(choice.value))
+            choices.insert(0, Choice("Records, counted", "count", None))
 
         def chosen(ref: FieldRef | None) -> None:
             if ref is None:
@@ -340,10 +364,6 @@ class SentenceBar(QFrame):
         plus = self.pluses[strand]
         finder.open_at(plus.mapToGlobal(QPoint(0, plus.height())))
         return finder
-
-    def _is_measured(self, ref: FieldRef) -> bool:
-        column = self.desk.column(ref)
-        return column is not None and nature_of(column).is_measured
 
     # --- dropping -----------------------------------------------------------
 

@@ -207,8 +207,7 @@ class Spine(QFrame):
         column.addSpacing(12)
         column.addWidget(self._section("Folds", "+", "Add a fold", self.add_fold_wanted.emit))
         self.folds = self._list("Folds")
-        self.folds.clicked.connect(lambda index: desk.show_fold(index.data(NAME)))
-        self.folds.activated.connect(lambda index: desk.show_fold(index.data(NAME)))
+        self.folds.clicked.connect(self._show_fold)
         self.folds.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.folds.customContextMenuRequested.connect(
             lambda point: self.rename_fold_wanted.emit(self.folds.indexAt(point).data(NAME) or "")
@@ -218,7 +217,8 @@ class Spine(QFrame):
         column.addWidget(self._section("Sources", "+", "Open more data", self.add_source_wanted.emit))
         self.sources = self._list("Sources")
         self.sources.clicked.connect(lambda index: desk.show_source(index.data(NAME)))
-        self.sources.activated.connect(lambda index: desk.show_source(index.data(NAME)))
+        for view in (self.folds, self.sources):
+            view.installEventFilter(self)
         column.addWidget(self.sources)
         column.addSpacing(8)
         column.addWidget(self._section("Fields", "find…", "Find a field", lambda: self.search()))
@@ -384,6 +384,13 @@ class Spine(QFrame):
                     return parent.child(child).index()
         return QModelIndex()
 
+    def _show_fold(self, index: QModelIndex) -> None:
+        """Brings a fold into view; one that is in view shows its own card."""
+        if index.data(NAME) == self.desk.fold_name and self.desk.source_name is None:
+            self.desk.select_word(None)
+        else:
+            self.desk.show_fold(index.data(NAME))
+
     def _toggle(self, index: QModelIndex) -> None:
         if index.data(REF) is None:
             self.fields.setExpanded(index, not self.fields.isExpanded(index))
@@ -410,6 +417,9 @@ class Spine(QFrame):
     def eventFilter(self, watched: Any, event: Any) -> bool:
         if event.type() == event.Type.KeyPress:
             enter = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+            if watched in (self.folds, self.sources) and enter and watched.currentIndex().isValid():
+                watched.clicked.emit(watched.currentIndex())
+                return True
             if watched is self.fields and enter:
                 index = self.fields.currentIndex()
                 self._place(index) if index.data(REF) is not None else self._toggle(index)

@@ -536,6 +536,12 @@ class MainWindow(QMainWindow):
             done = f"{'Fold up' if closed else 'Open'} all groups"
             self.desk.do(edits.ChangeFold(fold.name, {"rows": rows}, done))
 
+    def show_fold_card(self) -> None:
+        """The card of the whole report."""
+        self.show_fold_view()
+        self.desk.select_word(None)
+        self.workspace.card.take_keyboard()
+
     def rename_word(self) -> None:
         """Puts the keyboard on the line of the card that holds the word's heading."""
         for line in self.workspace.card.at_once().findChildren(QLineEdit):
@@ -559,18 +565,18 @@ class MainWindow(QMainWindow):
         """The list of every action, to type into."""
         from foldbasket.desktop.finder import Choice, Finder
 
+        # An action is found by its own name, never by what it would undo.
+        actions = [(spec, self.actions_by_name[spec.name]) for spec in ACTIONS]
         choices = [
-            Choice(
-                self.actions_by_name[spec.name].text(), spec.key, spec.name, self.actions_by_name[spec.name].isEnabled()
-            )
-            for spec in ACTIONS
+            Choice(action.text(), spec.key, spec.name, action.isEnabled(), spec.name)
+            for spec, action in sorted(actions, key=lambda each: not each[1].isEnabled())
         ]
         self._open_middle(
             Finder(self, "Any action by name", choices, lambda name: self.actions_by_name[name].trigger())
         )
 
     def _open_middle(self, finder: Any) -> None:
-        finder.open_at(self.mapToGlobal(QPoint((self.width() - 420) // 2, 90)), width=420)
+        finder.open_at(self.mapToGlobal(QPoint((self.width() - 420) // 2, 90)))
 
     # --- view ---------------------------------------------------------------
 
@@ -607,6 +613,17 @@ class MainWindow(QMainWindow):
         box.setStandardButtons(QMessageBox.StandardButton.Ok)
         box.setInformativeText("\n\n".join(part for part in (error.where, error.todo) if part))
         box.open()
+
+    # --- keys that nothing else took ------------------------------------------
+
+    def keyPressEvent(self, event: Any) -> None:
+        focused = self.focusWidget()
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and isinstance(focused, QAbstractButton):
+            focused.click()
+        elif event.key() == Qt.Key.Key_Escape and self._workspace is not None:
+            self._workspace.step_back()
+        else:
+            super().keyPressEvent(event)
 
     # --- dropping files, closing --------------------------------------------
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import cached_property
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QStackedWidget, QVBoxLayout, QWidget
 
 from foldbasket.desktop.card.panel import CardPanel
@@ -94,6 +95,19 @@ class Workspace(QWidget):
         self._right.addWidget(frame)
         self.setTabOrder(self.card, self._panel.map)
         return frame
+
+    def step_back(self) -> None:
+        """Escape: from the card to its word, from a formula half written to the report, from a word to the whole report."""
+        desk, focused = self.desk, self.window().focusWidget() if self.window() is not None else None
+        if desk.source_name is not None:
+            self.source.preview.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        elif desk.drafted is not None:
+            desk.calculate(None)
+            self.grid.take_keyboard()
+        elif focused is not None and self.card.isAncestorOf(focused):
+            self.sentence.focus_words()
+        elif desk.word is not None:
+            desk.select_word(None)
 
     def _follow_mark(self, row: int, column: int) -> None:
         if "proof" in self.__dict__ and self.proof.isVisible():

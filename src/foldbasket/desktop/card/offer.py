@@ -19,13 +19,8 @@ def alternatives_section(desk: Desk, body: CardBody, whole: Filter, at: int) -> 
     assert fold is not None
     rules = whole.rules if isinstance(whole, Either) else (whole,)
     body.section("Or else")
-    fitting = desk.tables_that_fit()
-    fields = [
-        (FieldRef(name, field), f"{field} · {name}")
-        for name, table in desk.tables.items()
-        if name in fitting
-        for field in table.columns
-    ]
+    offered = placing.fields_for(desk.source, fold, "filters")
+    fields = [(ref, f"{ref.field} · {ref.table}") for ref, _, fits in offered if fits]
 
     def add(ref: FieldRef | None) -> None:
         column = desk.column(ref) if ref is not None else None

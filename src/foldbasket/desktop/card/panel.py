@@ -21,6 +21,8 @@ from foldbasket.desktop.source.card import Show, field_card, source_card
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.spec import Measure, Placed
 
+TAB = Qt.FocusPolicy.TabFocus
+
 
 class CardPanel(QScrollArea):
     """Shows one card. Its place in the list of members survives an edit, so that ticking goes on where it was."""
@@ -82,17 +84,21 @@ class CardPanel(QScrollArea):
         same_word = self._about == shown[1]
         self._shown, self._about = shown, shown[1]
         kept = self._state() if same_word else None
+        keyboard = self._keyboard()
         old, self.body = self.body, self._sound_card(word)
         self.setUpdatesEnabled(False)
         if old is not None:
             self._place.removeWidget(old)
-            old.hide()
-            old.deleteLater()
         self._place.addWidget(self.body)
         self.body.show()
-        self.setUpdatesEnabled(True)
         if kept is not None:
             self._restore(kept)
+        if keyboard is not None:  # before the old card goes, so that the keyboard does not wander over the window
+            self._give_keyboard(*keyboard)
+        if old is not None:
+            old.hide()
+            old.deleteLater()
+        self.setUpdatesEnabled(True)
 
     def _sound_card(self, word: Any) -> CardBody:
         """The card; or one that says why there is none, and offers to take out what it is about."""
@@ -128,42 +134,67 @@ class CardPanel(QScrollArea):
         return filter_card(desk, word, self._holder)
 
     def take_keyboard(self) -> None:
-        """Puts the keyboard into the formula that the card holds."""
+        """Puts the keyboard into the formula that the card holds, else on the first thing there that takes it."""
         card = self.at_once().body
-        text = card.findChild(QPlainTextEdit) if card is not None else None
-        if text is not None:
-            text.setFocus()
+        if card is None:
+            return
+        first: QWidget | None = card.findChild(QPlainTextEdit)
+        if first is None:
+            stops = (each for each in card.findChildren(QWidget) if each.focusPolicy() & TAB)
+            first = next((each for each in stops if each.isVisibleTo(card) and each.isEnabled()), None)
+        if first is not None:
+            first.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
-    def _state(self) -> tuple[int, str, int, int, bool]:
+    def _keyboard(self) -> tuple[type[QWidget], str, int] | None:
+        """Which of the card's parts has the keyboard: its kind, its name, and which it is of those alike; None where none has it."""
+        window = self.window()
+        focused = window.focusWidget() if window is not None else None
+        if focused is None or self.body is None or not self.body.isAncestorOf(focused):
+            return None
+        return type(focused), _name(focused), self._alike(type(focused), _name(focused)).index(focused)
+
+    def _alike(self, kind: type[QWidget], name: str) -> list[QWidget]:
+        return [each for each in self.body.findChildren(kind) if _name(each) == name] if self.body is not None else []
+
+    def _give_keyboard(self, kind: type[QWidget], name: str, at: int) -> None:
+        """Puts the keyboard on the like part of the card as it is now; where there is none, on the first that takes it."""
+        alike = self._alike(kind, name)
+        if alike:
+            alike[min(at, len(alike) - 1)].setFocus(Qt.FocusReason.OtherFocusReason)
+        else:
+            self.take_keyboard()
+
+    def _state(self) -> tuple[int, str, int, int]:
         card = self.body
         members = card.findChild(QListView, "members") if card else None
-        search = (
-            next((line for line in card.findChildren(QLineEdit) if line.accessibleName() == "Find a member"), None)
-            if card
-            else None
-        )
+        search = self._search()
         return (
             self.verticalScrollBar().value(),
             search.text() if search else "",
             members.verticalScrollBar().value() if members else 0,
             members.currentIndex().row() if members else -1,
-            bool(members and members.hasFocus()),
         )
 
-    def _restore(self, state: tuple[int, str, int, int, bool]) -> None:
-        scroll, typed, list_scroll, row, focused = state
+    def _search(self) -> QLineEdit | None:
+        lines = self.body.findChildren(QLineEdit) if self.body is not None else []
+        return next((line for line in lines if line.accessibleName() == "Find a member"), None)
+
+    def _restore(self, state: tuple[int, str, int, int]) -> None:
+        scroll, typed, list_scroll, row = state
         card = self.body
         assert card is not None
         card.ensurePolished()
         card.adjustSize()
         self.verticalScrollBar().setValue(scroll)
-        members = card.findChild(QListView, "members")
-        search = next((line for line in card.findChildren(QLineEdit) if line.accessibleName() == "Find a member"), None)
+        members, search = card.findChild(QListView, "members"), self._search()
         if search is not None and typed:
             search.setText(typed)
         if members is not None:
             members.verticalScrollBar().setValue(list_scroll)
             if row >= 0:
                 members.setCurrentIndex(members.model().index(row, 0))
-            if focused:
-                members.setFocus()
+
+
+def _name(widget: QWidget) -> str:
+    """What tells a part of a card from others of its kind: its accessible name, or what stands on it."""
+    return widget.accessibleName() or str(widget.property("text") or "")

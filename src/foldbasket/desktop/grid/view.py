@@ -296,6 +296,7 @@ class GridView(QAbstractScrollArea):
                 self.heading_chosen.emit(heading)
             else:
                 self.mark(None)
+                self.desk.select_word(None)
             return
         self._mark_to(*cell, extend=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
 
@@ -375,7 +376,7 @@ class GridView(QAbstractScrollArea):
             self.select_all()
         elif event.matches(QKeySequence.StandardKey.Copy):
             self.copy()
-        elif event.key() == Qt.Key.Key_Escape:
+        elif event.key() == Qt.Key.Key_Escape and self.marked is not None:
             self.mark(None)
         else:
             super().keyPressEvent(event)

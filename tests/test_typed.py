@@ -1,0 +1,41 @@
+"""Names are found by what is typed of them, the best first."""
+
+import pytest
+
+from foldbasket.typed import fitting
+
+NAMES = [
+    "Undo",
+    "Add a filter…",
+    "Filter by it",
+    "Net",
+    "Net sales",
+    "Gross net",
+    "Network",
+    "Unit price",
+    "Net of tax, in %",
+]
+
+
+@pytest.mark.parametrize(
+    ("typed", "found"),
+    [
+        ("net", ["Net", "Net sales", "Net of tax, in %", "Network", "Gross net"]),
+        ("filter", ["Filter by it", "Add a filter…"]),
+        ("add a filter", ["Add a filter…"]),
+        ("sa ne", ["Net sales"]),
+        ("tw", ["Network"]),
+        ("NET  sales", ["Net sales"]),
+        ("%", ["Net of tax, in %"]),
+        ("zebra", []),
+        ("", NAMES),
+    ],
+)
+def test_the_best_comes_first(typed, found):
+    assert fitting(typed, NAMES, str) == found
+
+
+def test_what_else_a_thing_is_found_by_comes_last():
+    things = [("Customer", "Orders"), ("Order date", "Lines")]
+    assert fitting("order", things, lambda each: each[0], lambda each: each[1]) == [things[1], things[0]]
+    assert fitting("order customer", things, lambda each: each[0], lambda each: each[1]) == [things[0]]
