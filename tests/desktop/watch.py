@@ -54,11 +54,10 @@ class WatchedApplication(QApplication):
         return "".join(f"\n        {times} × {stood}" for stood, times in self._seen.most_common(3))
 
     def _stand(self):
-        """Where the window's thread stands. It must not run meanwhile: a frame that ends while it is held here would give up its
+        """Where the window's thread stands. It should not run meanwhile: a frame that ends while it is held here would give up its
         widgets and painters on this thread."""
         usual = sys.getswitchinterval()
         sys.setswitchinterval(5.0)
-        time.sleep(0)  # whoever waits from now on waits that long
         try:
             frame, own = sys._current_frames().get(self._main), []
             while frame is not None and len(own) < 7:

@@ -20,6 +20,8 @@ LEFT, TOP = 22, 16
 NARROWEST, WIDEST = 58, 300
 EDGE = 3
 SAMPLE = 120
+MOST_FITTED = 1_500
+"""The columns of a wider report are as wide as their numbers ask; their headings are not measured one by one."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -127,7 +129,7 @@ class Geometry:
         each = np.array(self.measure_widths or [0.0], float)
         on_rows = report.measures_on == "rows"
         widths = np.full(report.width, each.max()) if on_rows else each[report.top.measure]
-        if report.width <= 4000:
+        if report.width <= MOST_FITTED:
             heavy = self.font(QFont.Weight.DemiBold)
             for span in self.sheet.column_heads():
                 if not span.is_measure or span.columns > 1:
