@@ -138,6 +138,7 @@ def driver(qtbot, monkeypatch):
     window.desk.failed.connect(driver.errors.append)
     monkeypatch.setattr(QMessageBox, "question", lambda *_, **__: QMessageBox.StandardButton.Discard)
     qtbot.addWidget(window)
+    window.resize(1280, 800)  # whatever the screen
     window.show()
     qtbot.waitExposed(window)
     QApplication.instance().holds.clear()

@@ -40,6 +40,7 @@ from PyQt6.QtWidgets import (
 )
 
 from foldbasket import faults
+from foldbasket.desktop.app import take_short_turns
 from foldbasket.errors import FoldBasketError
 from tests.desktop.watch import WatchedApplication
 
@@ -402,6 +403,7 @@ def main() -> int:
     parser.add_argument("--each", type=int, default=500, help="gestures in one window")
     parser.add_argument("--seed", type=int, default=1)
     options = parser.parse_args()
+    take_short_turns()
     app = WatchedApplication(["fold-basket"])
     app.setStyle("Fusion")
     wrong, holds, before = [], [], 0

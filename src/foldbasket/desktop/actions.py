@@ -70,6 +70,12 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("Larger", "View", "zoom_in", "Ctrl++", line=True, needs="basket"),
     ActionSpec("Smaller", "View", "zoom_out", "Ctrl+-", needs="basket"),
     ActionSpec("Usual size", "View", "zoom_usual", "Ctrl+0", needs="basket"),
+    ActionSpec("Panel of folds and fields", "View", "turn_spine", "Ctrl+Alt+1", line=True, needs="basket"),
+    ActionSpec("Card", "View", "turn_card", "Ctrl+Alt+2", needs="basket"),
+    ActionSpec("Proof", "View", "turn_proof", "Ctrl+J", needs="report"),
+    ActionSpec("Map of links", "View", "turn_links", "Ctrl+Alt+3", needs="sources"),
+    ActionSpec("Wider pane", "View", "pane_larger", "Ctrl+Alt++", needs="basket"),
+    ActionSpec("Narrower pane", "View", "pane_smaller", "Ctrl+Alt+-", needs="basket"),
     ActionSpec("Full screen", "View", "full_screen", "F11", line=True),
     ActionSpec("About Fold Basket", "Help", "about"),
 )

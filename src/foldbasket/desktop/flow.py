@@ -5,6 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import QPoint, QRect, QSize, Qt
 from PyQt6.QtWidgets import QLayout, QLayoutItem, QWidget
 
+NARROW = 160
+
 
 class FlowLayout(QLayout):
     """Items keep their size hint; lines are aligned on the items' vertical middle."""
@@ -44,7 +46,8 @@ class FlowLayout(QLayout):
 
     def minimumSize(self) -> QSize:
         margins = self.contentsMargins()
-        widest = max((item.minimumSize().width() for item in self._items), default=0)
+        # An item wider than the line is cut to it, so that a long name does not keep the window from being made small.
+        widest = min(NARROW, max((item.minimumSize().width() for item in self._items), default=0))
         tallest = max((item.minimumSize().height() for item in self._items), default=0)
         return QSize(widest + margins.left() + margins.right(), tallest + margins.top() + margins.bottom())
 

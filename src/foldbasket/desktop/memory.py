@@ -1,4 +1,5 @@
-"""What the desktop remembers between sittings: recent baskets, and to which places the user agreed. Never their contents."""
+"""What the desktop remembers between sittings: recent baskets, to which places the user agreed, and how the window is laid out. Never
+their contents."""
 
 from __future__ import annotations
 
@@ -57,3 +58,28 @@ def is_trusted(digest: str) -> bool:
 def trust(digest: str) -> None:
     """Keeps that the user agreed to a set of places."""
     _write("agreed", [*(each for each in _read().get("agreed", []) if each != digest), digest][-500:])
+
+
+def pane(name: str) -> int:
+    """The size in pixels that a pane was given last; 0 when it was given none."""
+    return next((int(size) for known, _, size in _sizes() if known == name and size.isdecimal()), 0)
+
+
+def keep_pane(name: str, size: int) -> None:
+    """Keeps the size of a pane."""
+    _write("panes", [*(each for each in _read().get("panes", []) if not each.startswith(f"{name}=")), f"{name}={size}"])
+
+
+def _sizes() -> list[tuple[str, str, str]]:
+    return [each.partition("=") for each in _read().get("panes", [])]
+
+
+def is_away(name: str) -> bool:
+    """Whether a pane was put away."""
+    return name in _read().get("away", [])
+
+
+def put_away(name: str, away: bool) -> None:
+    """Keeps whether a pane is put away."""
+    others = [each for each in _read().get("away", []) if each != name]
+    _write("away", [*others, name] if away else others)

@@ -6,7 +6,7 @@ from html import escape
 from typing import Any
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QTableView, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QTableView, QVBoxLayout, QWidget
 
 from foldbasket.desktop import theme
 from foldbasket.desktop.desk import Desk, Proved
@@ -62,7 +62,6 @@ class ProofDrawer(QFrame):
         self.desk = desk
         self.proof: Proof | None = None
         self.setObjectName("proof")
-        self.setFixedHeight(232)
         across = QHBoxLayout(self)
         across.setContentsMargins(22, 10, 12, 10)
         across.setSpacing(18)
@@ -79,11 +78,16 @@ class ProofDrawer(QFrame):
         close.setProperty("role", "link")
         close.clicked.connect(self.hide)
         left.addWidget(self.title)
-        left.addWidget(self.told, 1, Qt.AlignmentFlag.AlignTop)
+        self.told.setAlignment(Qt.AlignmentFlag.AlignTop)
+        rolled = QScrollArea(self)
+        rolled.setWidgetResizable(True)
+        rolled.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        rolled.setWidget(self.told)
+        left.addWidget(rolled, 1)
         left.addWidget(close, 0, Qt.AlignmentFlag.AlignLeft)
         holder = QWidget(self)
         holder.setLayout(left)
-        holder.setFixedWidth(330)
+        holder.setFixedWidth(300)
         across.addWidget(holder)
         self.table = QTableView(self)
         self.table.setAccessibleName("Records behind the cell")
@@ -130,7 +134,7 @@ class ProofDrawer(QFrame):
             if proof.agrees
             else f"Worked out again it is {proof.again}: please report this."
         )
-        lines.append(f"<span style='color:{muted}'>{verdict}</span>")
+        lines.insert(1, f"<span style='color:{muted}'>{verdict}</span>")
         self.told.setText("".join(f"<p style='margin:3px 0'>{line}</p>" for line in lines if line))
         self.table.setModel(Records(proved, self))
         self.table.resizeColumnsToContents()

@@ -193,7 +193,6 @@ class Spine(QFrame):
         super().__init__(parent)
         self.desk = desk
         self.setObjectName("spine")
-        self.setFixedWidth(theme.SPINE_WIDTH)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 12, 0, 0)
         column.setSpacing(0)

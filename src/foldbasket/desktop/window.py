@@ -9,7 +9,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtCore import QPoint, QSize, Qt, QTimer
 from PyQt6.QtGui import QAction, QCursor, QKeySequence
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -58,7 +58,7 @@ class MainWindow(QMainWindow):
     def __init__(self) -> None:
         super().__init__()
         self.setWindowTitle("Fold Basket")
-        self.resize(1280, 800)
+        self._fit_screen()
         self.setAcceptDrops(True)
         self.setStyleSheet(theme.style_sheet(theme.palette()))
         self.actions_by_name: dict[str, QAction] = {}
@@ -78,6 +78,11 @@ class MainWindow(QMainWindow):
         self._workspace: Workspace | None = None
         self._leaves = False
         self._renew_actions()
+
+    def _fit_screen(self) -> None:
+        screen = self.screen()
+        room = screen.availableGeometry().size() if screen is not None else QSize(1280, 800)
+        self.resize(QSize(1280, 800).boundedTo(room))
 
     def _offer_unsaved(self) -> None:
         """Looks for work that a crash left, once the window is on screen."""
@@ -588,6 +593,28 @@ class MainWindow(QMainWindow):
 
     def zoom_usual(self) -> None:
         self.workspace.grid.set_zoom(1.0)
+
+    def turn_spine(self) -> None:
+        self.workspace.turn_pane("spine")
+
+    def turn_card(self) -> None:
+        self.workspace.turn_pane("card")
+
+    def turn_links(self) -> None:
+        self.workspace.turn_pane("links")
+
+    def turn_proof(self) -> None:
+        """Proof of the marked cell; or puts it away where it is."""
+        if self.workspace.proof.isVisible():
+            self.workspace.show_pane("proof", False)
+        else:
+            self.prove()
+
+    def pane_larger(self) -> None:
+        self.workspace.nudge(24)
+
+    def pane_smaller(self) -> None:
+        self.workspace.nudge(-24)
 
     def full_screen(self) -> None:
         self.showNormal() if self.isFullScreen() else self.showFullScreen()

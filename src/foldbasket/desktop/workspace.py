@@ -5,12 +5,15 @@ from __future__ import annotations
 from functools import cached_property
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QFrame, QLabel, QStackedWidget, QVBoxLayout, QWidget
 
+from foldbasket.desktop import memory, theme
 from foldbasket.desktop.card.panel import CardPanel
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.facts import FactsLine
 from foldbasket.desktop.grid.view import GridView
+from foldbasket.desktop.panes import Panes
 from foldbasket.desktop.pickers import PickerBar
 from foldbasket.desktop.plain import marked
 from foldbasket.desktop.proof import ProofDrawer
@@ -37,27 +40,30 @@ class Workspace(QWidget):
         self.grid.heading_chosen.connect(desk.select_word)
         self.grid.proof_wanted.connect(lambda row, column: self.proof.show_cell(row, column))
         self.grid.marked_cell.connect(self._follow_mark)
-        across = QHBoxLayout(self)
-        across.setContentsMargins(0, 0, 0, 0)
-        across.setSpacing(0)
-        across.addWidget(self.spine)
-        right = QVBoxLayout()
-        right.setSpacing(0)
-        right.addWidget(self.sentence)
-        self._right, self._middle = right, QVBoxLayout()
-        below = QHBoxLayout()
-        below.setSpacing(0)
-        middle = self._middle
-        middle.setSpacing(0)
-        middle.addWidget(self.facts)
-        middle.addWidget(self.pickers)
+        upper = QWidget(self)
+        self._head = column = QVBoxLayout(upper)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.sentence)
+        column.addWidget(self.facts)
+        column.addWidget(self.pickers)
         self.middle = QStackedWidget(self)
         self.middle.addWidget(self.grid)
-        middle.addWidget(self.middle, 1)
-        below.addLayout(middle, 1)
-        below.addWidget(self.card)
-        right.addLayout(below, 1)
-        across.addLayout(right, 1)
+        column.addWidget(self.middle, 1)
+        # The card stands beside the sentence: when that takes another line, nothing moves under the hand that works on the card.
+        self._centre, self._beside, self._right, across = (Panes(each, self) for each in (False, True, False, True))
+        self._centre.add(upper)
+        self._beside.add(self._centre)
+        self._beside.add(self.card, "card", theme.CARD_WIDTH, (220, 560))
+        self._right.add(self._beside)
+        across.add(self.spine, "spine", theme.SPINE_WIDTH, (150, 460))
+        across.add(self._right)
+        self._across = across
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(across)
+        for name in ("spine", "card"):
+            self._pane(name).setVisible(not memory.is_away(name))
         for before, after in ((self.spine.fields, self.sentence), (self.sentence, self.grid), (self.grid, self.card)):
             self.setTabOrder(before, after)
         desk.view_changed.connect(self.renew)
@@ -69,14 +75,14 @@ class Workspace(QWidget):
     def proof(self) -> ProofDrawer:
         """The drawer below the report."""
         drawer = ProofDrawer(self.desk, self)
-        self._middle.addWidget(drawer)
+        self._centre.add(drawer, "proof", 232, (120, 700))
         return drawer
 
     @cached_property
     def source_head(self) -> SourceHead:
         """The line over the source in view."""
         head = SourceHead(self.desk, self)
-        self._right.insertWidget(1, head)
+        self._head.insertWidget(1, head)
         return head
 
     @cached_property
@@ -92,9 +98,51 @@ class Workspace(QWidget):
     def links(self) -> QFrame:
         """The strip with the map of links."""
         frame = self._links_frame()
-        self._right.addWidget(frame)
+        self._right.add(frame, "links", LINKS_HEIGHT, (90, 700))
         self.setTabOrder(self.card, self._panel.map)
         return frame
+
+    # --- panes --------------------------------------------------------------
+
+    def _pane(self, name: str) -> QWidget:
+        pane = getattr(self, name)
+        assert isinstance(pane, QWidget)
+        return pane
+
+    def show_pane(self, name: str, shown: bool) -> None:
+        """Puts a pane away, or brings it back; it stays so. Proof only goes: a cell brings it back."""
+        if name != "proof":
+            memory.put_away(name, not shown)
+        self._pane(name).setVisible(shown)
+        self.renew()
+        for panes in (self._across, self._beside, self._centre, self._right):
+            panes.arrange()
+        if not shown:
+            self.grid.setFocus()
+
+    def turn_pane(self, name: str) -> None:
+        """Puts a pane away that is shown, and brings back one that is not."""
+        self.show_pane(name, not self._pane(name).isVisibleTo(self))
+
+    def nudge(self, by: int) -> None:
+        """Makes the pane that has the keyboard larger or smaller."""
+        window = self.window()
+        focused = window.focusWidget() if window is not None else None
+        for name, panes in (
+            ("spine", self._across),
+            ("card", self._beside),
+            ("proof", self._centre),
+            ("links", self._right),
+        ):
+            if name not in ("proof", "links") or name in self.__dict__:
+                pane = self._pane(name)
+                if focused is not None and (focused is pane or pane.isAncestorOf(focused)):
+                    panes.nudge(pane, by)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        for panes in (self._across, self._right, self._beside, self._centre):
+            panes.arrange()
 
     def step_back(self) -> None:
         """Escape: from the card to its word, from a formula half written to the report, from a word to the whole report."""
@@ -116,7 +164,6 @@ class Workspace(QWidget):
     def _links_frame(self) -> QFrame:
         frame = QFrame(self)
         frame.setObjectName("links")
-        frame.setFixedHeight(LINKS_HEIGHT)
         column = QVBoxLayout(frame)
         column.setContentsMargins(22, 8, 8, 4)
         column.setSpacing(2)
@@ -139,8 +186,12 @@ class Workspace(QWidget):
     def renew(self) -> None:
         """Shows the fold's widgets or the source's."""
         in_source = self.desk.source_name is not None
+        if in_source and "proof" in self.__dict__:
+            self.proof.hide()
         self.sentence.setVisible(not in_source)
         if in_source or "source" in self.__dict__:
             self.source_head.setVisible(in_source)
-            self.links.setVisible(in_source)
+            # With one table there is nothing to link.
+            self.links.setVisible(in_source and len(self.desk.basket.sources) > 1 and not memory.is_away("links"))
+            self._right.arrange()
         self.middle.setCurrentWidget(self.source if in_source else self.grid)

@@ -5,11 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QLineEdit, QListView, QPlainTextEdit, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QListView, QPlainTextEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from foldbasket import faults
 from foldbasket.baskets import edits
-from foldbasket.desktop import theme
 from foldbasket.desktop.card.axis import axis_card
 from foldbasket.desktop.card.filter import filter_card
 from foldbasket.desktop.card.fold import fold_card
@@ -32,12 +31,12 @@ class CardPanel(QScrollArea):
         self.desk = desk
         self._show_finding = show_finding
         self.setObjectName("card")
-        self.setFixedWidth(theme.CARD_WIDTH)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setWidgetResizable(True)
         # Cards come and go in a holder that stays: a widget that loses its parent is styled anew with all that is in it.
         self._holder = holder = QWidget(self)
         holder.setObjectName("cardBody")
+        holder.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self._place = QVBoxLayout(holder)
         self._place.setContentsMargins(0, 0, 0, 0)
         self.setWidget(holder)

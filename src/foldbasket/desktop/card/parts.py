@@ -16,6 +16,9 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QSizePolicy,
+    QStyle,
+    QStyleOptionComboBox,
+    QStylePainter,
     QVBoxLayout,
     QWidget,
 )
@@ -36,14 +39,20 @@ class Chooser(QComboBox):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setMaximumWidth(170)
 
     def wheelEvent(self, event: Any) -> None:
         event.ignore()  # scrolling the card must not change the report
 
+    def minimumSizeHint(self) -> QSize:
+        return QSize(64, super().minimumSizeHint().height())
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        super().paintEvent(event)
-        painter = QPainter(self)
+        painter, option = QStylePainter(self), QStyleOptionComboBox()
+        self.initStyleOption(option)
+        room = self.width() - 32
+        option.currentText = self.fontMetrics().elidedText(option.currentText, Qt.TextElideMode.ElideRight, room)
+        painter.drawComplexControl(QStyle.ComplexControl.CC_ComboBox, option)
+        painter.drawControl(QStyle.ControlElement.CE_ComboBoxLabel, option)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QColor(theme.palette().muted))
         x, y = self.width() - 12, self.height() // 2 - 1
@@ -69,7 +78,7 @@ class CardBody(QWidget):
     def __init__(self, title: str, remark: str = "", parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("cardBody")
-        self.setFixedWidth(theme.CARD_WIDTH - 1)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(16, 12, 16, 14)
         self.column.setSpacing(6)
@@ -132,6 +141,7 @@ class CardBody(QWidget):
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(8)
         said = QLabel(label, holder)
+        said.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
         widget = make(holder)
         line.addWidget(said)
         line.addStretch(1)

@@ -52,6 +52,7 @@ class LinkMap(QWidget):
         self.setAccessibleName("Map of links")
         for signal in (desk.view_changed, desk.sources_changed, desk.basket_changed, desk.findings_changed):
             signal.connect(self.renew)
+        self.renew()
 
     # --- layout -------------------------------------------------------------
 
