@@ -115,6 +115,8 @@ class Aggregate:
     """Whether it works on the values themselves (`of_values`) instead of on states."""
     zero_over_nothing = False
     """Whether it gives 0, not blank, where records have no value."""
+    counted = ""
+    """What a heading says behind the field, of an aggregate that counts values of which it shows none."""
 
     def quantities(self, measure: Measure) -> dict[Key, tuple[Quantity, State]]:
         """The states it needs, by key, each with what it is a state of."""
@@ -194,6 +196,7 @@ class CountRecords(Aggregate):
 class CountValues(Aggregate):
     name, label, said, sql = "count values", "Count values", "values counted", "COUNT(x)"
     meaning = "How many records have a value, blanks left out."
+    counted = "counted"
     states = (State.VALUES,)
 
     def result_type(self, operand: Operand) -> FieldType:
@@ -411,6 +414,7 @@ class CountDifferent(Aggregate):
         "COUNT(DISTINCT x)",
     )
     meaning = "How many different values there are, blanks left out."
+    counted = "different ones"
     needs_values = zero_over_nothing = True
 
     def result_type(self, operand: Operand) -> FieldType:
@@ -480,13 +484,20 @@ class Median(_Real):
         return of_runs.percentile(runs, 0.5) / 10.0**operand.scale
 
 
+def ordinal(number: float) -> str:
+    """A number as a place in a row: 1st, 2nd, 11th, 2.5th."""
+    last, two = number % 10, number % 100
+    ending = {1: "st", 2: "nd", 3: "rd"}.get(int(last), "th") if number == int(number) and not 11 <= two <= 13 else "th"
+    return f"{number:g}{ending}"
+
+
 class Percentile(_Real):
     name, label, said, sql = "percentile", "Percentile", "percentile", "PERCENTILE_CONT(p) WITHIN GROUP (ORDER BY x)"
     meaning = "The value below which so many percent of the values lie, in proportion between the two nearest."
     parameters = ("percent",)
 
     def said_of(self, measure: Measure) -> str:
-        return f"{measure.percent:g}th percentile"
+        return f"{ordinal(measure.percent)} percentile"
 
     def quantities(self, measure: Measure) -> dict[Key, tuple[Quantity, State]]:
         if not 0 <= measure.percent <= 100:

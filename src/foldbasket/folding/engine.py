@@ -27,7 +27,7 @@ from foldbasket.folding.frame import axis_of
 from foldbasket.folding.laying import Laying, Word, word_of
 from foldbasket.folding.quantities import Quantity, column_of, record_at
 from foldbasket.folding.report import Counted, MeasureHead, Report
-from foldbasket.folding.sentence import placed_heading, sentence_of, shown_heading
+from foldbasket.folding.sentence import headings_of, placed_heading, sentence_of
 from foldbasket.folding.share import Measured, Share
 from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.folding.summary import FORMULA, Expanded, expanded, on_table
@@ -124,6 +124,7 @@ class Engine:
             )
             for tree, each, words in zip(laying.trees, lines, axes, strict=True)
         )
+        headings = headings_of(asked, self.source)
         base_of = {each.at: share.base for share in shares for each in share.measures}
         return Report(
             name=fold.name,
@@ -133,7 +134,7 @@ class Engine:
             measures=tuple(
                 MeasureHead(
                     measure.id,
-                    shown_heading(measure, asked, self.source),
+                    headings.get(measure.id, measure.id),
                     measure.number,
                     _remark(base_of.get(at), measure),
                 )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -82,6 +83,39 @@ def shown_heading(measure: Measure, fold: Fold, source: Source | None = None) ->
         return measure_heading(measure)
     names = [lower_first(placed_heading(each).partition(" of ")[0]) for each in _way_of(measure.compare, fold, source)]
     return measure_heading(measure) + measure.compare.direction(names[-1:])
+
+
+def headings_of(fold: Fold, source: Source | None = None) -> dict[str, str]:
+    """The headings of a fold's measures as the report shows them, by id, each another one.
+
+    Those of the analyst stay as they are. A count is never called by its field alone, whose values it does not show; and where two
+    would be alike they say what is made of the field, then its table, then which of them they are.
+    """
+    found = {each.id: shown_heading(each, fold, source) for each in fold.measures}
+    ours = [each for each in fold.measures if not each.heading and not each.formula and each.field is not None]
+
+    def alike() -> set[str]:
+        often = Counter(heading.casefold() for heading in found.values())
+        return {each.id for each in ours if often[found[each.id].casefold()] > 1}
+
+    twice = alike()
+    for each in ours:
+        aggregate = AGGREGATES.get(each.aggregate)
+        if aggregate is None or each.field is None:
+            continue
+        made = aggregate.counted or (aggregate.said_of(each) if each.id in twice else "")
+        if made:
+            name = each.field.field
+            found[each.id] = f"{name}, {made}{found[each.id].removeprefix(name)}"
+    for each in ours:
+        if each.id in alike() and each.field is not None:
+            found[each.id] += f", {each.field.table}"
+    taken: Counter[str] = Counter()
+    for each in fold.measures:
+        taken[found[each.id].casefold()] += 1
+        if taken[found[each.id].casefold()] > 1 and each in ours:
+            found[each.id] += f" ({taken[found[each.id].casefold()]})"
+    return found
 
 
 def _way_of(compare: Along, fold: Fold, source: Source | None) -> list[Placed]:

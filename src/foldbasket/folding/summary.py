@@ -17,7 +17,7 @@ from sqlglot import exp
 
 from foldbasket.errors import FormulaError
 from foldbasket.folding.aggregates import Block, real_or_whole
-from foldbasket.folding.sentence import measure_heading
+from foldbasket.folding.sentence import headings_of, measure_heading
 from foldbasket.folding.spec import Fold, Measure
 from foldbasket.formulas.checking import Checked, checked, schema_of
 from foldbasket.formulas.evaluation import value
@@ -86,18 +86,21 @@ def on_table(made: Checked, table: str, source: Source, compute: Compute) -> Fie
     return compute(made.moved(own), table)
 
 
-def headings_of(measures: Sequence[Measure]) -> dict[str, Measure]:
-    """Measures by the names that formulas call them by, which are their headings; of two with one heading the first."""
+def by_heading(measures: Sequence[Measure]) -> dict[str, Measure]:
+    """Measures by the names that formulas call them by: their headings, and those that the report shows; of two alike the first."""
     found: dict[str, Measure] = {}
     for measure in measures:
         found.setdefault(measure_heading(measure), measure)
+    shown = headings_of(Fold("", tuple(measures)))
+    for measure in measures:
+        found.setdefault(shown[measure.id], measure)
     return found
 
 
 def check_measure(measure: Measure, measures: Sequence[Measure], source: Source, path: tuple[str, ...] = ()) -> Checked:
     """A summary formula, checked against the fields and the other measures. Raises FormulaError, also for a circle."""
     name = measure_heading(measure)
-    others = {heading: each for heading, each in headings_of(measures).items() if each.id != measure.id}
+    others = {heading: each for heading, each in by_heading(measures).items() if each.id != measure.id}
     known = _Kinds(others, measures, source, (*path, name))
     return checked(measure.formula, schema_of(source), measures=known, wants="measure")
 
@@ -141,7 +144,7 @@ def expanded(fold: Fold, source: Source, compute: Compute) -> Expanded:
         made = check_measure(measure, fold.measures, source)
         ready = Ready(measure, made)
         for name, heading in made.measures.items():
-            ready.stands_for[name] = headings_of(fold.measures)[heading].id
+            ready.stands_for[name] = by_heading(fold.measures)[heading].id
         for node in made.tree.walk():
             if isinstance(node, Aggregated):
                 hidden = _hidden(node, made, source, compute)
