@@ -64,12 +64,12 @@ def test_the_card_stays_where_it_is_when_the_sentence_takes_another_line(driver,
 
 def test_one_table_has_no_map_of_links_and_two_have(driver, demo):
     driver.open(demo.parent / "order_lines.csv")
-    driver.desk.show_source("order_lines")
+    driver.desk.show_source("Order lines")
     driver.settle()
     assert not driver.workspace.links.isVisible()
     driver.window.open_paths([demo.parent / "orders.csv"])
     driver.settle()
-    driver.desk.show_source("orders")
+    driver.desk.show_source("Orders")
     driver.settle()
     assert driver.workspace.links.isVisible()
     assert len(driver.workspace.map.boxes) == 2

@@ -5,18 +5,22 @@ from __future__ import annotations
 import itertools
 
 import msgspec
+import numpy as np
 
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.aggregates import NUMBERS
 from foldbasket.folding.bases import bases_of
-from foldbasket.folding.filters import Filter, Members
+from foldbasket.folding.filters import Between, Filter, Members
 from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.source import FieldRef, Source
-from foldbasket.tables.column import Column
+from foldbasket.tables.column import Column, NumberColumn
 from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.profile import profile_of
 
 Word = Measure | Placed | Filter
+
+SAMPLE, MOST_TICKED = 20_000, 60
+"""A number is kept by a range where a sample of so many records has more different values than are pleasant to tick."""
 
 
 def natural_strand(column: Column, fold: Fold) -> str:
@@ -70,6 +74,8 @@ def word_for(strand: str, ref: FieldRef, column: Column, fold: Fold) -> Word:
     if strand == "measures":
         return Measure(id=new, aggregate=default_aggregate(column), field=ref)
     if strand == "filters":
+        if column.type.is_number and is_varied(column):
+            return Between(id=new, field=ref)
         return Members(id=new, field=ref, part=default_part(column), exclude=True)
     return Placed(id=new, field=ref, part=default_part(column))
 
@@ -78,7 +84,8 @@ def fields_for(source: Source, fold: Fold | None, strand: str) -> list[tuple[Fie
     """The fields that can be offered for a strand of a fold: each with its column and whether it can stand there; those that can come
     first, and for measures the measured ones before the others.
 
-    The far end of a link is left out where it bears the name of its near end, which says the same for more records.
+    The far end of a link is left out where it bears the name of its near end, which says the same for more records; and of fields that
+    share their meaning all but one, except among measures.
     """
     twins = {FieldRef(link.to_table, pair[1]) for link in source.links for pair in link.keys if pair[0] == pair[1]}
     shared = {ref for each in source.shared for ref in each.fields}
@@ -96,6 +103,14 @@ def fields_for(source: Source, fold: Fold | None, strand: str) -> list[tuple[Fie
                     by_table[table.name] = _fits(source, fold, strand, ref)
                 fits = by_table[table.name]
             found.append((ref, column, fits))
+    if strand != "measures":  # of fields that mean the same, one is enough
+        first: dict[int, FieldRef] = {}
+        for ref, _, fits in sorted(found, key=lambda each: not each[2]):
+            for at, group in enumerate(source.shared):
+                if ref in group.fields:
+                    first.setdefault(at, ref)
+        others = shared - set(first.values())
+        found = [each for each in found if each[0] not in others]
     first_measured = strand == "measures"
     return sorted(found, key=lambda each: (not each[2], first_measured and not nature_of(each[1]).is_measured))
 
@@ -117,6 +132,14 @@ def _fits(source: Source, fold: Fold | None, strand: str, ref: FieldRef) -> bool
     except FoldBasketError:
         return False
     return True
+
+
+def is_varied(column: Column) -> bool:
+    """Whether a field of numbers has too many different ones to tick them; judged on a sample at even steps."""
+    if not isinstance(column, NumberColumn):
+        return True
+    sample = column.values[:: max(1, len(column) // SAMPLE)]
+    return len(np.unique(sample)) > MOST_TICKED
 
 
 def records_measure(fold: Fold) -> Measure:

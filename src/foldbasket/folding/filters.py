@@ -114,12 +114,14 @@ def of_member(id: str, field: FieldRef, part: str | None, token: str, *, exclude
 
 
 class Compare(RecordFilter, frozen=True, tag="compare"):
-    """Compares with one value, given as canonical text. Text compares by code point."""
+    """Compares with one value, given as canonical text. Text compares by code point. Without a value it keeps everything."""
 
     sign: Sign = "="
     value: str = ""
 
     def keeps_codes(self, domain: Domain) -> Mask:
+        if not self.value:
+            return np.ones(domain.size, np.bool_)
         return _codes_by(
             domain,
             self.field,
@@ -127,39 +129,39 @@ class Compare(RecordFilter, frozen=True, tag="compare"):
         )
 
     def keeps_values(self, column: NumberColumn) -> Mask | None:
+        if not self.value:
+            return np.ones(len(column), np.bool_)
         return _values_by(
             column, self.field, self.value, lambda exact: _compared(column.values, self.sign, exact, column.scale)
         )
 
     def condition(self, label: Callable[[str], str]) -> str:
-        return f"{self.sign} {label(self.value)}"
+        return f"{self.sign} {label(self.value)}" if self.value else "any value"
 
 
 class Between(RecordFilter, frozen=True, tag="between"):
-    """From `low` to `high`, both ends in, given as canonical text."""
+    """From `low` to `high`, both ends in, given as canonical text. A side without a value is open; with neither, everything is kept,
+    blanks as well."""
 
     low: str = ""
     high: str = ""
 
-    def keeps_codes(self, domain: Domain) -> Mask:
-        low, high = _known(domain, self.low, self.field), _known(domain, self.high, self.field)
-        return _codes_by(
-            domain,
-            self.field,
-            lambda members, scale: _compared(members, "≥", low, scale) & _compared(members, "≤", high, scale),
-        )
+    def _sides(self) -> tuple[Compare, ...]:
+        ends: tuple[tuple[Sign, str], ...] = (("≥", self.low), ("≤", self.high))
+        return tuple(Compare(self.id, self.field, self.part, sign, value) for sign, value in ends)
 
-    def keeps_values(self, column: NumberColumn) -> Mask | None:
-        above = _values_by(
-            column, self.field, self.low, lambda exact: _compared(column.values, "≥", exact, column.scale)
-        )
-        below = _values_by(
-            column, self.field, self.high, lambda exact: _compared(column.values, "≤", exact, column.scale)
-        )
+    def keeps_codes(self, domain: Domain) -> Mask:
+        above, below = (side.keeps_codes(domain) for side in self._sides())
         return above & below
 
+    def keeps_values(self, column: NumberColumn) -> Mask | None:
+        above, below = (side.keeps_values(column) for side in self._sides())
+        return above & below if above is not None and below is not None else None
+
     def condition(self, label: Callable[[str], str]) -> str:
-        return f"{label(self.low)} to {label(self.high)}"
+        if self.low and self.high:
+            return f"{label(self.low)} to {label(self.high)}"
+        return next((side.condition(label) for side in self._sides() if side.value), "any value")
 
 
 class Blank(RecordFilter, frozen=True, tag="blank"):

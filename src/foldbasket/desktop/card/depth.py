@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections import Counter
+
 from foldbasket.baskets import edits
-from foldbasket.baskets.placing import next_parts
+from foldbasket.baskets.placing import fields_for, next_parts
 from foldbasket.desktop.card.members import members_of
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
@@ -12,6 +14,9 @@ from foldbasket.folding.sentence import field_phrase
 from foldbasket.folding.spec import Placed
 from foldbasket.links.source import FieldRef
 from foldbasket.tables.nature import Nature, nature_of
+
+COARSE = ("year", "quarter", "month")
+"""The parts by which other dates are offered."""
 
 
 def fold_section(body: CardBody, desk: Desk, placed: Placed, said: str) -> None:
@@ -65,16 +70,27 @@ def drill_section(body: CardBody, desk: Desk, placed: Placed) -> None:
 
 
 def into_fields(desk: Desk, placed: Placed) -> list[tuple[tuple[FieldRef, str | None], str]]:
-    """What a member can be opened into: finer parts of its date, then the other fields of its table that name things."""
-    column = desk.column(placed.field)
-    table = desk.tables.get(placed.field.table)
-    if column is None or table is None:
+    """What a member can be opened into: finer parts of its date, other dates by their parts, then the fields that name things, of all
+    tables that links reach; none that stands on the same axis."""
+    fold, column = desk.fold, desk.column(placed.field)
+    if fold is None or column is None:
         return []
-    found: list[tuple[tuple[FieldRef, str | None], str]] = []
+    strand = edits.strand_of(fold, placed.id)
+    there = {(each.field, each.part) for each in getattr(fold, strand)}
+    finer: list[tuple[FieldRef, str | None]] = []
     if column.type.is_time:
-        for part in next_parts(placed.part):
-            found.append(((placed.field, part), field_phrase(placed.field.field, part)))
-    others = [name for name, other in table.columns.items() if not other.type.is_number and not other.type.is_time]
-    others.sort(key=lambda name: nature_of(table.columns[name]) is Nature.IDENTIFIER)  # names say more than numbers do
-    found += [((FieldRef(placed.field.table, name), None), name) for name in others if name != placed.field.field]
-    return found
+        finer = [(placed.field, part) for part in next_parts(placed.part)]
+    reached = [(ref, other) for ref, other, fits in fields_for(desk.source, fold, strand) if fits]
+    dates = [(ref, part) for ref, other in reached if other.type.is_time and ref != placed.field for part in COARSE]
+    names = [(ref, other) for ref, other in reached if not other.type.is_number and not other.type.is_time]
+    names.sort(key=lambda each: (each[0].table != placed.field.table, nature_of(each[1]) is Nature.IDENTIFIER))
+    offered = [
+        each for each in dict.fromkeys([*finer, *dates, *((ref, None) for ref, _ in names)]) if each not in there
+    ]
+    often = Counter(field_phrase(ref.field, part) for ref, part in offered)
+
+    def said(ref: FieldRef, part: str | None) -> str:
+        phrase = field_phrase(ref.field, part)
+        return phrase if often[phrase] == 1 else f"{phrase} · {ref.table}"
+
+    return [(each, said(*each)) for each in offered]

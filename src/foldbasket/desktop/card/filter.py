@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import datetime
+import math
 from collections.abc import Callable
+from decimal import Decimal
 
 import msgspec
 from PyQt6.QtCore import QSortFilterProxyModel, Qt
@@ -13,10 +15,10 @@ from foldbasket.baskets import edits
 from foldbasket.desktop.card.formula import condition_card
 from foldbasket.desktop.card.offer import alternatives_section, picker_section
 from foldbasket.desktop.card.parts import CardBody, Chooser, Line
+from foldbasket.desktop.card.span import SpanDrawing
 from foldbasket.desktop.card.tick import member_model, why_no_list
 from foldbasket.desktop.desk import Desk
 from foldbasket.errors import FoldBasketError
-from foldbasket.folding.domain import domain_of
 from foldbasket.folding.filters import (
     SIGNS,
     Between,
@@ -33,7 +35,7 @@ from foldbasket.folding.filters import (
 from foldbasket.folding.parts import PARTS
 from foldbasket.folding.sentence import field_phrase, filter_phrase
 from foldbasket.formulas.evaluation import latest_day
-from foldbasket.tables.column import DeferredColumn
+from foldbasket.tables.column import Column
 from foldbasket.tables.types import FieldType
 
 KINDS = (
@@ -90,18 +92,11 @@ def filter_card(desk: Desk, whole: Filter, parent: QWidget) -> CardBody:
         body.choice("Show", list(enumerate(said)), at, desk.show_alternative)
 
     def switch(kind: type[Simple]) -> None:
-        first = (
-            Members(rule.id, rule.field, rule.part, exclude=True)
-            if kind is Members
-            else kind(rule.id, rule.field, rule.part)
-        )
-        if kind in (Compare, Between):
-            value = _first_value(desk, rule)
-            first = (
-                Compare(rule.id, rule.field, rule.part, "≥", value)
-                if kind is Compare
-                else Between(rule.id, rule.field, rule.part, value, value)
-            )
+        # Nothing is filtered before a value is given. Relative dates are about the date itself, whatever part was chosen.
+        part = None if kind is Relative else rule.part
+        first = Members(rule.id, rule.field, part, exclude=True) if kind is Members else kind(rule.id, rule.field, part)
+        if isinstance(first, Compare):
+            first = msgspec.structs.replace(first, sign="≥")
         name = next(name for each, name, _ in KINDS if each is kind)
         become(first, f"Filter {rule.field.field} by {name.lower()}")
 
@@ -120,11 +115,10 @@ def filter_card(desk: Desk, whole: Filter, parent: QWidget) -> CardBody:
         )
     body.section("Keep by")
     is_text = column.type is FieldType.TEXT
-    whole_date = column.type.is_time and rule.part is None
     fitting = [
         each
         for each in KINDS
-        if not (each[0] is TextRule and not is_text) and not (each[0] is Relative and not whole_date)
+        if not (each[0] is TextRule and not is_text) and not (each[0] is Relative and not column.type.is_time)
     ]
     body.chips(fitting, type(rule), switch, "Keep by")
 
@@ -137,16 +131,7 @@ def filter_card(desk: Desk, whole: Filter, parent: QWidget) -> CardBody:
     elif isinstance(rule, Relative):
         _relative(desk, body, rule, become)
     elif isinstance(rule, Between):
-        for label, attribute in (("From", "low"), ("To", "high")):
-            body.entry(
-                label,
-                getattr(rule, attribute),
-                EXAMPLES.get(column.type, "0.00"),
-                lambda text, attribute=attribute: become(
-                    msgspec.structs.replace(rule, **{attribute: text.strip()}), f"Range of {rule.field.field}"
-                ),
-            )
-        body.text("Both ends are in.", "quiet")
+        _range(desk, body, rule, column, become)
     else:
         body.chips(
             (
@@ -164,18 +149,45 @@ def filter_card(desk: Desk, whole: Filter, parent: QWidget) -> CardBody:
     return body.end()
 
 
-def _first_value(desk: Desk, rule: Simple) -> str:
-    column = desk.column(rule.field)
-    assert column is not None
-    if isinstance(column, DeferredColumn):
-        return ""
-    if rule.part is None:
-        text = next(
-            (column.text(record) for record in range(min(len(column), 1000)) if column.text(record) is not None), None
+def _range(desk: Desk, body: CardBody, rule: Between, column: Column, become: Callable[[Simple, str], None]) -> None:
+    """A range: drawn over the field's values where they are numbers, and typed."""
+    done = f"Range of {rule.field.field}"
+    profile = desk.profiles.get((desk.tables[rule.field.table].serial, rule.field.field))
+    ends = [_number(each) for each in (profile.smallest, profile.largest)] if profile is not None else [None, None]
+    if (
+        column.type.is_number
+        and profile is not None
+        and ends[0] is not None
+        and ends[1] is not None
+        and ends[0] < ends[1]
+    ):
+
+        def chosen(low: Decimal | None, high: Decimal | None) -> None:
+            said = ["" if each is None else f"{each:f}" for each in (low, high)]
+            become(msgspec.structs.replace(rule, low=said[0], high=said[1]), done)
+
+        body.column.addWidget(
+            SpanDrawing(
+                profile.shape, (ends[0], ends[1]), (_number(rule.low), _number(rule.high)), column.type is FieldType.WHOLE, chosen, body
+            )
+        )  # fmt: skip
+    for label, attribute, hint in (("From", "low", "the smallest"), ("To", "high", "the largest")):
+        body.entry(
+            label,
+            getattr(rule, attribute),
+            hint,
+            lambda text, attribute=attribute: become(msgspec.structs.replace(rule, **{attribute: text.strip()}), done),
         )
-        return text or ""
-    domain = domain_of(column, rule.part, desk.source.fiscal)
-    return domain.key(0) if domain.blank else ""
+    body.text("Both ends are in. A side without a value is open.", "quiet")
+
+
+def _number(text: str | None) -> float | None:
+    """Canonical text as a number to draw with; None where there is none."""
+    try:
+        value = float(text or "")
+    except ValueError:
+        return None
+    return value if math.isfinite(value) else None
 
 
 def _compare(body: CardBody, rule: Compare, kind: FieldType, become: Callable[[Simple, str], None]) -> None:

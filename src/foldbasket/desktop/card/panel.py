@@ -15,9 +15,11 @@ from foldbasket.desktop.card.fold import fold_card
 from foldbasket.desktop.card.formula import new_formula_card
 from foldbasket.desktop.card.measure import measure_card
 from foldbasket.desktop.card.parts import CardBody
+from foldbasket.desktop.card.span import SpanDrawing
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.source.card import Show, field_card, source_card
 from foldbasket.errors import FoldBasketError
+from foldbasket.folding.filters import Between
 from foldbasket.folding.spec import Measure, Placed
 
 TAB = Qt.FocusPolicy.TabFocus
@@ -54,7 +56,15 @@ class CardPanel(QScrollArea):
             changed.connect(self._again)
         for changed in (desk.findings_changed, desk.sources.listed):  # which only the cards of sources show
             changed.connect(lambda: self._again() if desk.spec is not None else None)
+        desk.profiles_changed.connect(self._draw_range)
         self.renew()
+
+    def _draw_range(self) -> None:
+        """The range of a field is drawn once its values were looked through."""
+        fold, word = self.desk.fold, self.desk.word
+        found = edits.find_word(fold, word) if fold is not None and word is not None else None
+        if isinstance(found, Between) and self.body is not None and self.body.findChild(SpanDrawing) is None:
+            self._again()
 
     def _again(self) -> None:
         if self.desk.drafted is None:  # a formula that is being written is left alone

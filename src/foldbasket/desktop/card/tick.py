@@ -13,6 +13,7 @@ from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.listing import MOST_MEMBERS, Listed
 from foldbasket.folding.domain import BLANK, NO_MATCH
 from foldbasket.folding.filters import Members
+from foldbasket.links.link import Match
 from foldbasket.tables.column import DeferredColumn
 
 FLAGS = {"blank": BLANK, "no_match": NO_MATCH}
@@ -71,6 +72,10 @@ class MemberModel(QAbstractListModel):
 
     def toggle(self, rows: list[int], keep: bool) -> None:
         """Keeps or leaves out the members of some lines, as one step."""
+        if not keep and len(rows) == self.rowCount():  # none: what is ticked from now on is what the sentence says
+            none = dict.fromkeys(self.extra, False)
+            self._act(msgspec.structs.replace(self.rule, members=(), exclude=False, **none))
+            return
         listed = keep != self.rule.exclude
         members = set(self.rule.members)
         flags = {}
@@ -120,5 +125,8 @@ def member_model(desk: Desk, rule: Members, act: Callable[[Members], None], pare
 
 
 def _can_miss(desk: Desk, rule: Members) -> bool:
-    """Whether a record of the fold can find no partner on the way to the filter's field."""
-    return desk.report is None or desk.report.base != rule.field.table
+    """Whether a record of the fold finds no partner on the way to the filter's field, as far as that is known."""
+    if desk.report is None:
+        return True
+    matches = [desk.supply.matches.get(link) for link in desk.source.path(desk.report.base, rule.field.table) or ()]
+    return any(not isinstance(each, Match) or each.not_found + each.blank > 0 for each in matches)

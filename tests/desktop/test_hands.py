@@ -1,0 +1,257 @@
+"""What blocked or misled new hands: each found here once, by mouse and by keys."""
+
+from decimal import Decimal
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QListView, QPushButton
+
+from foldbasket.desktop.card.depth import into_fields
+from foldbasket.desktop.card.span import SpanDrawing, round_step
+from foldbasket.desktop.finder import Finder
+from foldbasket.folding.filters import Between, Members, Relative
+from foldbasket.links.source import FieldRef
+
+Key = Qt.Key
+NONE = Qt.KeyboardModifier.NoModifier
+
+
+def finder():
+    popup = QApplication.activePopupWidget()
+    assert isinstance(popup, Finder)
+    return popup
+
+
+def shown(popup):
+    return [popup.list.item(row).text() for row in range(popup.list.count())]
+
+
+def card(driver):
+    return driver.workspace.card.at_once().body
+
+
+def button(driver, text):
+    return next(each for each in card(driver).findChildren(QPushButton) if each.text() == text)
+
+
+def line(name):
+    return FieldRef("Order lines", name)
+
+
+# --- finding ----------------------------------------------------------------
+
+
+def test_an_action_is_found_by_its_own_name_and_never_by_what_it_would_undo(driver, demo):
+    driver.open(demo)
+    driver.desk.place(line("Channel"), "filters")
+    driver.settle()
+    steps = len(driver.desk.history.steps)
+    driver.key(Key.Key_K)
+    popup = finder()
+    driver.qtbot.keyClicks(popup.line, "filter")
+    assert shown(popup)[0] == "Add a filter…"
+    assert not any(text.startswith("Undo") for text in shown(popup))
+    driver.press(popup.line, Key.Key_Return)
+    assert finder().line.placeholderText() == "Keep only some…"
+    assert len(driver.desk.history.steps) == steps
+    finder().close()
+    driver.key(Key.Key_K)
+    popup = finder()
+    driver.qtbot.keyClicks(popup.line, "undo")
+    assert shown(popup)[0].startswith("Undo: ")
+    popup.line.setText("zebra")
+    assert shown(popup) == ["nothing found"]
+    driver.press(popup.line, Key.Key_Return)
+    assert finder() is popup
+    popup.close()
+
+
+def test_fields_are_found_exact_first_and_none_twice(driver, demo):
+    driver.open(demo)
+    popup = driver.workspace.sentence.open_finder("rows")
+    assert shown(popup).count("Order no.") == shown(popup).count("Customer no.") == 1
+    popup.line.setText("net")
+    assert shown(popup)[0] == "Net"
+    popup.close()
+
+
+def test_what_can_be_placed_through_a_shared_field_is_not_called_unlinked(driver, demo):
+    driver.open(demo)
+    driver.desk.show_fold("Actual against plan")
+    driver.settle()
+    for strand, field in (("measures", "Planned net"), ("rows", "Region")):
+        popup = driver.workspace.sentence.open_finder(strand)
+        details = {each.value: each.detail for each in popup._choices}
+        fields = {ref.field: detail for ref, detail in details.items() if ref is not None and ref.table == "Plan"}
+        assert "not linked" not in fields.get(field, ""), fields
+        popup.close()
+
+
+# --- the card of the whole report ---------------------------------------------
+
+
+@pytest.mark.parametrize("way", ["fold", "grid", "sentence", "escape", "action"])
+def test_the_card_of_the_whole_report_is_reached_in_every_way(driver, demo, way):
+    driver.open(demo)
+    driver.desk.select_word("region")
+    driver.settle()
+    space = driver.workspace
+    if way == "fold":
+        view = space.spine.folds
+        QTest.mouseClick(
+            view.viewport(), Qt.MouseButton.LeftButton, pos=view.visualRect(view.model().index(0, 0)).center()
+        )
+    elif way == "grid":
+        QTest.mouseClick(
+            space.grid.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(6, space.grid.viewport().height() - 6)
+        )
+    elif way == "sentence":
+        QTest.mouseClick(space.sentence, Qt.MouseButton.LeftButton, pos=QPoint(4, 4))
+    elif way == "escape":
+        driver.word("Region").setFocus()
+        QTest.keyClick(driver.word("Region"), Key.Key_Escape)
+    else:
+        driver.window.actions_by_name["Card of the whole report"].trigger()
+    driver.settle()
+    assert driver.desk.word is None
+    assert card(driver).findChildren(QPushButton)
+    assert button(driver, "along rows")
+
+
+def test_escape_goes_from_the_card_to_its_word_and_leaves_a_formula_half_written(driver, demo):
+    driver.open(demo)
+    driver.desk.select_word("region")
+    chip = button(driver, "Z to A")
+    chip.setFocus()
+    QTest.keyClick(chip, Key.Key_Escape)
+    assert driver.window.focusWidget() is driver.word("Region")
+    driver.key(Key.Key_M)
+    text = driver.window.focusWidget()
+    QTest.keyClicks(text, "1 + ")
+    QTest.keyClick(text, Key.Key_Escape)
+    driver.settle()
+    assert driver.desk.drafted is None
+    assert driver.window.focusWidget() is driver.workspace.grid
+
+
+# --- keys -----------------------------------------------------------------------
+
+
+def test_enter_presses_the_button_that_has_the_keyboard_which_keeps_it(driver, demo):
+    driver.open(demo)
+    driver.desk.select_word("region")
+    chip = button(driver, "Z to A")
+    chip.setFocus()
+    QTest.keyClick(chip, Key.Key_Return)
+    driver.settle()
+    assert driver.table()[0][0] == "Westholt"
+    assert driver.window.focusWidget() is button(driver, "Z to A")
+
+
+def test_enter_opens_a_plus_and_typing_on_one_begins_to_write(driver, demo):
+    driver.open(demo)
+    plus = driver.workspace.sentence.pluses["rows"]
+    plus.setFocus()
+    QTest.keyClick(plus, Key.Key_Return)
+    assert finder().line.placeholderText() == "A row for each…"
+    finder().close()
+    QTest.keyClick(plus, "c")
+    QTest.keyClick(finder().line, "h")
+    assert finder().line.text() == "ch"
+    assert shown(finder())[0] == "Channel"
+    driver.press(finder().line, Key.Key_Return)
+    assert ("rows", "Channel") in driver.words()
+    assert driver.window.focusWidget() is driver.word("Channel")
+
+
+# --- filters ----------------------------------------------------------------------
+
+
+def test_none_and_then_a_tick_says_what_is_kept(driver, demo):
+    driver.open(demo.parent / "order_lines.csv")
+    driver.double_click_field(line("Net"))
+    driver.desk.place(line("Channel"), "filters")
+    driver.settle()
+    QTest.mouseClick(button(driver, "keep none"), Qt.MouseButton.LeftButton)
+    driver.settle()
+    view = card(driver).findChild(QListView, "members")
+    model = view.model()
+    names = [model.index(row, 0).data() for row in range(model.rowCount())]
+    model.setData(model.index(1, 0), Qt.CheckState.Checked.value, Qt.ItemDataRole.CheckStateRole)
+    driver.settle()
+    assert driver.words()[-1] == ("filters", f"Channel: {names[1]}")
+    assert "(no match)" not in names
+
+
+def test_a_member_is_drilled_into_fields_of_every_linked_table_dates_first_and_none_of_its_own_axis(driver, demo):
+    driver.open(demo)
+    fold = driver.desk.fold
+    offered = into_fields(driver.desk, fold.rows[0])
+    names = [name for _, name in offered]
+    assert names[0] == "Year of order date"
+    assert {"Variety", "Customer", "Seller", "Month of delivered"} <= set(names)
+    assert not {"Region", "Site"} & set(names)
+    assert len(names) == len(set(names))
+    quarter = [name for _, name in into_fields(driver.desk, fold.columns[0])]
+    assert quarter[:3] == ["Month of order date", "Week of order date", "Day of order date"]
+
+
+def test_a_number_of_many_values_is_kept_by_a_range_on_a_drawing(driver, demo):
+    driver.open(demo)
+    kept = driver.desk.report.kept
+    driver.desk.place(line("Net"), "filters")
+    driver.settle()
+    rule = driver.desk.fold.filters[-1]
+    assert isinstance(rule, Between)
+    assert driver.desk.report.kept == kept
+    driver.qtbot.waitUntil(lambda: card(driver).findChild(SpanDrawing) is not None, timeout=10_000)
+    drawing = card(driver).findChild(SpanDrawing)
+    middle = QPoint(drawing.width() // 2, 20)
+    QTest.mousePress(drawing, Qt.MouseButton.LeftButton, pos=QPoint(9, 20))
+    QTest.mouseMove(drawing, middle)
+    QTest.mouseRelease(drawing, Qt.MouseButton.LeftButton, pos=middle)
+    driver.settle()
+    rule = driver.desk.fold.filters[-1]
+    assert rule.low
+    assert not rule.high
+    assert 0 < driver.desk.report.kept < kept
+    drawing = card(driver).findChild(SpanDrawing)
+    drawing.setFocus()
+    QTest.keyClick(drawing, Key.Key_Left)
+    driver.settle()
+    assert float(driver.desk.fold.filters[-1].low) < float(rule.low)
+    assert driver.window.focusWidget() is card(driver).findChild(SpanDrawing)
+    QTest.keyClick(card(driver).findChild(SpanDrawing), Key.Key_Home)
+    driver.settle()
+    assert driver.desk.fold.filters[-1].low == ""
+    assert driver.desk.report.kept == kept
+
+
+@pytest.mark.parametrize(
+    ("reach", "whole", "step"),
+    [
+        (100, False, "1"),
+        (1, False, "0.01"),
+        (181, False, "2"),
+        (7, True, "1"),
+        (3_000, True, "50"),
+        (0, False, "1"),
+        (1e308, False, "1E+306"),
+    ],
+)
+def test_a_handle_moves_by_round_steps(reach, whole, step):
+    assert round_step(reach, whole) == Decimal(step)
+
+
+def test_relative_dates_are_offered_whatever_part_was_chosen(driver, demo):
+    driver.open(demo)
+    driver.desk.place(line("Order date"), "filters")
+    driver.settle()
+    rule = driver.desk.fold.filters[-1]
+    assert isinstance(rule, Members)
+    assert rule.part is not None
+    QTest.mouseClick(button(driver, "Relative"), Qt.MouseButton.LeftButton)
+    driver.settle()
+    assert isinstance(driver.desk.fold.filters[-1], Relative)
+    assert driver.desk.problem is None
