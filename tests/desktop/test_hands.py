@@ -255,3 +255,53 @@ def test_relative_dates_are_offered_whatever_part_was_chosen(driver, demo):
     driver.settle()
     assert isinstance(driver.desk.fold.filters[-1], Relative)
     assert driver.desk.problem is None
+
+
+# --- right clicks -------------------------------------------------------------------
+
+
+def texts(menu):
+    return [action.text() for action in menu.actions() if action.text()]
+
+
+def chosen(menu, *path):
+    """The action at the end of a path of texts."""
+    for text in path[:-1]:
+        menu = next(action.menu() for action in menu.actions() if action.text() == text)
+    return next(action for action in menu.actions() if action.text() == path[-1])
+
+
+def test_a_right_click_on_a_word_offers_what_its_card_offers(driver, demo):
+    driver.open(demo)
+    word = driver.word("Net sales")
+    QTest.mouseClick(word, Qt.MouseButton.RightButton)  # as the press of a real one
+    menu = driver.workspace.menu_of_word(word.word.id, word.mapToGlobal(QPoint(3, 3)))
+    assert {"Summarise", "Compare: Show", "Take it out"} <= set(texts(menu))
+    assert chosen(menu, "Summarise", "Sum").isChecked()
+    chosen(menu, "Summarise", "Average").trigger()
+    menu.close()
+    driver.settle()
+    assert driver.word("Net sales").text() == "Net sales, averaged"
+    menu = driver.workspace.menu_of_word("region", QPoint())
+    chosen(menu, "Order", "Z to A").trigger()
+    menu.close()
+    driver.settle()
+    assert driver.table()[0][0] == "Westholt"
+
+
+def test_a_right_click_on_a_cell_offers_its_proof_its_members_and_its_measure(driver, demo):
+    driver.open(demo)
+    grid = driver.workspace.grid
+    area = grid.cell_area(1, 0)
+    menu = driver.workspace.menu_over_grid(area.center(), QPoint())
+    assert texts(menu) == ["Proof of this cell", "Copy", "Drift House", "Q4 2025", "Net sales, summed"]
+    assert (grid.marked.row, grid.marked.column) == (1, 0)
+    chosen(menu, "Drift House", "Keep only Drift House").trigger()
+    menu.close()
+    driver.settle()
+    assert ("filters", "Site: Drift House") in driver.words()
+    menu = driver.workspace.menu_over_grid(grid.cell_area(0, 0).center(), QPoint())
+    chosen(menu, "Proof of this cell").trigger()
+    menu.close()
+    driver.settle()
+    assert driver.workspace.proof.isVisible()

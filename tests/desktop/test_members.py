@@ -5,7 +5,6 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton
 
 from foldbasket.baskets import edits
-from foldbasket.desktop.grid.membermenu import member_menu
 from foldbasket.desktop.grid.painter import Marked
 from foldbasket.folding.axis import Kind
 from foldbasket.folding.filters import Compare, Either, Members
@@ -98,15 +97,19 @@ def test_all_groups_fold_up_and_open_by_action_and_card(sites):
 def test_the_menu_over_a_member_folds_drills_keeps_and_leaves_out(sites):
     grid = sites.workspace.grid
     at = grid.geometry_of
-    seen = grid.member_at(QPointF(at.left + 30, at.head_height + 3 * at.row_height))
-    assert seen.path == ("Eastfen",)
-    menu = member_menu(sites.desk, seen, grid)
-    assert [action.text() for action in menu.actions() if action.text()][:4] == [
+    point = QPointF(at.left + 30, at.head_height + 3 * at.row_height)
+    assert grid.member_at(point).path == ("Eastfen",)
+    menu = sites.workspace.menu_over_grid(point, QPoint())
+    assert [action.text() for action in menu.actions() if action.text()] == [
         "Fold up Eastfen",
         "Fold up all regions",
         "Open all regions",
+        "Keep only Eastfen",
+        "Leave Eastfen out",
         "Drill into Eastfen",
+        "Region",
     ]
+    menu.close()
     next(action for action in menu.actions() if action.text() == "Leave Eastfen out").trigger()
     sites.settle()
     assert "Eastfen" not in {label for label, _ in first_labels(sites)}

@@ -105,7 +105,7 @@ def fields_for(source: Source, fold: Fold | None, strand: str) -> list[tuple[Fie
             found.append((ref, column, fits))
     if strand != "measures":  # of fields that mean the same, one is enough
         first: dict[int, FieldRef] = {}
-        for ref, _, fits in sorted(found, key=lambda each: not each[2]):
+        for ref, *_ in sorted(found, key=lambda each: not each[2]):
             for at, group in enumerate(source.shared):
                 if ref in group.fields:
                     first.setdefault(at, ref)

@@ -39,6 +39,12 @@ def seen_at(margin: Margin, at: int, place: int) -> Seen | None:
     return Seen(margin, at, field) if int(margin.axis.codes[int(margin.line[at]), field]) >= 0 else None
 
 
+def innermost(margin: Margin, at: int) -> Seen | None:
+    """The innermost member that a row or column is about; None where it is about all."""
+    found = [seen_at(margin, at, place) for place in range(len(margin.places))]
+    return next((seen for seen in reversed(found) if seen is not None), None)
+
+
 class MemberWork:
     """The desk's work on members. Every method is one step that can be undone."""
 

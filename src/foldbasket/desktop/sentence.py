@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtCore import QByteArray, QMimeData, QPoint, QPointF, QRectF, QSize, Qt
+from PyQt6.QtCore import QByteArray, QMimeData, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QDrag, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QFrame, QLabel, QSizePolicy, QWidget
 
@@ -137,7 +137,7 @@ class WordButton(QAbstractButton):
             super().keyPressEvent(event)
 
     def contextMenuEvent(self, event: Any) -> None:
-        self.click()
+        self.bar.menu_wanted.emit(self.word.id, event.globalPos())
 
 
 class PlusButton(QAbstractButton):
@@ -183,6 +183,8 @@ class PlusButton(QAbstractButton):
 
 class SentenceBar(QFrame):
     """The bar across the top. Redrawn from the fold in view whenever the basket changes."""
+
+    menu_wanted = pyqtSignal(str, QPoint)
 
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
         super().__init__(parent)

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from functools import cached_property
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QFrame, QLabel, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QLabel, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
 from foldbasket.desktop import memory, theme
+from foldbasket.desktop.card.menu import add, add_card, new_menu
 from foldbasket.desktop.card.panel import CardPanel
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.facts import FactsLine
+from foldbasket.desktop.grid.membermenu import add_member
 from foldbasket.desktop.grid.view import GridView
+from foldbasket.desktop.memberwork import innermost
 from foldbasket.desktop.panes import Panes
 from foldbasket.desktop.pickers import PickerBar
 from foldbasket.desktop.plain import marked
@@ -40,6 +43,8 @@ class Workspace(QWidget):
         self.grid.heading_chosen.connect(desk.select_word)
         self.grid.proof_wanted.connect(lambda row, column: self.proof.show_cell(row, column))
         self.grid.marked_cell.connect(self._follow_mark)
+        self.grid.menu_wanted.connect(self.menu_over_grid)
+        self.sentence.menu_wanted.connect(self.menu_of_word)
         upper = QWidget(self)
         self._head = column = QVBoxLayout(upper)
         column.setContentsMargins(0, 0, 0, 0)
@@ -101,6 +106,48 @@ class Workspace(QWidget):
         self._right.add(frame, "links", LINKS_HEIGHT, (90, 700))
         self.setTabOrder(self.card, self._panel.map)
         return frame
+
+    # --- menus --------------------------------------------------------------
+
+    def menu_of_word(self, word: str, at: QPoint) -> QMenu:
+        """Opens what the card of a word offers, as a menu."""
+        menu = new_menu(self)
+        self.desk.select_word(word)
+        body = self.card.at_once().body
+        if body is not None:
+            add_card(menu, body)
+        menu.popup(at)
+        return menu
+
+    def menu_over_grid(self, point: QPointF, at: QPoint) -> QMenu | None:
+        """Opens what can be done with what lies under a point of the grid: a cell, a member, a heading."""
+        grid, desk, report = self.grid, self.desk, self.desk.report
+        word, cell = grid.heading_at(point), grid.cell_at(point)
+        members = [grid.member_at(point)]
+        menu = new_menu(self)
+        if cell is not None and report is not None:
+            row, column = cell
+            grid.mark_for_menu(row, column)
+            add(menu, "Proof of this cell", lambda: self.proof.show_cell(row, column))
+            add(menu, "Copy", grid.copy)
+            word = report.measures[report.cell(row, column)[0]].id if report.measures else None
+            members = [innermost(margin, line) for margin, line in ((report.left, row), (report.top, column))]
+        for seen in members:
+            if seen is not None:
+                inner = menu if cell is None else menu.addMenu(seen.label.replace("&", "&&"))
+                assert inner is not None
+                add_member(inner, desk, seen)
+        if word is not None:
+            desk.select_word(word)
+            body = self.card.at_once().body
+            inner = menu if menu.isEmpty() else menu.addMenu(desk.said(word).replace("&", "&&"))
+            if body is not None and inner is not None:
+                add_card(inner, body)
+        if menu.isEmpty():
+            menu.deleteLater()
+            return None
+        menu.popup(at)
+        return menu
 
     # --- panes --------------------------------------------------------------
 

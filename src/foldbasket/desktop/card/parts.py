@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from PyQt6.QtCore import QPoint, QSize, Qt
@@ -72,8 +73,21 @@ class Line(QLineEdit):
         return super().event(event)
 
 
+@dataclass(frozen=True)
+class Offered:
+    """Something that a card offers, for the menu of a right click: under which section, its name, and either what can be chosen, with what
+    is chosen now, or nothing to choose from."""
+
+    section: str
+    label: str
+    choices: tuple[tuple[Any, str], ...]
+    chosen: Any
+    act: Callable[..., Any]
+
+
 class CardBody(QWidget):
-    """A column to add pieces to. Pieces that change something call back with the new value."""
+    """A column to add pieces to. Pieces that change something call back with the new value; `offered` lists those that are chosen, not
+    typed."""
 
     def __init__(self, title: str, remark: str = "", parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -82,6 +96,8 @@ class CardBody(QWidget):
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(16, 12, 16, 14)
         self.column.setSpacing(6)
+        self.offered: list[Offered] = []
+        self._section = ""
         self.text(title, "title")
         if remark:
             self.text(remark, "quiet")
@@ -97,6 +113,7 @@ class CardBody(QWidget):
 
     def section(self, title: str) -> None:
         """A rule and a section's title."""
+        self._section = title
         self.column.addSpacing(4)
         line = QFrame(self)
         line.setProperty("role", "line")
@@ -109,6 +126,9 @@ class CardBody(QWidget):
         self, choices: Sequence[tuple[Any, str, str]], chosen: Any, act: Callable[[Any], None], name: str
     ) -> dict[Any, QPushButton]:
         """A row of chips, one of them chosen. Each choice is its value, its label and its meaning."""
+        self.offered.append(
+            Offered(self._section, "", tuple((value, label) for value, label, _ in choices), chosen, act)
+        )
         holder = QWidget(self)
         holder.setAccessibleName(name)
         flow = FlowLayout(holder, gap=5, line_gap=5)
@@ -155,6 +175,7 @@ class CardBody(QWidget):
         self, label: str, choices: Sequence[tuple[Any, str]], chosen: Any, act: Callable[[Any], None]
     ) -> Chooser:
         """A line with a drop-down."""
+        self.offered.append(Offered(self._section, label, tuple(choices), chosen, act))
         chooser = self.row(label, Chooser)
         values = [value for value, _ in choices]
         chooser.addItems([text for _, text in choices])  # at once: it measures itself anew at each that is added
@@ -193,6 +214,7 @@ class CardBody(QWidget):
 
     def link(self, label: str, act: Callable[[], None]) -> QPushButton:
         """A quiet action in words."""
+        self.offered.append(Offered(self._section, label, (), None, act))
         button = QPushButton(label, self)
         button.setProperty("role", "link")
         button.setCursor(Qt.CursorShape.PointingHandCursor)

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtCore import QMimeData, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QKeyEvent, QKeySequence, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QWidget
 
 from foldbasket.desktop import theme
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.grid.geometry import TOP, Geometry
-from foldbasket.desktop.grid.membermenu import member_menu
 from foldbasket.desktop.grid.painter import GridPainter, Marked
 from foldbasket.desktop.memberwork import Seen, seen_at
 from foldbasket.desktop.sentence import dropped_field, dropped_word
@@ -47,6 +46,7 @@ class GridView(QAbstractScrollArea):
     heading_chosen = pyqtSignal(str)
     proof_wanted = pyqtSignal(int, int)
     marked_cell = pyqtSignal(int, int)
+    menu_wanted = pyqtSignal(QPointF, QPoint)
 
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -342,6 +342,12 @@ class GridView(QAbstractScrollArea):
         else:
             self.mark(Marked(row, column, row, column, row, column))
 
+    def mark_for_menu(self, row: int, column: int) -> None:
+        """Marks a cell that a menu opens over, unless it lies within what is marked."""
+        now = self.marked
+        if now is None or not (now.top <= row <= now.bottom and now.left <= column <= now.right):
+            self._mark_to(row, column, extend=False)
+
     def focusInEvent(self, event: Any) -> None:
         super().focusInEvent(event)
         if event.reason() in (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason):
@@ -468,12 +474,10 @@ class GridView(QAbstractScrollArea):
 
     def contextMenuEvent(self, event: Any) -> None:
         point = QPointF(event.pos())
-        heading, seen = self.heading_at(point), self.member_at(point)
-        if heading is not None:
-            self.heading_chosen.emit(heading)
-        menu = member_menu(self.desk, seen, self) if seen is not None else None
-        if menu is not None:
-            menu.popup(event.globalPos())
+        if event.reason() == event.Reason.Keyboard and self.marked is not None:  # of the marked cell
+            area = self.cell_area(self.marked.row, self.marked.column)
+            point = area.center()
+        self.menu_wanted.emit(point, self.viewport().mapToGlobal(point.toPoint()))
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
