@@ -7,6 +7,8 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QListView, QPushButton
 
+from foldbasket.baskets import edits
+from foldbasket.desktop import facts
 from foldbasket.desktop.card.depth import into_fields
 from foldbasket.desktop.card.span import SpanDrawing, round_step
 from foldbasket.desktop.finder import Finder
@@ -305,3 +307,56 @@ def test_a_right_click_on_a_cell_offers_its_proof_its_members_and_its_measure(dr
     menu.close()
     driver.settle()
     assert driver.workspace.proof.isVisible()
+
+
+# --- what is said -----------------------------------------------------------------------
+
+
+def test_a_fold_is_called_by_what_it_holds_until_it_is_named_and_is_scrolled_to(driver, demo):
+    driver.open(demo)
+    view = driver.workspace.spine.folds
+    for _ in range(4):
+        driver.window.add_fold()
+    driver.desk.place(line("Net"), "measures")
+    driver.desk.place(line("Channel"), "rows")
+    driver.settle()
+    last = view.model().index(view.model().rowCount() - 1, 0)
+    assert last.data() == "Net by Channel"
+    assert view.viewport().rect().contains(view.visualRect(last).center())
+    driver.desk.do(edits.RenameFold(driver.desk.fold.name, "By channel"))
+    driver.settle()
+    assert view.model().index(view.model().rowCount() - 1, 0).data() == "By channel"
+
+
+def test_a_file_that_was_written_is_named_and_can_be_looked_at(driver, demo, tmp_path, monkeypatch):
+    seen = []
+    monkeypatch.setattr(facts, "show_outside", seen.append)
+    driver.open(demo)
+    driver.desk.write_report(tmp_path / "a.csv")
+    driver.settle()
+    line = driver.workspace.facts
+    assert line.news.whole == f"Written to {tmp_path / 'a.csv'}"
+    for each in (line.open, line.folder):
+        assert each.isVisible()
+        each.click()
+    assert seen == [tmp_path / "a.csv", tmp_path]
+    line.seen.click()
+    assert not line.open.isVisible()
+
+
+def test_two_measures_of_one_field_have_two_headings(driver, demo):
+    driver.open(demo)
+    driver.window.add_fold()
+    for _ in range(3):
+        driver.desk.place(line("Unit price"), "measures")
+    driver.desk.change(driver.desk.fold.measures[0].id, "Sum it", aggregate="sum")
+    driver.settle()
+    assert [head.heading for head in driver.desk.report.measures] == [
+        "Unit price, summed",
+        "Unit price, averaged",
+        "Unit price, averaged (2)",
+    ]
+    driver.desk.place(line("Order no."), "measures")
+    driver.desk.change(driver.desk.fold.measures[-1].id, "Count them", aggregate="count different")
+    driver.settle()
+    assert driver.desk.report.measures[-1].heading == "Order no., different ones"

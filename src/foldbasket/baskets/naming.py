@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import msgspec
 
 from foldbasket.baskets.basket import Basket
 from foldbasket.folding.filters import Condition
-from foldbasket.folding.sentence import measure_heading
+from foldbasket.folding.sentence import headings_of, measure_heading, placed_heading
 from foldbasket.folding.spec import Fold
 from foldbasket.formulas.renaming import is_named, names, renamed
-from foldbasket.links.source import FieldRef
+from foldbasket.links.source import FieldRef, Source
 
 replace = msgspec.structs.replace
 
@@ -101,3 +102,16 @@ def use_of_measure(fold: Fold, word: str) -> str | None:
         if each.id != word and each.formula and names(each.formula, heading):
             return f"the measure “{measure_heading(each)}”"
     return None
+
+
+UNNAMED = "New fold"
+
+
+def label_of(fold: Fold, source: Source | None = None) -> str:
+    """What a fold is called in lists: its name, or what it holds as long as it has been given none."""
+    if fold.is_empty or not re.fullmatch(rf"{UNNAMED}( \d+)?", fold.name):
+        return fold.name
+    headings = headings_of(fold, source)
+    measures = ", ".join(headings[each.id] for each in fold.measures[:2]) + (" …" if len(fold.measures) > 2 else "")
+    fields = " › ".join(placed_heading(each) for each in (*fold.rows, *fold.columns))
+    return " by ".join(part for part in (measures, fields) if part)

@@ -32,7 +32,7 @@ from foldbasket.baskets.files import (
     with_full_paths,
 )
 from foldbasket.baskets.history import History
-from foldbasket.baskets.naming import uses_of_source
+from foldbasket.baskets.naming import UNNAMED, uses_of_source
 from foldbasket.baskets.sources import read_source
 from foldbasket.desktop import memory, pictures
 from foldbasket.desktop.formulawork import FormulaWork
@@ -84,6 +84,7 @@ class Desk(QObject):
     saved = pyqtSignal()
     changed_elsewhere = pyqtSignal(object, bool, object)
     proved = pyqtSignal(object)
+    written = pyqtSignal(object)
     copied = pyqtSignal(str, str)
     trust_wanted = pyqtSignal(object, object)
     profiles_changed = pyqtSignal()
@@ -133,7 +134,7 @@ class Desk(QObject):
         self._folder_worker.failed.connect(self._not_folded)
         self._reader.finished.connect(lambda then: then())
         self._reader.failed.connect(self._not_done)
-        self._writer.finished.connect(lambda _: self.rested.emit())
+        self._writer.finished.connect(self._written)
         self._writer.failed.connect(self._not_done)
         self._saver.finished.connect(lambda done: done())
         self._saver.failed.connect(self._not_done)
@@ -354,7 +355,7 @@ class Desk(QObject):
     def ensure_fold(self) -> Fold:
         """The fold in view, made if there is none."""
         if self.fold is None:
-            self.do(edits.AddFold(Fold(free_name("Fold", {fold.name for fold in self.basket.folds}))))
+            self.do(edits.AddFold(Fold(free_name(UNNAMED, {fold.name for fold in self.basket.folds}))))
         assert self.fold is not None
         return self.fold
 
@@ -660,11 +661,16 @@ class Desk(QObject):
 
         spare = own_files(self.basket, self.path, NOWHERE)
 
-        def write(progress: Any) -> None:
+        def write(progress: Any) -> Path:
             progress.step(f"Writing {path.name}", 0.0)
             if path.suffix.lower() in pictures.ENDINGS and shape == "table":
                 pictures.save_picture(report, path, spare=spare)
             else:
                 save_report(report, path, shape, spare=spare)
+            return path
 
         self._writer.start(write)
+
+    def _written(self, path: Path) -> None:
+        self.rested.emit()
+        self.written.emit(path)

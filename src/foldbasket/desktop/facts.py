@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from html import escape
+from pathlib import Path
 
+from PyQt6.QtCore import QUrl
+from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from foldbasket.desktop import theme
@@ -11,6 +15,11 @@ from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.plain import marked
 from foldbasket.desktop.working import ShortLabel, Working
 from foldbasket.folding.report import Counted
+
+
+def show_outside(path: Path) -> None:
+    """Shows a file or a folder by whatever the desktop has for it."""
+    QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
 
 
 class FactsLine(QFrame):
@@ -34,6 +43,9 @@ class FactsLine(QFrame):
         self.seen.setProperty("role", "link")
         self.seen.setToolTip("Takes this note away")
         self.seen.clicked.connect(lambda: self.say(""))
+        self._file: Path | None = None
+        self.open = self._link("Open", "Opens what was written", lambda path: path)
+        self.folder = self._link("Show in folder", "Opens the folder it was written to", lambda path: path.parent)
         self.turn = QPushButton("Turn", self)
         self.turn.setProperty("role", "link")
         self.turn.setToolTip("Rows become columns and columns rows (Ctrl+T)")
@@ -41,6 +53,8 @@ class FactsLine(QFrame):
         line.addWidget(self.kept)
         line.addWidget(self.working, 1)
         line.addWidget(self.news, 1)
+        line.addWidget(self.open)
+        line.addWidget(self.folder)
         line.addWidget(self.seen)
         line.addStretch(0)
         line.addWidget(self.turn)
@@ -50,6 +64,7 @@ class FactsLine(QFrame):
         desk.told.connect(self._tell)
         desk.rested.connect(self._rest)
         desk.news.connect(self.say)
+        desk.written.connect(self.say_written)
         self.say("")
 
     def renew(self) -> None:
@@ -79,8 +94,20 @@ class FactsLine(QFrame):
             self._rest()
         self._show_or_hide()
 
-    def say(self, news: str) -> None:
-        """Shows a line about fresh data until it was seen; an empty one takes it away."""
+    def _link(self, text: str, tip: str, place: Callable[[Path], Path]) -> QPushButton:
+        button = QPushButton(text, self)
+        button.setProperty("role", "link")
+        button.setToolTip(tip)
+        button.clicked.connect(lambda: self._file is not None and show_outside(place(self._file)))
+        return button
+
+    def say_written(self, path: Path) -> None:
+        """Says where a file went, until it was seen."""
+        self.say(f"Written to {path}", path)
+
+    def say(self, news: str, file: Path | None = None) -> None:
+        """Shows a line of news until it was seen; an empty one takes it away. With a file come ways to look at it."""
+        self._file = file
         self.news.say(news)
         self.renew()
 
@@ -97,6 +124,8 @@ class FactsLine(QFrame):
         has_news = bool(self.news.whole)
         self.news.setVisible(has_news and not working)
         self.seen.setVisible(has_news and not working)
+        for each in (self.open, self.folder):
+            each.setVisible(has_news and not working and self._file is not None)
         self.setVisible(self.desk.source_name is None or has_news or working)
 
 

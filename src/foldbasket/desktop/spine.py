@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from foldbasket.baskets.naming import label_of
 from foldbasket.desktop import theme
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.plain import tip
@@ -91,7 +92,8 @@ class _Lines(QStyledItemDelegate):
         room = inner.adjusted(0, 0, -painter.fontMetrics().horizontalAdvance(extra) - 8, 0)
         painter.setFont(theme.font(theme.BODY, QFont.Weight.DemiBold if current else QFont.Weight.Normal))
         painter.setPen(QColor(colours.ink))
-        shown = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(room.width()))
+        label = str(index.data(Qt.ItemDataRole.DisplayRole))
+        shown = painter.fontMetrics().elidedText(label, Qt.TextElideMode.ElideRight, int(room.width()))
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, shown)
 
 
@@ -315,16 +317,21 @@ class Spine(QFrame):
             )
             lines.append((fold.name, size))
         self._fill(self.folds, lines, folds=True)
+        names = [fold.name for fold in self.desk.basket.folds]
+        if self.desk.fold_name in names and not self.folds.hasFocus():
+            self.folds.scrollTo(self.folds.model().index(names.index(self.desk.fold_name), 0))
 
     def _fill(self, view: QListView, lines: list[tuple[str, str]], folds: bool) -> None:
-        model = view.model()
+        desk, model = self.desk, view.model()
         assert isinstance(model, QStandardItemModel)
         focused = view.currentIndex().row()
         model.clear()
         for name, extra in lines:
-            item = QStandardItem(name)
+            fold = desk.basket.fold(name) if folds else None
+            label = label_of(fold, desk.source) if fold is not None else name
+            item = QStandardItem(label)
             item.setData(name, NAME)
-            item.setToolTip(tip(name))
+            item.setToolTip(tip(label))
             item.setData(extra, EXTRA)
             item.setData(folds, Qt.ItemDataRole.UserRole + 3)
             model.appendRow(item)

@@ -356,7 +356,11 @@ class MainWindow(QMainWindow):
         report = self.desk.report
         if report is None:
             return
-        chosen, kind = QFileDialog.getSaveFileName(self, "Write the report", f"{report.name}.xlsx", REPORT_KINDS)
+        from foldbasket.baskets.naming import label_of
+
+        name = label_of(self.desk.fold, self.desk.source) if self.desk.fold is not None else report.name
+        name = name.replace("/", "-").replace("›", "-")
+        chosen, kind = QFileDialog.getSaveFileName(self, "Write the report", f"{name}.xlsx", REPORT_KINDS)
         if chosen:
             path = Path(chosen)
             self.desk.write_report(path if path.suffix else path.with_suffix(kind.rpartition("*")[2].rstrip(")")))
@@ -410,9 +414,10 @@ class MainWindow(QMainWindow):
 
     def add_fold(self) -> None:
         from foldbasket.baskets.edits import AddFold
+        from foldbasket.baskets.naming import UNNAMED
         from foldbasket.folding.spec import Fold
 
-        self.desk.do(AddFold(Fold("New fold")))
+        self.desk.do(AddFold(Fold(UNNAMED)))
 
     def copy_fold(self) -> None:
         from foldbasket.baskets.edits import AddFold

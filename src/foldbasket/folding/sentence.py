@@ -94,9 +94,12 @@ def headings_of(fold: Fold, source: Source | None = None) -> dict[str, str]:
     found = {each.id: shown_heading(each, fold, source) for each in fold.measures}
     ours = [each for each in fold.measures if not each.heading and not each.formula and each.field is not None]
 
-    def alike() -> set[str]:
-        often = Counter(heading.casefold() for heading in found.values())
-        return {each.id for each in ours if often[found[each.id].casefold()] > 1}
+    def alike() -> dict[str, list[Measure]]:
+        groups: dict[str, list[Measure]] = {}
+        for each in ours:
+            groups.setdefault(found[each.id].casefold(), []).append(each)
+        taken = Counter(heading.casefold() for heading in found.values())
+        return {each.id: group for heading, group in groups.items() if taken[heading] > 1 for each in group}
 
     twice = alike()
     for each in ours:
@@ -107,14 +110,17 @@ def headings_of(fold: Fold, source: Source | None = None) -> dict[str, str]:
         if made:
             name = each.field.field
             found[each.id] = f"{name}, {made}{found[each.id].removeprefix(name)}"
+    still = alike()
     for each in ours:
-        if each.id in alike() and each.field is not None:
+        tables = {other.field.table for other in still.get(each.id, ()) if other.field is not None}
+        if len(tables) > 1 and each.field is not None:
             found[each.id] += f", {each.field.table}"
-    taken: Counter[str] = Counter()
+    seen: Counter[str] = Counter()
     for each in fold.measures:
-        taken[found[each.id].casefold()] += 1
-        if taken[found[each.id].casefold()] > 1 and each in ours:
-            found[each.id] += f" ({taken[found[each.id].casefold()]})"
+        heading = found[each.id]
+        seen[heading.casefold()] += 1
+        if seen[heading.casefold()] > 1 and each in ours:
+            found[each.id] = f"{heading} ({seen[heading.casefold()]})"
     return found
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QWidget
 
 from foldbasket.baskets import edits
+from foldbasket.baskets.naming import label_of
 from foldbasket.desktop.card.parts import WHERE, CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.folding.sentence import placed_heading
@@ -17,7 +18,9 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
     if fold is None:
         body = CardBody("No fold yet", "Open some data, then place a field.", parent)
         return body.end()
-    body = CardBody(fold.name, "The whole report. Select a word of the sentence for its own card.", parent)
+    body = CardBody(
+        label_of(fold, desk.source), "The whole report. Select a word of the sentence for its own card.", parent
+    )
     body.section("Name")
     body.entry("Fold", fold.name, "its name", lambda text: desk.do(edits.RenameFold(fold.name, text.strip())))
     body.section("Grand totals")

@@ -177,17 +177,20 @@ class GridPainter:
                     while stop < len(left.places) and left.places[stop] != MEASURE:
                         stop += 1
                 area = QRectF(edges[place] + pad, top, edges[stop] - edges[place] - pad - EDGE, at.row_height)
-                if kind == Kind.CLOSED and field == int(left.level[line]) - 1:
+                is_folded = kind == Kind.CLOSED and field == int(left.level[line]) - 1
+                has_inner = not is_total and MEASURE != field < left.axis.depth - 1
+                if (is_folded or has_inner) and at.tabular:  # on paper nothing folds
                     width = min(at.text_width(text, fonts[weight]), area.width() - pad)
-                    self._mark_folded(painter, QPointF(area.left() + width + pad, area.center().y()))
+                    self._mark_folding(painter, QPointF(area.left() + width + pad, area.center().y()), is_folded)
                 painter.setFont(fonts[weight])
                 painter.drawText(area, START, self._elided(text, fonts[weight], area.width()))
 
-    def _mark_folded(self, painter: QPainter, middle: QPointF) -> None:
-        """A stack of short strokes behind the name of a folded member: its lines lie under one."""
+    def _mark_folding(self, painter: QPainter, middle: QPointF, is_folded: bool) -> None:
+        """Behind the name of a folded member a stack of short strokes: its lines lie under one. Behind one that can be folded a single,
+        faint one."""
         painter.save()
-        painter.setPen(QPen(QColor(self.colours.rows), 1))
-        for down in (-3.0, 0.0, 3.0):
+        painter.setPen(QPen(QColor(self.colours.rows if is_folded else self.colours.rule), 1))
+        for down in (-3.0, 0.0, 3.0) if is_folded else (0.0,):
             painter.drawLine(middle + QPointF(0, down), middle + QPointF(7, down))
         painter.restore()
 

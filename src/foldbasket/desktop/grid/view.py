@@ -460,6 +460,9 @@ class GridView(QAbstractScrollArea):
                 head = self.report.measures[self.report.cell(*cell)[0]]
                 if self.desk.report is self.report and head.remark:
                     tip = head.remark
+            seen = self.member_at(point)
+            if seen is not None and seen.has_inner:
+                tip = "Double-click opens it." if seen.is_folded else "Double-click folds it up."
             from PyQt6.QtWidgets import QToolTip
 
             QToolTip.showText(event.globalPos(), tip, self)
