@@ -112,8 +112,10 @@ def from_arrow(name: str, values: pa.ChunkedArray) -> Column:
     """A typed Arrow column (from CSV, Parquet or another program) as one of ours.
 
     Whole numbers, exact decimals of up to 6 digits, reals, dates, time stamps without a zone, booleans and text, plain or
-    dictionary-encoded. Raises ReadError for other types (nested, binary, intervals).
+    dictionary-encoded; text also as views, and as bytes that are UTF-8, as some writers make it. Raises ReadError for other types
+    (nested, other bytes, intervals).
     """
+    values = _as_text(name, values)
     kind = values.type
     if pa.types.is_dictionary(kind):
         if not (pa.types.is_string(kind.value_type) or pa.types.is_large_string(kind.value_type)):
@@ -168,6 +170,33 @@ def from_arrow(name: str, values: pa.ChunkedArray) -> Column:
         f"values of the type “{kind}” cannot be read.",
         where=f"Field “{name}”",
         todo="Leave the field out, or export it as text.",
+    )
+
+
+def _as_text(name: str, values: pa.ChunkedArray) -> pa.ChunkedArray:
+    """Text held in another way, as text; anything else as it is."""
+    kind = values.type
+    if pa.types.is_string_view(kind):
+        return values.cast(pa.large_string())
+    if is_bytes(kind):
+        try:
+            return values.cast(pa.large_binary()).cast(pa.large_string())
+        except pa.ArrowInvalid:
+            raise ReadError(
+                "its values are bytes that are no text.",
+                where=f"Field “{name}”",
+                todo="Leave the field out, or export it as text.",
+            ) from None
+    return values
+
+
+def is_bytes(kind: pa.DataType) -> bool:
+    """Whether an Arrow type is one of bytes without a meaning."""
+    return bool(
+        pa.types.is_binary(kind)
+        or pa.types.is_large_binary(kind)
+        or pa.types.is_binary_view(kind)
+        or pa.types.is_fixed_size_binary(kind)
     )
 
 

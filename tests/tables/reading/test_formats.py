@@ -8,6 +8,7 @@ from decimal import Decimal
 import openpyxl
 import pyarrow as pa
 import pyarrow.feather
+import pyarrow.parquet as pq
 import pytest
 import xlsxwriter
 from hypothesis import given, settings
@@ -407,3 +408,46 @@ def test_json_whose_records_share_no_field_is_refused_before_it_takes_memory(tmp
         ReadError, match=r"names\.json: its first .* records have .* different fields .*Where names hold values"
     ):
         read_table(path, "names")
+
+
+@pytest.mark.parametrize(
+    ("kind", "is_text"),
+    [
+        (pa.string_view(), True),
+        (pa.binary_view(), True),
+        (pa.binary(), True),
+        (pa.large_binary(), True),
+        (pa.binary(3), True),
+        (pa.large_string(), True),
+        (pa.dictionary(pa.int8(), pa.large_string()), True),
+        (pa.binary(), False),
+        (pa.binary_view(), False),
+    ],
+)
+@pytest.mark.parametrize("ending", ["parquet", "arrow"])
+def test_text_is_read_however_a_writer_holds_it_and_other_bytes_are_told(tmp_path, kind, is_text, ending):
+    path = tmp_path / f"a.{ending}"
+    words = [b"Oak", b"Ash", None, b"\xc3\xa9!"] if is_text else [b"Oak", b"\xff\xfe"]
+    held = pa.array(words, pa.binary(3) if kind == pa.binary(3) else pa.binary())
+    values = (
+        held
+        if kind in (pa.binary(), pa.binary(3))
+        else held.cast(pa.binary_view())
+        if kind == pa.binary_view()
+        else held.cast(pa.large_binary())
+    )
+    if pa.types.is_string_view(kind) or pa.types.is_large_string(kind) or pa.types.is_dictionary(kind):
+        text = held.cast(pa.string())
+        values = text.dictionary_encode().cast(kind) if pa.types.is_dictionary(kind) else text.cast(kind)
+    made = pa.table({"Site": values, "Net": list(range(len(words)))})
+    if ending == "parquet":
+        pq.write_table(made, path)
+    else:
+        with pa.OSFile(str(path), "wb") as sink, pa.ipc.new_file(sink, made.schema) as writer:
+            writer.write_table(made)
+    if not is_text:
+        with pytest.raises(ReadError, match="bytes that are no text"):
+            read_table(path, "t")
+        return
+    column = read_table(path, "t").columns["Site"]
+    assert [column.text(at) for at in range(4)] == ["Oak", "Ash", None, "é!"]

@@ -15,7 +15,7 @@ import pyarrow.parquet as pq
 
 from foldbasket.errors import ReadError
 from foldbasket.tables.column import PUT_OFF, CodedColumn, Column, DeferredColumn
-from foldbasket.tables.conversion import fitted, to_arrow
+from foldbasket.tables.conversion import fitted, is_bytes, to_arrow
 from foldbasket.tables.detection import retyped
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import AS_FOUND, Reader, Reading, memory_at_hand
@@ -108,6 +108,11 @@ def _is_text(kind: pa.DataType) -> bool:
     return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
 
 
+def _is_varied(kind: pa.DataType) -> bool:
+    """Whether its values have no width of their own."""
+    return _is_text(kind) or pa.types.is_string_view(kind) or is_bytes(kind)
+
+
 def _refuse_nested(schema: pa.Schema, path: Path) -> None:
     """Raises ReadError for fields that are made of others."""
     for field in schema:
@@ -123,7 +128,7 @@ def _check_size(metadata: pq.FileMetaData, schema: pa.Schema, path: Path) -> Non
     """Refuses a file whose columns would not fit into memory once they are unpacked."""
     rows = metadata.num_rows
     needed = sum(
-        rows * (4 if _is_text(field.type) or field.type.bit_width < 64 else 8)
+        rows * (4 if _is_varied(field.type) or field.type.bit_width < 64 else 8)
         for field in schema
         if not pa.types.is_null(field.type)
     )
