@@ -2,7 +2,7 @@
 
 import pytest
 
-from foldbasket.typed import fitting
+from foldbasket.typed import fitting, meant, near
 
 NAMES = [
     "Undo",
@@ -39,3 +39,20 @@ def test_what_else_a_thing_is_found_by_comes_last():
     things = [("Customer", "Orders"), ("Order date", "Lines")]
     assert fitting("order", things, lambda each: each[0], lambda each: each[1]) == [things[1], things[0]]
     assert fitting("order customer", things, lambda each: each[0], lambda each: each[1]) == [things[0]]
+
+
+@pytest.mark.parametrize(
+    ("name", "found"),
+    [
+        ("net ", "Net"),
+        ("NET", "Net"),
+        ("Nett", "Net"),
+        ("Gros net", "Gross net"),
+        ("zebra", None),
+        ("Net", "Network"),
+        ("", None),
+    ],
+)
+def test_a_near_name_is_offered_and_never_the_name_itself(name, found):
+    assert near(name, NAMES) == found
+    assert meant(name, NAMES) == (f"Did you mean “{found}”?" if found else "")

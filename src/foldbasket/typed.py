@@ -1,7 +1,8 @@
-"""What somebody means who has typed part of a name: which names fit, and which of them fit best."""
+"""What somebody means who has typed a name, or part of one: which names fit, which of them best, and which is near."""
 
 from __future__ import annotations
 
+import difflib
 import re
 from collections.abc import Callable, Iterable
 from typing import TypeVar
@@ -41,3 +42,19 @@ def fitting(
     """The things that fit, the best first, those that fit alike in their own order."""
     ranked = [(fit(typed, name(each), more(each)), each) for each in things]
     return [each for rank, each in sorted(((r, t) for r, t in ranked if r is not None), key=lambda pair: pair[0])]
+
+
+def near(name: str, known: Iterable[str], cutoff: float = 0.6) -> str | None:
+    """The known name that somebody may have meant by one that is not known: the nearest, whatever its case; never the name itself."""
+    plain: dict[str, str] = {}
+    for each in known:
+        if each != name:
+            plain.setdefault(each.casefold().strip(), each)
+    found = difflib.get_close_matches(name.casefold().strip(), list(plain), 1, cutoff)
+    return plain[found[0]] if found else None
+
+
+def meant(name: str, known: Iterable[str], cutoff: float = 0.6) -> str:
+    """The question whether that name was meant; empty where there is none."""
+    found = near(name, known, cutoff)
+    return f"Did you mean “{found}”?" if found is not None else ""

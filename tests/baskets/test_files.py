@@ -310,3 +310,27 @@ def test_odd_json_is_read_or_refused_in_words(text, said):
     else:
         with pytest.raises(BasketError, match=said):
             decode(text, "b")
+
+
+@pytest.mark.parametrize(
+    ("place", "value", "listed"),
+    [
+        (("folds", 0, "filters", 0), {"kind": "bigger", "id": "x", "field": "Lines.Net"}, "members, compare, between, blank, text, relative"),
+        (("folds", 0, "row_total"), "top", "after, before, off"),
+        (("folds", 0, "colour"), "red", "name, measures, rows, columns, filters"),
+        (("sources", 0, "reading"), {"types": {"Net": "money"}}, "text, whole number, decimal, real number, date"),
+        (("sources", 0, "reading"), {"header": -1}, "docs/basket-format.md"),
+    ],
+)  # fmt: skip
+def test_what_is_not_known_in_a_basket_is_told_with_what_may_stand_there(place, value, listed):
+    head = json.loads(encode(DEMO))
+    inner = head
+    for step in place[:-1]:
+        inner = inner[step]
+    if isinstance(place[-1], int):
+        inner.insert(place[-1], value)
+    else:
+        inner[place[-1]] = value
+    with pytest.raises(BasketError) as told:
+        decode(json.dumps(head).encode(), "b.basket")
+    assert listed in told.value.todo

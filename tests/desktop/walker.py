@@ -102,6 +102,7 @@ class Walker:
         _no_dialogs()
         self.window = MainWindow()
         self.window.say_error = self._said  # type: ignore[method-assign]
+        self.window.close = lambda: False  # type: ignore[method-assign] # a walk goes on although it came upon the end
         self.window.resize(1280, 800)
         self.window.show()
         self.window.open_paths(paths)
@@ -346,7 +347,7 @@ class Walker:
 
     def close(self) -> None:
         self.window._leaves = True
-        self.window.close()
+        QWidget.close(self.window)
         self.window.deleteLater()
         for _ in range(5):
             self.app.processEvents()

@@ -5,9 +5,11 @@ import datetime
 import pytest
 
 from foldbasket.folding.axis import plural
+from foldbasket.folding.comparisons import Against, MovingAverage, Rank, Running
 from foldbasket.folding.filters import Between, Blank, Compare, Members
-from foldbasket.folding.sentence import sentence_of, words_of
-from foldbasket.folding.spec import Fold
+from foldbasket.folding.sentence import headings_of, sentence_of, words_of
+from foldbasket.folding.spec import Fold, Measure
+from foldbasket.links.source import FieldRef
 from tests.folding.build import fold, measure, placed, ref, source, table
 
 SOURCE = source(table("T", {"Day": [datetime.date(2026, 4, 2)], "Net": [1], "Region": ["East"], "SKU": ["x"]}))
@@ -60,3 +62,10 @@ def test_captions_of_totals_name_their_member_and_what_they_sum_over():
     report = fold(SOURCE, [measure("count")], [placed("T.Region"), placed("T.SKU", heading="Article")])
     assert [report.rows.caption(line) for line in range(3)] == ["", "East, all articles", "Everything"]
     assert report.measures[0].heading == "Records"
+
+
+@pytest.mark.parametrize("compare", [Running(), Rank(), Against(), MovingAverage()])
+def test_a_comparison_whose_axis_was_taken_out_is_still_said(compare):
+    alone = Fold("f", (Measure("m", "sum", FieldRef("T", "Net"), compare=compare),))
+    assert sentence_of(alone).startswith("Net, summed, as ")
+    assert headings_of(alone)["m"].startswith("Net, ")

@@ -12,6 +12,7 @@ import errno
 import hashlib
 import json
 import os
+import re
 import shutil
 import zipfile
 from collections import Counter
@@ -25,6 +26,7 @@ import pyarrow.parquet as pq
 
 from foldbasket.baskets.basket import FORMAT, VERSION, Basket, BasketFile, SourceSpec
 from foldbasket.baskets.consent import EVERYTHING, NOTHING, places_of
+from foldbasket.baskets.schema import allowed_at
 from foldbasket.baskets.sources import read_source
 from foldbasket.baskets.summaries import circle_of, depth_of, summary_of
 from foldbasket.errors import BasketError, Cancelled, FoldBasketError, FoldError, ReadError, reason_of
@@ -146,10 +148,15 @@ def decode(text: bytes, where: str) -> Basket:
         basket = Basket(**{name: getattr(read, name) for name in Basket.__struct_fields__})
         encode(basket)  # what can be read and not be written again is no basket either
     except (msgspec.MsgspecError, OverflowError, RecursionError) as error:
+        found = re.search(r" - at `(\$[^`]*)`", str(error))
+        allowed = allowed_at(found.group(1)) if found is not None else []
+        listed = (
+            f"There may stand: {', '.join(allowed[:40])}."
+            if allowed
+            else "Mend that place, or see docs/basket-format.md."
+        )
         raise BasketError(
-            f"the basket has something this program does not know: {error}.",
-            where=where,
-            todo="Mend that place, or see docs/basket-format.md.",
+            f"the basket has something this program does not know: {error}.", where=where, todo=listed
         ) from None
     _check(basket, where)
     return basket

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import dataclasses
 import datetime
-import difflib
 import threading
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
@@ -37,6 +36,7 @@ from foldbasket.kept import Kept
 from foldbasket.links.source import FieldRef, Source
 from foldbasket.tables.column import CodedColumn, Codes, Column
 from foldbasket.tables.progress import Progress
+from foldbasket.typed import meant
 
 Mask = npt.NDArray[np.bool_]
 
@@ -166,9 +166,9 @@ class Engine:
         known = [domain.key(code) for code in range(min(domain.blank, 5_000))] if missing else []
         said = []
         for key in missing:
-            near = difflib.get_close_matches(key, known, 1)
-            hint = f" Did you mean “{near[0]}”?" if near else ""
-            said.append(f"the filter on “{rule.field.field}” names “{key}”, which no record has.{hint}")
+            said.append(
+                f"the filter on “{rule.field.field}” names “{key}”, which no record has. {meant(key, known)}".rstrip()
+            )
         return said
 
     def _plain(self, rule: Filter) -> Decided | Holding:

@@ -82,7 +82,7 @@ def shown_heading(measure: Measure, fold: Fold, source: Source | None = None) ->
     if measure.heading or not isinstance(measure.compare, Along):
         return measure_heading(measure)
     names = [lower_first(placed_heading(each).partition(" of ")[0]) for each in _way_of(measure.compare, fold, source)]
-    return measure_heading(measure) + measure.compare.direction(names[-1:])
+    return measure_heading(measure) + (measure.compare.direction(names[-1:]) if names else "")
 
 
 def headings_of(fold: Fold, source: Source | None = None) -> dict[str, str]:
@@ -166,9 +166,8 @@ def measure_phrase(measure: Measure, fold: Fold, source: Source | None = None) -
 def comparison_phrase(compare: AnyComparison, fold: Fold, source: Source | None = None) -> str:
     """A comparison as the sentence says it: the measure that it looks at by its heading, and where it goes."""
     if isinstance(compare, Along):
-        return compare.said + compare.direction(
-            [lower_first(placed_heading(each)) for each in _way_of(compare, fold, source)]
-        )
+        names = [lower_first(placed_heading(each)) for each in _way_of(compare, fold, source)]
+        return compare.said + (compare.direction(names) if names else "")  # its axis may have been taken out
     if not isinstance(compare, AgainstMeasure):
         return compare.said
     other = next((each for each in fold.measures if each.id == compare.measure), None)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
@@ -15,6 +14,7 @@ from foldbasket.formulas.tree import Aggregated, Apply, Constant, Name, Node, is
 from foldbasket.formulas.values import KIND_OF, Kind
 from foldbasket.links.source import FieldRef, Source
 from foldbasket.tables.types import FieldType
+from foldbasket.typed import near
 
 Schema = Mapping[str, Mapping[str, FieldType]]
 """The fields of every table, with their types."""
@@ -138,9 +138,9 @@ class _Finder:
         if name.table is not None:
             table = _match(name.table, list(self.schema), False)
             if table is None:
-                near = difflib.get_close_matches(name.table, list(self.schema), 1, 0.5)
+                hint = near(name.table, self.schema, 0.5)
                 raise FormulaError(
-                    f"there is no table “{name.table}”.", name.start, name.stop, todo=f"Did you mean {written(near[0])}?" if near else ""
+                    f"there is no table “{name.table}”.", name.start, name.stop, todo=f"Did you mean {written(hint)}?" if hint else ""
                 )  # fmt: skip
             found = _match(name.name, list(self.schema[table]), name.quoted)
             return FieldRef(table, found) if found is not None else None
@@ -165,8 +165,7 @@ class _Finder:
             else [each for table in self.schema.values() for each in table]
         )
         known = list(dict.fromkeys([*self.measures, *fields]))
-        near = difflib.get_close_matches(name.name.casefold(), [each.casefold() for each in known], 1, 0.5)
-        hint = next((each for each in known if near and each.casefold() == near[0]), None)
+        hint = near(name.name, known, 0.5)
         where = f"“{name.table}” has no field" if name.table is not None else "there is no field or measure"
         return FormulaError(
             f"{where} “{name.name}”.", name.start, name.stop, todo=f"Did you mean {written(hint)}?" if hint else "Fields are listed as you type."

@@ -6,7 +6,6 @@ signs that mean nothing in an expression. So no text can make the parser run lon
 
 from __future__ import annotations
 
-import difflib
 import re
 from decimal import Decimal, InvalidOperation
 from functools import lru_cache
@@ -22,6 +21,7 @@ from foldbasket.formulas.function import Function, Registry
 from foldbasket.formulas.tree import Aggregated, Apply, Constant, Name, Node
 from foldbasket.formulas.values import RANGE, Span, Vec, constant, nothing, number_type
 from foldbasket.tables.types import MAX_SCALE, FieldType, parse_canonical
+from foldbasket.typed import near
 
 LONGEST = 20_000
 DEEPEST = 30
@@ -445,8 +445,8 @@ class _Reader:
         if isinstance(node, exp.Window):
             return self.refuse("a formula has no OVER.", node, "Compare the measure on its card instead.")
         if isinstance(node, exp.Func):
-            near = difflib.get_close_matches(word.upper(), function_names(), 1, 0.6)
-            hint = f"Did you mean {near[0]}?" if near else "Functions are listed as you type."
+            other = near(word, function_names())
+            hint = f"Did you mean {other}?" if other else "Functions are listed as you type."
             return self.refuse(f"there is no function “{word}”.", node, hint)
         return self.refuse(
             f"“{word}” cannot stand here.", node, "A formula is made of fields, numbers, operators and functions."

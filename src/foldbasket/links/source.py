@@ -6,7 +6,6 @@ many-to-one. Alignments are computed on first use and kept, since every fold ove
 
 from __future__ import annotations
 
-import difflib
 import threading
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
@@ -20,6 +19,7 @@ from foldbasket.links.link import Link, find_partners
 from foldbasket.styling.dates import CALENDAR_YEAR, Fiscal
 from foldbasket.tables.column import Codes, Column, Dictionary, smallest_codes
 from foldbasket.tables.table import Table
+from foldbasket.typed import meant
 
 
 class FieldRef(msgspec.Struct, frozen=True, forbid_unknown_fields=True, order=True):
@@ -90,12 +90,8 @@ class Source:
     def table(self, name: str) -> Table:
         """The table of that name, or a LinkError that lists the known ones."""
         if name not in self.tables:
-            near = difflib.get_close_matches(name, list(self.tables), 1)
-            hint = f" Did you mean “{near[0]}”?" if near else ""
-            raise LinkError(
-                f"there is no source “{name}”.",
-                todo=f"Open it again or undo what took it out, or take its fields out of the fold.{hint}",
-            )
+            todo = "Open it again or undo what took it out, or take its fields out of the fold."
+            raise LinkError(f"there is no source “{name}”.", todo=f"{todo} {meant(name, self.tables)}".rstrip())
         return self.tables[name]
 
     def column(self, ref: FieldRef) -> Column:

@@ -30,7 +30,7 @@ def save_report(report: Report, path: Path, shape: str = "table", *, spare: Coll
     place that cannot be written, or one of those files.
     """
     ending = path.suffix.lower()
-    if ending not in FORMATS:
+    if shape == "table" and ending not in FORMATS:
         raise OutputError(
             f"no format ends in “{ending or path.name}”.",
             where=str(path),

@@ -14,6 +14,7 @@ from foldbasket.errors import FoldError, ReadError
 from foldbasket.tables.column import CodedColumn, Column, blank_mask
 from foldbasket.tables.types import FieldType
 from foldbasket.tables.written import Order
+from foldbasket.typed import meant
 
 _serial = itertools.count(1)
 
@@ -109,9 +110,6 @@ class Table:
 
 def unknown_field(table: str, name: str, known: Iterable[str]) -> FoldError:
     """The error for a field that a table does not have, with a near name where there is one."""
-    import difflib
-
     known = list(known)
-    near = difflib.get_close_matches(name, known, 1)
-    todo = f"Did you mean “{near[0]}”?" if near else "Its fields are: " + ", ".join(known[:12]) + "."
+    todo = meant(name, known) or "Its fields are: " + ", ".join(known[:12]) + "."
     return FoldError(f"“{table}” has no field “{name}”.", todo=todo)
