@@ -199,7 +199,7 @@ def test_measures_are_moved_to_rows_on_the_folds_card(sites):
     click(sites, "along rows")
     report = sites.desk.report
     assert [report.left.heading(place) for place in range(3)] == ["Region", "Site", ""]
-    choose(sites, "They stand", "outside Region")
+    choose(sites, "Their place", "outside Region")
     report = sites.desk.report
     assert report.left.label(0, 0) == "Net sales"
     grid = sites.workspace.grid

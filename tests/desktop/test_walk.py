@@ -202,7 +202,7 @@ def test_the_card_of_a_field_sets_part_order_and_totals(driver, demo):
     driver.qtbot.mouseClick(chip(driver, "Z to A"), Qt.MouseButton.LeftButton)
     driver.settle()
     assert driver.table()[0][0] == "Westholt"
-    for name, value in (("Each, all sites", "before them"), ("Everything", "none")):
+    for name, value in (("Of each region", "before them"), ("Everything", "none")):
         box = chooser(driver, name)
         box.setCurrentIndex(box.findText(value))
         box.activated.emit(box.currentIndex())
@@ -229,7 +229,7 @@ def test_the_card_of_a_filter_compares_ranges_and_blanks(driver, demo):
     driver.press(value, Key.Key_Return)
     kept = driver.desk.report.kept
     assert 0 < kept < 6_000
-    assert driver.words()[-1] == ("filters", "Net: ≥ 1000")
+    assert driver.words()[-1] == ("filters", "Net: ≥ 1,000")
     value = entry(driver, "Value to compare with")
     value.selectAll()
     driver.qtbot.keyClicks(value, "much")

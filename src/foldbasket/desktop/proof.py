@@ -120,7 +120,7 @@ class ProofDrawer(QFrame):
             escape(proof.arithmetic),
         ]
         rows = "".join(
-            f"<tr><td style='padding-right:14px'>{escape(part.name)}</td><td align='right'><b>{escape(part.text)}</b></td></tr>"
+            f"<tr><td style='padding-right:14px'>{escape(part.name)}</td><td align='right'><b>{escape(_minus(part.text))}</b></td></tr>"
             for part in proof.parts
         )
         lines.append(f"<table cellspacing='0'>{rows}</table>" if rows else "")
@@ -139,3 +139,8 @@ class ProofDrawer(QFrame):
         self.table.setModel(Records(proved, self))
         self.table.resizeColumnsToContents()
         self.show()
+
+
+def _minus(text: str) -> str:
+    """A number with the sign that printers set."""
+    return text.replace("-", "−", 1) if text.startswith("-") else text

@@ -159,7 +159,9 @@ class Against(Along, frozen=True, tag="against"):
         other = {"previous": "the one before", "next": "the next", "year before": "a year before"}.get(
             self.other, self.member or ""
         )
-        return {"difference": "less", "change": "% change from", "percentage": "% of"}[self.how] + f" {other}"
+        return {"difference": "difference from", "change": "% change from", "percentage": "% of"}[
+            self.how
+        ] + f" {other}"
 
     @property
     def keeps_unit(self) -> bool:
@@ -189,7 +191,9 @@ class AgainstMeasure(Comparison, frozen=True, tag="against measure"):
 
     @property
     def said(self) -> str:
-        return {"difference": "less", "change": "% change from", "percentage": "% of"}[self.how] + " another measure"
+        return {"difference": "difference from", "change": "% change from", "percentage": "% of"}[
+            self.how
+        ] + " another measure"
 
     @property
     def keeps_unit(self) -> bool:

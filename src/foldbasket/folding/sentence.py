@@ -6,6 +6,7 @@ import contextlib
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
+from decimal import Decimal, InvalidOperation
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.aggregates import AGGREGATES
@@ -17,6 +18,8 @@ from foldbasket.folding.parts import PARTS
 from foldbasket.folding.sides import Time, time_of
 from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.source import Source
+from foldbasket.styling.numbers import NumberStyle, number_writer
+from foldbasket.tables.nature import nature_of
 from foldbasket.tables.types import FieldType
 
 STRANDS = ("measures", "rows", "columns", "filters")
@@ -184,14 +187,29 @@ def filter_phrase(rule: Filter, source: Source | None, locale: str) -> str:
     return f"{field_phrase(rule.field.field, rule.part)}: {rule.condition(label)}"
 
 
+def _grouped(key: str, locale: str) -> str:
+    """A number as it is written among words: grouped, with every digit it was given."""
+    try:
+        value = Decimal(key)
+    except InvalidOperation:
+        return key
+    exponent = value.as_tuple().exponent
+    digits = -exponent if isinstance(exponent, int) and exponent < 0 else 0
+    if not value.is_finite() or digits > 12:
+        return key
+    return number_writer(NumberStyle(), f"#,##0.{'0' * digits}" if digits else "#,##0", locale, "EUR")(value)
+
+
 def _labeller(rule: RecordFilter, source: Source | None, locale: str) -> Callable[[str], str]:
     domain: Domain | None = None
+    is_amount = False
     if (
         source is not None
         and rule.field.table in source.tables
         and rule.field.field in source.tables[rule.field.table].columns
     ):
         column = source.column(rule.field)
+        is_amount = column.type.is_number and nature_of(column).is_measured
         if column.type.is_time and (rule.part is None or rule.part in PARTS):
             with contextlib.suppress(FoldError):  # a part it does not have; the fold itself says so
                 domain = domain_of(column, rule.part, source.fiscal)
@@ -204,7 +222,7 @@ def _labeller(rule: RecordFilter, source: Source | None, locale: str) -> Callabl
                 return key
             if code is not None:
                 return domain.label(code, locale)
-        return key
+        return _grouped(key, locale) if is_amount else key
 
     return label
 

@@ -12,8 +12,7 @@ from foldbasket.desktop.card.elsewhere import elsewhere_section
 from foldbasket.desktop.card.order import keep_section, order_section
 from foldbasket.desktop.card.parts import WHERE, CardBody
 from foldbasket.desktop.desk import Desk
-from foldbasket.folding.axis import plural
-from foldbasket.folding.sentence import placed_heading
+from foldbasket.folding.sentence import lower_first, placed_heading
 from foldbasket.folding.spec import Placed
 
 
@@ -41,9 +40,9 @@ def axis_card(desk: Desk, placed: Placed, strand: str, parent: QWidget) -> CardB
 
     body.section("Totals")
     if index + 1 < len(words):
-        inner = plural(placed_heading(words[index + 1]))
+        of_each = f"Of each {lower_first(placed_heading(placed))}"
         body.choice(
-            f"Each, all {inner}" if len(inner) < 14 else "Of each",
+            of_each if len(of_each) < 24 else "Of each",
             WHERE,
             placed.subtotal,
             lambda value: desk.change(placed.id, f"Totals of {placed.field.field}", subtotal=value),

@@ -47,7 +47,7 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
         places: list[tuple[int | None, str]] = [(None, f"inside {names[-1]}")]
         places += [(at, f"outside {names[at]}") for at in reversed(range(len(words)))]
         body.choice(
-            "They stand",
+            "Their place",
             places,
             fold.measures_at if fold.measures_at is not None and fold.measures_at < len(words) else None,
             lambda at: desk.do(edits.ChangeFold(fold.name, {"measures_at": at}, "Move the measures")),

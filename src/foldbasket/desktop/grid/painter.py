@@ -104,6 +104,10 @@ class GridPainter:
                 if not text:
                     continue
                 numeric = is_number[report.cell(line, column)[0]]
+                if negative[at_line][at_column]:
+                    text = text.replace(
+                        "-", "−", 1
+                    )  # as printers set it; what is copied keeps the sign that programs read
                 colour = red if negative[at_line][at_column] else ink
                 if colour is not pen:
                     painter.setPen(colour)
