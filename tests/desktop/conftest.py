@@ -6,8 +6,9 @@ import threading
 import pytest
 from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
-from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
+from PyQt6.QtWidgets import QApplication, QFileDialog
 
+from foldbasket.desktop.dialogs import Dialog
 from foldbasket.desktop.window import MainWindow
 from tests.desktop.watch import WatchedApplication
 
@@ -97,6 +98,20 @@ class Driver:
             self.qtbot.waitUntil(lambda: QApplication.activeWindow() is self.window)
         self.press(self.window, key, modifier)
 
+    def question(self):
+        """The question that is open over the window."""
+        return next(each for each in self.window.findChildren(Dialog) if each.isVisible())
+
+    def answer(self, label, text=None):
+        """Answers it by keys: types a text where there is a line, goes to the button and presses Enter."""
+        dialog = self.question()
+        if text is not None:
+            dialog.line.selectAll()
+            self.qtbot.keyClicks(dialog.line, text)
+        dialog.buttons[label].setFocus()
+        self.qtbot.keyClick(dialog.buttons[label], Qt.Key.Key_Return)
+        self.settle()
+
     def edge(self, strand):
         """The middle of the grid's edge that a strand receives drops on."""
         return self.workspace.grid.edges()[strand].center().toPoint()
@@ -136,7 +151,7 @@ def driver(qtbot, monkeypatch):
     monkeypatch.setattr(window, "say_error", driver.errors.append)
     window.desk.failed.disconnect()
     window.desk.failed.connect(driver.errors.append)
-    monkeypatch.setattr(QMessageBox, "question", lambda *_, **__: QMessageBox.StandardButton.Discard)
+    monkeypatch.setattr(window, "leaving", lambda go_on: go_on())  # what is not saved is given up without a question
     qtbot.addWidget(window)
     window.resize(1280, 800)  # whatever the screen
     window.show()

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPushButton
 
 from foldbasket.baskets import edits
 from foldbasket.demo.untidy import UNTIDY_LINES
+from foldbasket.desktop.dialogs import Dialog
 from foldbasket.desktop.source.linkmap import columns_of, likeliest
 from foldbasket.desktop.source.preview import ROW
 from foldbasket.folding.spec import Placed
@@ -521,8 +522,6 @@ def test_the_database_dialog_lists_reads_and_says_what_is_wrong(driver, settled,
 
 
 def test_a_server_that_refuses_the_password_asks_for_it_and_reads_then(driver, settled, monkeypatch, tmp_path):
-    from PyQt6.QtWidgets import QInputDialog
-
     from foldbasket.baskets import passwords, sources
     from foldbasket.errors import ReadError
     from foldbasket.tables.column import text_column
@@ -537,7 +536,6 @@ def test_a_server_that_refuses_the_password_asks_for_it_and_reads_then(driver, s
 
     passwords.forget()
     monkeypatch.setattr(sources, "read_server", read_server)
-    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("carrots", True))
     server = Server("mariadb", "db.example", "nursery", "seller")
     passwords.remember(server, "carrots")
     driver.desk.sources.add_server(server, [("Sales", Reading(table="sales"))], lambda names: [])
@@ -547,6 +545,8 @@ def test_a_server_that_refuses_the_password_asks_for_it_and_reads_then(driver, s
     assert b"carrots" not in (tmp_path / "served.basket").read_bytes()
     passwords.forget()
     driver.open(tmp_path / "served.basket")
+    driver.qtbot.waitUntil(lambda: any(each.isVisible() for each in driver.window.findChildren(Dialog)), timeout=10_000)
+    driver.answer("Read the data", "carrots")
     settled()
     assert driver.desk.tables["Sales"].count == 1
     passwords.forget()

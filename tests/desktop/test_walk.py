@@ -298,9 +298,7 @@ def test_headings_choose_the_word_they_belong_to(driver, demo):
         assert driver.desk.word == word
 
 
-def test_folds_are_added_copied_renamed_shown_and_taken_out(driver, demo, monkeypatch):
-    from PyQt6.QtWidgets import QInputDialog
-
+def test_folds_are_added_copied_renamed_shown_and_taken_out(driver, demo):
     driver.open(demo)
     driver.key(Key.Key_N, Control | Shift)
     assert driver.desk.fold_name == "New fold"
@@ -314,9 +312,8 @@ def test_folds_are_added_copied_renamed_shown_and_taken_out(driver, demo, monkey
     driver.window.copy_fold()
     driver.settle()
     assert driver.desk.fold_name == "Freight by team 2"
-    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Freight again", True))
     driver.window.rename_fold()
-    driver.settle()
+    driver.answer("Rename", "Freight again")
     assert driver.desk.report.name == "Freight again"
     driver.window.remove_fold()
     driver.settle()
@@ -348,25 +345,22 @@ def test_files_are_dropped_and_bad_ones_leave_the_basket_as_it_was(driver, demo,
     assert driver.desk.basket == before
 
 
-def test_a_strangers_basket_asks_before_it_reads_elsewhere(driver, tmp_path, monkeypatch):
+def test_a_strangers_basket_asks_before_it_reads_elsewhere(driver, tmp_path):
     import json
 
-    from PyQt6.QtWidgets import QMessageBox
+    from PyQt6.QtWidgets import QLabel
 
     (tmp_path / "s.csv").write_text("Town,Net\nAsh,1\n")
     inner = tmp_path / "in"
     inner.mkdir()
     path = inner / "b.json"
     path.write_text(json.dumps({"format": "fold-basket", "version": 1, "sources": [{"name": "S", "path": "../s.csv"}]}))
-    asked = []
-    answer = {"now": QMessageBox.StandardButton.No}
-    monkeypatch.setattr(QMessageBox, "question", lambda *arguments, **_: asked.append(arguments[2]) or answer["now"])
     driver.open(path)
-    assert str(tmp_path / "s.csv") in asked[0]
+    assert any(str(tmp_path / "s.csv") in label.text() for label in driver.question().findChildren(QLabel))
+    driver.answer("Do not read it")
     assert driver.desk.basket.sources == ()
-    answer["now"] = QMessageBox.StandardButton.Yes
     driver.open(path)
-    driver.settle()
+    driver.answer("Read it")
     assert driver.desk.tables["S"].count == 1
 
 

@@ -1,7 +1,7 @@
 """A short walk of `make walker`: random gestures over demo and hostile data."""
 
 import pytest
-from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
+from PyQt6.QtWidgets import QFileDialog
 
 from tests.desktop import walker
 
@@ -10,8 +10,6 @@ from tests.desktop import walker
 def test_random_gestures_raise_nothing_hold_nothing_and_can_all_be_undone(qapp, demo, tmp_path, seed, monkeypatch):
     for name in ("getOpenFileName", "getOpenFileNames", "getSaveFileName", "getExistingDirectory"):
         monkeypatch.setattr(QFileDialog, name, getattr(QFileDialog, name))
-    monkeypatch.setattr(QMessageBox, "question", QMessageBox.question)
-    monkeypatch.setattr(QInputDialog, "getText", QInputDialog.getText)
     wrong, holds = walker.walked(seed, 60, [demo] if seed % 2 else [walker.hostile(tmp_path)])
     assert wrong == []
     # The bound of 0.2 s is held by `make walker` on a quiet machine; here others work beside it.

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QLineEdit,
     QListView,
-    QMessageBox,
     QPushButton,
     QTreeView,
 )
@@ -20,6 +19,7 @@ from foldbasket.baskets.files import open_basket
 from foldbasket.desktop import memory
 from foldbasket.desktop.actions import ACTIONS
 from foldbasket.desktop.card.tick import MemberModel
+from foldbasket.desktop.window import MainWindow
 from foldbasket.links.source import FieldRef
 
 
@@ -57,16 +57,15 @@ def test_the_title_names_the_basket_and_says_when_it_is_changed(driver, demo):
     assert not driver.window.isWindowModified()
 
 
-@pytest.mark.parametrize(("answer", "leaves"), [("Cancel", False), ("Discard", True), ("Save", True)])
-def test_unsaved_work_is_asked_about_before_it_is_left(driver, demo, tmp_path, monkeypatch, answer, leaves):
+@pytest.mark.parametrize(("answer", "leaves"), [("Cancel", False), ("Give it up", True), ("Save it", True)])
+def test_unsaved_work_is_asked_about_before_it_is_left(driver, demo, tmp_path, answer, leaves):
     driver.open(demo.parent / "order_lines.csv")
     driver.save_to(tmp_path / "kept.basket")
-    monkeypatch.setattr(QMessageBox, "question", lambda *_, **__: getattr(QMessageBox.StandardButton, answer))
     left = []
-    driver.window.leaving(lambda: left.append(True))
-    driver.settle()
+    MainWindow.leaving(driver.window, lambda: left.append(True))
+    driver.answer(answer)
     assert bool(left) is leaves
-    assert (tmp_path / "kept.basket").exists() is (answer == "Save")
+    assert (tmp_path / "kept.basket").exists() is (answer == "Save it")
 
 
 def test_a_basket_is_saved_with_its_data_inside_and_stays_so(driver, demo, tmp_path):
@@ -290,11 +289,9 @@ def test_two_windows_on_one_basket_lose_neither_work(driver, demo, tmp_path, cho
     path = turned_and_saved_elsewhere(driver, demo, tmp_path)
     driver.save_to(tmp_path / "mine.basket")
     driver.key(Qt.Key.Key_S)
-    box = next(each for each in driver.window.findChildren(QMessageBox) if each.isVisible())
-    assert "was saved by somebody else" in box.text()
+    assert driver.question().windowTitle() == "Saved by somebody else"
     assert open_basket(path).basket.name == "Theirs"
-    next(each for each in box.buttons() if each.text().replace("&", "") == choice).click()
-    driver.settle()
+    driver.answer(choice)
     if choice == "Keep both…":
         assert open_basket(path).basket.name == "Theirs"
         assert open_basket(tmp_path / "mine.basket").basket.folds == driver.desk.basket.folds
@@ -340,9 +337,9 @@ def test_names_from_files_are_drawn_as_they_are(driver, tmp_path):
     driver.settle()
     driver.window.about()
     labels = driver.window.findChildren(QLabel)
-    for box in driver.window.findChildren(QMessageBox):
-        labels += box.findChildren(QLabel)
-        box.close()
+    box = driver.question()
+    labels += box.findChildren(QLabel)
+    box.close()
     assert len(labels) > 10
     for label in labels:
         label.ensurePolished()

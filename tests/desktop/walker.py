@@ -31,10 +31,8 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
     QFileDialog,
-    QInputDialog,
     QLineEdit,
     QMenu,
-    QMessageBox,
     QPlainTextEdit,
     QWidget,
 )
@@ -103,6 +101,7 @@ class Walker:
         self.window = MainWindow()
         self.window.say_error = self._said  # type: ignore[method-assign]
         self.window.close = lambda: False  # type: ignore[method-assign] # a walk goes on although it came upon the end
+        self.window.leaving = lambda go_on: go_on()  # type: ignore[method-assign]
         self.window.resize(1280, 800)
         self.window.show()
         self.window.open_paths(paths)
@@ -361,8 +360,6 @@ def _no_dialogs() -> None:
     QFileDialog.getOpenFileName = QFileDialog.getSaveFileName = staticmethod(lambda *_, **__: ("", ""))  # type: ignore[assignment, method-assign]
     QFileDialog.getOpenFileNames = staticmethod(lambda *_, **__: ([], ""))  # type: ignore[assignment, method-assign]
     QFileDialog.getExistingDirectory = staticmethod(lambda *_, **__: "")  # type: ignore[assignment, method-assign]
-    QInputDialog.getText = staticmethod(lambda *_, **__: ("A name", True))  # type: ignore[assignment, method-assign]
-    QMessageBox.question = staticmethod(lambda *_, **__: QMessageBox.StandardButton.Discard)  # type: ignore[assignment, method-assign]
 
 
 def hostile(folder: Path) -> Path:

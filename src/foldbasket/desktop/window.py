@@ -15,16 +15,14 @@ from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
     QFileDialog,
-    QInputDialog,
     QLineEdit,
     QMainWindow,
     QMenu,
-    QMessageBox,
     QStackedWidget,
 )
 
 from foldbasket import __version__, faults
-from foldbasket.desktop import memory, theme
+from foldbasket.desktop import dialogs, memory, theme
 from foldbasket.desktop.actions import ACTIONS, MENUS, ActionSpec
 from foldbasket.desktop.start import StartView
 from foldbasket.errors import BasketError, FoldBasketError
@@ -247,10 +245,11 @@ class MainWindow(QMainWindow):
         from foldbasket.baskets import passwords
         from foldbasket.desktop.source.database import keyed
 
-        typed, good = QInputDialog.getText(self, "Password", keyed(server), QLineEdit.EchoMode.Password)
-        if good:
-            passwords.remember(server, typed)
+        def typed(password: str) -> None:
+            passwords.remember(server, password)
             self.desk.supply.retry()
+
+        dialogs.ask_line(self, "Password", keyed(server), "", "Read the data", typed, secret=True)
 
     def repoint(self) -> None:
         """Asks for the file to read in the place of the source's own."""
@@ -273,18 +272,16 @@ class MainWindow(QMainWindow):
 
     def _ask_trust(self, path: Path, outside: Sequence[str]) -> None:
         listed = "\n".join(outside[:8]) + (f"\nand {len(outside) - 8} more" if len(outside) > 8 else "")
-        answer = QMessageBox.question(
-            self,
-            "Read data elsewhere?",
-            f"“{path.name}” reads data outside its own folder:\n\n{listed}\n\nDo you agree?",
-            QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No,
-            QMessageBox.StandardButton.No,
-        )
-        if answer == QMessageBox.StandardButton.Yes:
+
+        def agreed(_: str) -> None:
             from foldbasket.baskets.consent import digest
 
             memory.trust(digest(outside))
             self.desk.open_basket(path)
+
+        text = f"“{path.name}” reads data outside its own folder:\n\n{listed}"
+        answers = (dialogs.Answer("Do not read it", ""), dialogs.Answer("Read it", "read"))
+        dialogs.ask(self, "Read data elsewhere?", text, answers, agreed)
 
     def leaving(self, go_on: Callable[[], None]) -> None:
         """Goes on when unsaved work is saved, given up, or not there; asks which where there is any."""
@@ -292,18 +289,11 @@ class MainWindow(QMainWindow):
         if desk is None or not desk.history.changed or not desk.basket.sources:
             go_on()
             return
-        choices = QMessageBox.StandardButton
-        answer = QMessageBox.question(
-            self,
-            "Unsaved work",
-            f"“{desk.basket.name}” has changes that are not saved.",
-            choices.Save | choices.Discard | choices.Cancel,
-            choices.Save,
+        answers = (dialogs.Answer("Save it", "save"), dialogs.Answer("Give it up", "give up"), dialogs.CANCEL)
+        text = f"“{desk.basket.name}” has changes that are not saved."
+        dialogs.ask(
+            self, "Unsaved work", text, answers, lambda answer: self.save(go_on) if answer == "save" else go_on()
         )
-        if answer == choices.Discard:
-            go_on()
-        elif answer == choices.Save:
-            self.save(go_on)
 
     # --- saving -------------------------------------------------------------
 
@@ -330,26 +320,21 @@ class MainWindow(QMainWindow):
 
     def _ask_changed(self, path: Path, with_data: bool, then: Callable[[], None] | None) -> None:
         """Somebody else has saved the basket since it was opened: both can be kept."""
-        box = QMessageBox(self)
-        box.setTextFormat(Qt.TextFormat.PlainText)
-        box.setWindowTitle("Saved by somebody else")
-        box.setText(f"“{path.name}” was saved by somebody else since you opened it.")
-        box.setInformativeText(
-            "Keep both by giving yours another name, or put yours in its place; theirs is then kept as the earlier copy."
-        )
-        both = box.addButton("Keep both…", QMessageBox.ButtonRole.AcceptRole)
-        mine = box.addButton("Put mine in its place", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton(QMessageBox.StandardButton.Cancel)
-        box.setDefaultButton(both)
 
-        def chosen(button: QAbstractButton) -> None:
-            if button is both:
+        def chosen(answer: str) -> None:
+            if answer == "both":
                 self.save_as(with_data, then)
-            elif button is mine:
+            else:
                 self.desk.save(path, with_data=with_data, replace=True, then=then)
 
-        box.buttonClicked.connect(chosen)
-        box.open()
+        dialogs.ask(
+            self,
+            "Saved by somebody else",
+            f"“{path.name}” was saved by somebody else since you opened it.",
+            (dialogs.Answer("Keep both…", "both"), dialogs.Answer("Put mine in its place", "mine"), dialogs.CANCEL),
+            chosen,
+            "Keep both by giving yours another name, or put yours in its place; theirs is then kept as the earlier copy.",
+        )
 
     def write_report(self) -> None:
         """Asks for a file and writes the report in view to it."""
@@ -435,10 +420,15 @@ class MainWindow(QMainWindow):
         from foldbasket.baskets.edits import RenameFold
 
         fold = self.desk.fold
-        if fold is not None:
-            name, good = QInputDialog.getText(self, "Rename the fold", "Name", text=fold.name)
-            if good and name.strip() != fold.name:
-                self.desk.do(RenameFold(fold.name, name.strip()))
+        if fold is None:
+            return
+        was = fold.name
+
+        def named(name: str) -> None:
+            if name.strip() != was:
+                self.desk.do(RenameFold(was, name.strip()))
+
+        dialogs.ask_line(self, "Rename the fold", "", was, "Rename", named)
 
     def _rename_from_spine(self, name: str) -> None:
         if name:
@@ -626,25 +616,17 @@ class MainWindow(QMainWindow):
 
     def about(self) -> None:
         """Says what this is, and where faults are written."""
-        box = QMessageBox(self)
-        box.setWindowTitle("About Fold Basket")
-        box.setText(f"Fold Basket {__version__}")
-        box.setInformativeText(
-            "Pivot and crosstab reports from sales transactions.\n\n"
+        dialogs.tell(
+            self,
+            f"Fold Basket {__version__}",
+            "Pivot and crosstab reports from sales transactions.",
             "Free software under the GNU General Public License, version 3 or later.\n\n"
-            f"Faults are written, without any of your data, to\n{faults.log_file()}"
+            f"Faults are written, without any of your data, to\n{faults.log_file()}",
         )
-        box.open()
 
     def say_error(self, error: FoldBasketError) -> None:
         """Says what is wrong, where, and what to do."""
-        box = QMessageBox(self)
-        box.setTextFormat(Qt.TextFormat.PlainText)  # it may hold names from files
-        box.setWindowTitle("Fold Basket")
-        box.setText(error.what[:1].upper() + error.what[1:])
-        box.setStandardButtons(QMessageBox.StandardButton.Ok)
-        box.setInformativeText("\n\n".join(part for part in (error.where, error.todo) if part))
-        box.open()
+        dialogs.tell(self, error.what[:1].upper() + error.what[1:], error.todo, error.where)
 
     # --- keys that nothing else took ------------------------------------------
 
