@@ -5,7 +5,7 @@ from decimal import Decimal
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QListView, QPushButton
+from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QListView, QPushButton
 
 from foldbasket.baskets import edits
 from foldbasket.desktop import facts
@@ -360,3 +360,24 @@ def test_two_measures_of_one_field_have_two_headings(driver, demo):
     driver.desk.change(driver.desk.fold.measures[-1].id, "Count them", aggregate="count different")
     driver.settle()
     assert driver.desk.report.measures[-1].heading == "Order no., different ones"
+
+
+def test_names_typed_in_quotes_are_all_opened_and_one_that_is_not_there_is_told(driver, demo):
+    driver.window.open_dialog()
+    dialog = driver.window.findChild(QFileDialog)
+    dialog.setDirectory(str(demo.parent))
+    dialog.findChild(QLineEdit).setText('"orders.csv" "customers.csv" "none.csv"')
+    dialog.accept()
+    driver.settle()
+    assert [source.name for source in driver.desk.basket.sources] == ["Orders", "Customers"]
+    assert [str(error) for error in driver.errors] == [
+        "“none.csv” is not there. Look for them and open them, too; the others were opened."
+    ]
+
+
+def test_of_several_baskets_the_first_is_opened_and_the_others_are_told(driver, demo):
+    driver.window.open_paths([demo, demo.parent / "orders.csv"])
+    driver.settle()
+    assert driver.desk.basket.name == "Quillmoor sales"
+    assert "only the first of these was opened" in str(driver.errors[0])
+    assert "orders.csv" in driver.errors[0].todo

@@ -358,7 +358,7 @@ class Walker:
 def _no_dialogs() -> None:
     """No dialog may wait for a person."""
     QFileDialog.getOpenFileName = QFileDialog.getSaveFileName = staticmethod(lambda *_, **__: ("", ""))  # type: ignore[assignment, method-assign]
-    QFileDialog.getOpenFileNames = staticmethod(lambda *_, **__: ([], ""))  # type: ignore[assignment, method-assign]
+    QFileDialog.open = lambda *_: None  # type: ignore[assignment, method-assign]
     QFileDialog.getExistingDirectory = staticmethod(lambda *_, **__: "")  # type: ignore[assignment, method-assign]
 
 

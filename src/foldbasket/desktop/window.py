@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import contextlib
 import importlib
+import os
+import re
 import threading
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -194,15 +196,39 @@ class MainWindow(QMainWindow):
         """Opens data or a basket."""
         from foldbasket.baskets.files import is_basket
 
-        if any(is_basket(path) for path in paths):
-            self.leaving(lambda: self.desk.open_paths(paths))
-        else:
+        baskets = [path for path in paths if is_basket(path)]
+        if not baskets:
             self.desk.open_paths(paths)
+            return
+        left = [path.name for path in paths if path != baskets[0]]
+        self.leaving(lambda: self.desk.open_paths(baskets[:1]))
+        if left:
+            todo = f"Open the rest when “{baskets[0].name}” is there: {', '.join(left)}."
+            self.say_error(BasketError("a window holds one basket, so only the first of these was opened.", todo=todo))
 
     def open_dialog(self) -> None:
-        chosen, _ = QFileDialog.getOpenFileNames(self, "Open data or a basket", "", OPEN_KINDS)
-        if chosen:
-            self.open_paths([Path(path) for path in chosen])
+        """Asks for files, by hand or by names typed in quotes, and opens them all; names that are not there are told."""
+        dialog = QFileDialog(self, "Open data or a basket", "", OPEN_KINDS)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.setFileMode(QFileDialog.FileMode.ExistingFiles)
+        dialog.setOption(QFileDialog.Option.DontUseNativeDialog)  # another one would not say what was typed
+        typed = [""]
+        line = dialog.findChild(QLineEdit)
+        if line is not None:  # what it says when the dialog ends is another text
+            line.textChanged.connect(lambda text: typed.append(text) if text else None)
+        dialog.accepted.connect(lambda: self._open_chosen(dialog, typed[-1]))
+        dialog.open()
+
+    def _open_chosen(self, dialog: QFileDialog, typed: str) -> None:
+        chosen = [Path(path) for path in dialog.selectedFiles()]
+        self.open_paths(chosen)
+        folder = Path(dialog.directory().absolutePath())
+        wanted = [name for name in re.findall(r'"([^"]+)"', typed) if name.strip(" ,;")]
+        missing = [name for name in wanted if not os.path.exists(folder / name)]
+        if missing:
+            listed = ", ".join(f"“{name}”" for name in missing)
+            todo = "Look for them and open them, too; the others were opened." if chosen else "Look for them."
+            self.say_error(BasketError(f"{listed} {'is' if len(missing) == 1 else 'are'} not there.", todo=todo))
 
     def open_folder(self) -> None:
         """Asks for a folder, whose like files become one source."""
