@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QListView, QPu
 
 from foldbasket.baskets import edits
 from foldbasket.desktop import facts
+from foldbasket.desktop.actions import ACTIONS
 from foldbasket.desktop.card.depth import into_fields
 from foldbasket.desktop.card.span import SpanDrawing, round_step
 from foldbasket.desktop.finder import Finder
@@ -381,3 +382,19 @@ def test_of_several_baskets_the_first_is_opened_and_the_others_are_told(driver, 
     assert driver.desk.basket.name == "Quillmoor sales"
     assert "only the first of these was opened" in str(driver.errors[0])
     assert "orders.csv" in driver.errors[0].todo
+
+
+def test_help_holds_the_guide_the_keys_and_the_meaning_of_the_numbers(driver, demo):
+    driver.open(demo)
+    driver.key(Key.Key_F1, NONE)
+    window = driver.window._help_window
+    assert window.isVisible()
+    assert "In the order of an analyst" in window.text.toPlainText()
+    for page, holds in (("Keys", "Any action by name"), ("What the numbers mean", "Median"), ("Formulas", "COUNT")):
+        window.chips[page].click()
+        assert holds in window.text.toPlainText()
+    keyed = [action.name for action in ACTIONS if action.key]
+    window.show_page("Keys")
+    assert all(name in window.text.toPlainText() for name in keyed)
+    QTest.keyClick(window, Key.Key_Escape)
+    assert not window.isVisible()

@@ -77,6 +77,10 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("Wider pane", "View", "pane_larger", "Ctrl+Alt++", needs="basket"),
     ActionSpec("Narrower pane", "View", "pane_smaller", "Ctrl+Alt+-", needs="basket"),
     ActionSpec("Full screen", "View", "full_screen", "F11", line=True),
-    ActionSpec("About Fold Basket", "Help", "about"),
+    ActionSpec("Guide", "Help", "help_guide", "F1"),
+    ActionSpec("Keys", "Help", "help_keys"),
+    ActionSpec("What the numbers mean", "Help", "help_numbers"),
+    ActionSpec("Formulas", "Help", "help_formulas"),
+    ActionSpec("About Fold Basket", "Help", "about", line=True),
 )
 MENUS = ("File", "Edit", "Fold", "Source", "View", "Help")

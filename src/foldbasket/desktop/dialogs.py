@@ -42,7 +42,7 @@ class Dialog(QDialog):
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setWindowTitle(title)
-        self.setMinimumWidth(WIDTH)
+        self.setFixedWidth(WIDTH)
         self._then = then
         column = QVBoxLayout(self)
         column.setContentsMargins(22, 18, 22, 16)
@@ -69,13 +69,14 @@ class Dialog(QDialog):
         main.setProperty("role", "main")
         main.setDefault(True)
         (self.line or main).setFocus()
+        self.ensurePolished()
+        self.resize(WIDTH, column.totalHeightForWidth(WIDTH))
 
     def _label(self, text: str, role: str) -> QLabel:
         label = QLabel(text, self)
         label.setTextFormat(Qt.TextFormat.PlainText)  # it may hold names from files
         label.setWordWrap(True)
         label.setProperty("role", role)
-        label.setMaximumWidth(2 * WIDTH)
         label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         return label
 

@@ -164,6 +164,7 @@ def style_sheet(p: Palette) -> str:
     QPushButton[role="picker"] {{ background: {p.page}; border: 1px solid {p.filters}; }}
     QPlainTextEdit {{ background: {p.page}; border: 1px solid {p.line}; border-radius: 3px; padding: 3px; }}
     QPlainTextEdit:focus {{ border: 1px solid {p.ink}; }}
+    QTextBrowser {{ background: {p.page}; border: 1px solid {p.line}; padding: 8px 14px; }}
     QListWidget#offers {{ background: {p.page}; border: 1px solid {p.rule}; padding: 1px; }}
     QListWidget#offers::item {{ padding: 2px 6px; }}
     QListWidget#offers::item:selected {{ background: {p.selection}; color: {p.ink}; }}

@@ -31,6 +31,7 @@ from foldbasket.errors import BasketError, FoldBasketError
 
 if TYPE_CHECKING:
     from foldbasket.desktop.desk import Desk
+    from foldbasket.desktop.helping import HelpWindow
     from foldbasket.desktop.workspace import Workspace
 
 OPEN_KINDS = (
@@ -76,6 +77,7 @@ class MainWindow(QMainWindow):
         self.stack.addWidget(self.start)
         self._desk: Desk | None = None
         self._workspace: Workspace | None = None
+        self._help_window: HelpWindow | None = None
         self._leaves = False
         self._renew_actions()
 
@@ -639,6 +641,25 @@ class MainWindow(QMainWindow):
 
     def full_screen(self) -> None:
         self.showNormal() if self.isFullScreen() else self.showFullScreen()
+
+    def help_guide(self) -> None:
+        self._help("Guide")
+
+    def help_keys(self) -> None:
+        self._help("Keys")
+
+    def help_numbers(self) -> None:
+        self._help("What the numbers mean")
+
+    def help_formulas(self) -> None:
+        self._help("Formulas")
+
+    def _help(self, page: str) -> None:
+        from foldbasket.desktop.helping import HelpWindow
+
+        if self._help_window is None:
+            self._help_window = HelpWindow(self)
+        self._help_window.show_page(page)
 
     def about(self) -> None:
         """Says what this is, and where faults are written."""
