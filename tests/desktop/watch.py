@@ -59,12 +59,23 @@ class WatchedApplication(QApplication):
         usual = sys.getswitchinterval()
         sys.setswitchinterval(5.0)
         try:
-            frame, own = sys._current_frames().get(self._main), []
-            while frame is not None and len(own) < 7:
-                code = frame.f_code
-                if "foldbasket" in code.co_filename:
-                    own.append(f"{code.co_filename.rpartition('/')[2]}:{frame.f_lineno} {code.co_name}")
-                frame = frame.f_back
-            return " < ".join(own)
+            frames = sys._current_frames()
+            beside = [_own(frame, 3) for thread, frame in frames.items() if thread != self._main]
+            at_work = [
+                f"beside {each}" for each in beside if each and "apart.py" not in each
+            ]  # a thread that waits is in no code of ours
+            return " | ".join([_own(frames.get(self._main), 7), *at_work])
         finally:
+            frames = None
             sys.setswitchinterval(usual)
+
+
+def _own(frame, most):
+    """Where a thread stands in the program's own code, innermost first."""
+    own = []
+    while frame is not None and len(own) < most:
+        code = frame.f_code
+        if "foldbasket" in code.co_filename:
+            own.append(f"{code.co_filename.rpartition('/')[2]}:{frame.f_lineno} {code.co_name}")
+        frame = frame.f_back
+    return " < ".join(own)

@@ -506,6 +506,16 @@ class Desk(QObject):
             self.do(edits.AddFold(Fold("First fold")))
         self.rested.emit()
 
+    def open_made(self, make: Callable[[], Path]) -> None:
+        """Opens a basket that is made first, in the background."""
+
+        def work(progress: Any) -> Callable[[], None]:
+            progress.step("Making the demo", 0.0)
+            path = make()
+            return lambda: self.open_basket(path, trusted=True)
+
+        self._reader.start(work)
+
     def open_basket(self, path: Path, *, trusted: bool = False) -> None:
         """Opens a basket. When it reads files outside its folder and is not trusted yet, `trust_wanted` asks first."""
 

@@ -5,17 +5,15 @@ from __future__ import annotations
 import re
 import sys
 from pathlib import Path
-from typing import Any
 
-from PyQt6.QtCore import QByteArray, Qt, QUrl
-from PyQt6.QtGui import QImage, QKeySequence, QTextDocument
+from PyQt6.QtCore import QUrl
+from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QButtonGroup, QDialog, QHBoxLayout, QPushButton, QTextBrowser, QVBoxLayout, QWidget
 
 import foldbasket
 from foldbasket.desktop.actions import ACTIONS, MENUS
 
 PAGES = {"Guide": "guide.md", "Keys": "", "What the numbers mean": "numbers.md", "Formulas": "formulas.md"}
-WIDEST = 720
 ELSEWHERE = """
 | where | key | does |
 |---|---|---|
@@ -56,19 +54,6 @@ def folder_of_docs() -> Path | None:
     return None
 
 
-class Text(QTextBrowser):
-    """Shows pictures no wider than itself."""
-
-    def loadResource(self, kind: int, name: QUrl) -> Any:
-        found = super().loadResource(kind, name)
-        if kind != QTextDocument.ResourceType.ImageResource.value or not isinstance(found, QByteArray):
-            return found
-        image = QImage.fromData(found)
-        return (
-            image.scaledToWidth(WIDEST, Qt.TransformationMode.SmoothTransformation) if image.width() > WIDEST else image
-        )
-
-
 class HelpWindow(QDialog):
     """One window for all pages; it stays open while one works on."""
 
@@ -92,7 +77,7 @@ class HelpWindow(QDialog):
             self.chips[page] = chip
         row.addStretch(1)
         column.addLayout(row)
-        self.text = Text(self)
+        self.text = QTextBrowser(self)
         self.text.setOpenLinks(False)
         self.text.anchorClicked.connect(self._follow)
         self.text.setAccessibleName("Help")
@@ -101,12 +86,8 @@ class HelpWindow(QDialog):
     def show_page(self, page: str) -> None:
         """Shows one of the pages from its beginning."""
         self.chips[page].setChecked(True)
-        folder = folder_of_docs()
-        text = page_text(page)
-        if folder is None or not (folder / "screenshots").is_dir():
-            text = re.sub(r"!\[[^\]]*\]\([^)]*\)\n*", "", text)
-        else:
-            self.text.setSearchPaths([str(folder)])
+        # The pictures are for who reads without the program; here the window itself stands beside.
+        text = re.sub(r"!\[[^\]]*\]\([^)]*\)\n*", "", page_text(page))
         self.text.setMarkdown(text)
         self.text.moveCursor(self.text.textCursor().MoveOperation.Start)
         self.show()

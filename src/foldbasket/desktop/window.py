@@ -292,7 +292,7 @@ class MainWindow(QMainWindow):
         from foldbasket.demo.scenario import write_demo
 
         folder = Path(platformdirs.user_data_dir("fold-basket")) / "demo"
-        self.leaving(lambda: self.desk.open_basket(write_demo(folder), trusted=True))
+        self.leaving(lambda: self.desk.open_made(lambda: write_demo(folder)))
 
     def new_basket(self) -> None:
         """Begins anew, with the start view."""
