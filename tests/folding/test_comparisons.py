@@ -106,7 +106,7 @@ class Expected:
 
     def change(self, value, row, column):
         other = self.before(row, column, 1)
-        return fraction(self.less(value, other), other)
+        return fraction(self.less(value, other), None if other is None else abs(other))
 
     def measure(self, value, row, column):
         return self.less(value, self.plans[row, column])
@@ -271,6 +271,16 @@ def test_actual_against_plan_in_percent_over_units_that_differ():
     joined = source(table("T", {"A": [D("11.50")], "P": [10]}))
     measures = (Measure("a", "sum", ref("T.A"), compare=AgainstMeasure("p", "change")), Measure("p", "sum", ref("T.P")))
     assert Engine(joined).fold(Fold("F", measures)).value(0, 0) == pytest.approx(0.15)
+
+
+@pytest.mark.parametrize(
+    ("was", "now", "change", "percentage"), [(-100, -50, 0.5, 0.5), (-100, 100, 2.0, -1.0), (100, -50, -1.5, -0.5), (-50, -100, -1.0, 2.0)]
+)  # fmt: skip
+def test_the_sign_of_a_change_says_which_way_it_went(was, now, change, percentage):
+    joined = source(table("T", {"A": [now], "P": [was]}))
+    for how, wanted in (("change", change), ("percentage", percentage)):
+        measures = (Measure("a", "sum", ref("T.A"), compare=AgainstMeasure("p", how)), Measure("p", "sum", ref("T.P")))
+        assert Engine(joined).fold(Fold("F", measures)).value(0, 0) == pytest.approx(wanted)
 
 
 def test_every_comparison_is_a_document_value_that_says_itself():

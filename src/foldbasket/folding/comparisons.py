@@ -395,7 +395,8 @@ def _compared(block: Block, other: npt.NDArray, absent: npt.NDArray[np.bool_], h
     if how == "percentage":
         return quotient(block, other, absent)
     difference = _difference(block, other, absent)
-    return difference if how == "difference" else quotient(difference, other, absent)
+    # Over the size of what it is compared with: from a loss of 100 to one of 50 is a change for the better, so it is +50 %.
+    return difference if how == "difference" else quotient(difference, np.abs(other), absent)
 
 
 def _difference(block: Block, other: npt.NDArray, absent: npt.NDArray[np.bool_]) -> Block:
