@@ -1,14 +1,17 @@
 """What is no formula is one error at the right place; nothing but values can be reached; no text makes the parser run long."""
 
+import contextlib
 import time
+from pathlib import Path
 
 import pytest
+import sqlglot
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from foldbasket.errors import FormulaError
 from foldbasket.formulas.checking import checked, schema_of
-from foldbasket.formulas.parsing import parsed, written
+from foldbasket.formulas.parsing import KEYWORDS, SYNONYMS, function_names, parsed, written
 from foldbasket.formulas.values import Kind
 from tests.folding.build import source, table
 from tests.formulas.cases import CASES, RECORDS
@@ -147,3 +150,19 @@ def test_a_written_name_reads_back_as_itself(name):
     assert (tree.name, tree.table) == (name, None)
     both = parsed(written(name, "Order lines"))
     assert (both.name, both.table) == (name, "Order lines")
+
+
+@pytest.mark.parametrize("name", sorted(sqlglot.Parser.FUNCTIONS))
+def test_a_function_is_taken_by_its_listed_names_alone(name):
+    listed = {*function_names(), *SYNONYMS, *KEYWORDS}
+    taken = []
+    for values in ("", "a", "a, b", "a, b, c", "1, 2"):
+        with contextlib.suppress(FormulaError):
+            parsed(f"{name}({values})")
+            taken.append(values)
+    assert not taken or name in listed
+
+
+def test_every_name_that_is_taken_is_in_the_document():
+    told = (Path(__file__).parents[2] / "docs" / "formulas.md").read_text("utf-8")
+    assert [name for name in [*function_names(), *SYNONYMS] if f"`{name}`" not in told] == []

@@ -102,6 +102,29 @@ def function_names() -> list[str]:
     return sorted(named | set(AGGREGATE_NAMES))
 
 
+SYNONYMS = {
+    "CEIL": "CEILING", "CHARACTER_LENGTH": "CHAR_LENGTH", "LENGTH": "CHAR_LENGTH", "POW": "POWER", "SUBSTR": "SUBSTRING",
+    "STDDEV": "STDDEV_SAMP", "VARIANCE": "VAR_SAMP", "IFNULL": "COALESCE",
+}  # fmt: skip
+"""Other names that many programs know, and what they stand for here."""
+
+
+def _check_called(text: str) -> None:
+    """Refuses what the parser takes for another name of a function that is known: names differ from program to program in what they
+    mean and in the order of their values, so only those that are listed are taken."""
+    plain = re.sub(r"'(?:[^']|'')*'|\"(?:[^\"]|\"\")*\"", lambda found: " " * len(found.group()), text)
+    for match in re.finditer(r"\b([^\W\d]\w*)\s*\(", plain):
+        name = match.group(1).upper()
+        is_type = re.search(r"\bAS\s+$", plain[: match.start()], re.IGNORECASE) is not None
+        known = is_type or name in KEYWORDS or name in SYNONYMS or name in function_names()
+        if name in sqlglot.Parser.FUNCTIONS and not known:
+            other = near(name, function_names(), 0.5)
+            raise FormulaError(
+                f"there is no function “{match.group(1)}”.", match.start(1), match.end(1),
+                todo=f"Did you mean {other}?" if other else "Functions are listed as you type.",
+            )  # fmt: skip
+
+
 @lru_cache(maxsize=256)
 def parsed(text: str) -> Node:
     """The tree of a formula. Raises FormulaError with the place of what is wrong, and nothing else."""
@@ -119,6 +142,7 @@ def parsed(text: str) -> Node:
         ) from None
     if tree is None:
         raise FormulaError("there is no formula.", 0, 1, todo="Type one, such as Net - Cost.")
+    _check_called(text)
     return read_tree(text, tree)
 
 
