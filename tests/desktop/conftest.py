@@ -1,5 +1,6 @@
 """The window as tests drive it: made, shown, and waited for; no dialog ever blocks."""
 
+import gc
 import os
 import threading
 
@@ -140,6 +141,15 @@ class Driver:
 
     def save_to(self, path):
         self.monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(path), ""))
+
+
+@pytest.fixture(autouse=True)
+def _collected_here():
+    """As in the program, garbage is collected by the window's thread, never by a worker's."""
+    gc.disable()
+    yield
+    gc.collect()
+    gc.enable()
 
 
 @pytest.fixture

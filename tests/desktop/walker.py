@@ -39,6 +39,7 @@ from PyQt6.QtWidgets import (
 
 from foldbasket import faults
 from foldbasket.desktop.app import take_short_turns
+from foldbasket.desktop.collecting import Collector
 from foldbasket.errors import FoldBasketError
 from tests.desktop.watch import WatchedApplication
 
@@ -404,6 +405,7 @@ def main() -> int:
     take_short_turns()
     app = WatchedApplication(["fold-basket"])
     app.setStyle("Fusion")
+    Collector(app)
     wrong, holds, before = [], [], 0
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)

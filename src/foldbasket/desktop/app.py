@@ -38,8 +38,10 @@ def run(files: list[Path]) -> int:
     app.setStyle("Fusion")
 
     from foldbasket.desktop.boundary import Boundary
+    from foldbasket.desktop.collecting import Collector
     from foldbasket.desktop.window import MainWindow
 
+    Collector(app)
     window = MainWindow()
     Boundary(window.say_error).install()
     window.show()

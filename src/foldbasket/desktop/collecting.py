@@ -1,0 +1,41 @@
+"""Garbage is collected by the window's thread alone.
+
+Python collects circles of objects on whichever thread happens to allocate. On a worker that would take widgets and what is bound to
+them apart while Qt uses them, which ends the process, rarely and without a trace; here it would hold the window at any moment.
+"""
+
+from __future__ import annotations
+
+import gc
+import sys
+
+from PyQt6.QtCore import QObject, QTimer
+
+EVERY = 700
+"""Milliseconds between two looks."""
+
+
+class Collector(QObject):
+    """Turns Python's own collecting off and does it from a timer, as often as Python would."""
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        gc.disable()
+        self._frozen = False
+        self._timer = QTimer(self)
+        self._timer.setInterval(EVERY)
+        self._timer.timeout.connect(self.look)
+        self._timer.start()
+
+    def look(self) -> None:
+        """Collects what is due: young objects each time, older ones as many rounds later as Python does."""
+        if not self._frozen and "foldbasket.desktop.workspace" in sys.modules:
+            # What was imported stays to the end, and need not be looked through again and again.
+            self._frozen = True
+            gc.collect()
+            gc.freeze()
+            return
+        young, middle, old = gc.get_count()
+        most, second, third = gc.get_threshold()
+        if young > most:
+            gc.collect(2 if old > third else 1 if middle > second else 0)
