@@ -1,10 +1,14 @@
 """Panes: narrowed, widened, put away by drag and by key, and so the next time; nothing moves under the hand."""
 
+import os
+
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
 from foldbasket.desktop import memory
+from foldbasket.desktop.app import set_type_size
 from foldbasket.links.source import FieldRef
 
 Key = Qt.Key
@@ -89,3 +93,19 @@ def test_a_small_window_cuts_no_pane(driver, demo, size):
         assert corner.y() <= size[1]
         assert pane.height() > 40
         assert pane.width() > 100
+
+
+def test_the_type_size_of_everything_is_chosen_and_holds_from_the_next_start_on(driver, demo, monkeypatch):
+    driver.open(demo)
+    monkeypatch.delenv("QT_SCALE_FACTOR", raising=False)
+    set_type_size()
+    assert "QT_SCALE_FACTOR" not in os.environ
+    driver.window.choose_type_size()
+    popup = QApplication.activePopupWidget()
+    driver.qtbot.keyClicks(popup.line, "150")
+    driver.press(popup.line, Key.Key_Return)
+    driver.answer("Close")
+    assert memory.type_size() == 150
+    set_type_size()
+    assert os.environ["QT_SCALE_FACTOR"] == "1.5"
+    monkeypatch.delenv("QT_SCALE_FACTOR")

@@ -70,6 +70,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("Larger", "View", "zoom_in", "Ctrl++", line=True, needs="basket"),
     ActionSpec("Smaller", "View", "zoom_out", "Ctrl+-", needs="basket"),
     ActionSpec("Usual size", "View", "zoom_usual", "Ctrl+0", needs="basket"),
+    ActionSpec("Type size of everything…", "View", "choose_type_size"),
     ActionSpec("Panel of folds and fields", "View", "turn_spine", "Ctrl+Alt+1", line=True, needs="basket"),
     ActionSpec("Card", "View", "turn_card", "Ctrl+Alt+2", needs="basket"),
     ActionSpec("Proof", "View", "turn_proof", "Ctrl+J", needs="report"),

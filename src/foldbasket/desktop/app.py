@@ -26,10 +26,19 @@ def take_short_turns() -> None:
     sys.setswitchinterval(TURN)
 
 
+def set_type_size() -> None:
+    """Makes everything as large as was chosen, unless the environment says otherwise. Qt looks once, before its first window."""
+    from foldbasket.desktop import memory
+
+    if memory.type_size() != 100:
+        os.environ.setdefault("QT_SCALE_FACTOR", str(memory.type_size() / 100))
+
+
 def run(files: list[Path]) -> int:
     """Opens the window, with files if any are given, and runs until it is closed."""
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     take_short_turns()
+    set_type_size()
     app = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(app, QApplication)
     app.setApplicationName("fold-basket")

@@ -83,3 +83,18 @@ def put_away(name: str, away: bool) -> None:
     """Keeps whether a pane is put away."""
     others = [each for each in _read().get("away", []) if each != name]
     _write("away", [*others, name] if away else others)
+
+
+TYPE_SIZES = (80, 90, 100, 115, 130, 150, 175, 200)
+"""How large everything in the window can be, in percent."""
+
+
+def type_size() -> int:
+    """The chosen size of everything in the window, in percent."""
+    chosen = next(iter(_read().get("type", [])), "")
+    return int(chosen) if chosen.isdecimal() and int(chosen) in TYPE_SIZES else 100
+
+
+def keep_type_size(percent: int) -> None:
+    """Keeps it; it holds from the next start on."""
+    _write("type", [str(percent)])

@@ -617,6 +617,19 @@ class MainWindow(QMainWindow):
     def zoom_usual(self) -> None:
         self.workspace.grid.set_zoom(1.0)
 
+    def choose_type_size(self) -> None:
+        """Offers sizes for everything in the window, apart from the zoom of the report."""
+        from foldbasket.desktop.finder import Choice, Finder
+
+        now = memory.type_size()
+
+        def chosen(size: int) -> None:
+            memory.keep_type_size(size)
+            dialogs.tell(self, f"Everything at {size} %", "It holds when Fold Basket starts the next time.")
+
+        choices = [Choice(f"{size} %", "as it is now" if size == now else "", size) for size in memory.TYPE_SIZES]
+        self._open_middle(Finder(self, "How large everything is", choices, chosen))
+
     def turn_spine(self) -> None:
         self.workspace.turn_pane("spine")
 
