@@ -7,7 +7,7 @@ from html import escape
 from pathlib import Path
 
 from PyQt6.QtCore import QUrl
-from PyQt6.QtGui import QDesktopServices
+from PyQt6.QtGui import QDesktopServices, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from foldbasket.desktop import theme
@@ -44,6 +44,7 @@ class FactsLine(QFrame):
         self.seen.setToolTip("Takes this note away")
         self.seen.clicked.connect(lambda: self.say(""))
         self._file: Path | None = None
+        self._facts = ("", "")
         self.open = self._link("Open", "Opens what was written", lambda path: path)
         self.folder = self._link("Show in folder", "Opens the folder it was written to", lambda path: path.parent)
         self.turn = QPushButton("Turn", self)
@@ -89,10 +90,22 @@ class FactsLine(QFrame):
                 else "everything kept"
             )
             totals = f"&nbsp;&nbsp;&nbsp;<span style='color:{muted}'>totals cover</span> {covered}" if shown else ""
-            self.kept.setText(f"<span style='font-size:12px'>{counted}{totals}</span>")
+            self._facts = (counted, totals)
+            self._fit()
         if not self.desk.busy:
             self._rest()
         self._show_or_hide()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """Says what totals cover only where there is room for it whole."""
+        counted, totals = self._facts
+        self.kept.setText(f"<span style='font-size:12px'>{counted}{totals}</span>")
+        if totals and self.kept.sizeHint().width() > self.width() - 110:
+            self.kept.setText(f"<span style='font-size:12px'>{counted}</span>")
 
     def _link(self, text: str, tip: str, place: Callable[[Path], Path]) -> QPushButton:
         button = QPushButton(text, self)

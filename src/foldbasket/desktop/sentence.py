@@ -185,6 +185,7 @@ class SentenceBar(QFrame):
     """The bar across the top. Redrawn from the fold in view whenever the basket changes."""
 
     menu_wanted = pyqtSignal(str, QPoint)
+    card_wanted = pyqtSignal()
 
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -323,6 +324,7 @@ class SentenceBar(QFrame):
             return True
         if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.desk.select_word(word.id)
+            self.card_wanted.emit()
             return True
         return False
 

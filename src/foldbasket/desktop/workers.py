@@ -28,7 +28,7 @@ class Work(Protocol):
     def close(self) -> None: ...
 
 
-STEP_BACK = 8
+STEP_BACK = 3
 """How far workers stand behind the window's thread where processors are few; it is never far from a turn of its own."""
 
 

@@ -45,6 +45,7 @@ class Workspace(QWidget):
         self.grid.marked_cell.connect(self._follow_mark)
         self.grid.menu_wanted.connect(self.menu_over_grid)
         self.sentence.menu_wanted.connect(self.menu_of_word)
+        self.sentence.card_wanted.connect(self.card.take_keyboard)
         upper = QWidget(self)
         self._head = column = QVBoxLayout(upper)
         column.setContentsMargins(0, 0, 0, 0)

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QSizePolicy,
     QStyle,
+    QStyleOptionButton,
     QStyleOptionComboBox,
     QStylePainter,
     QVBoxLayout,
@@ -58,6 +59,19 @@ class Chooser(QComboBox):
         painter.setPen(QColor(theme.palette().muted))
         x, y = self.width() - 12, self.height() // 2 - 1
         painter.drawPolyline([QPoint(x - 3, y - 1), QPoint(x, y + 2), QPoint(x + 3, y - 1)])
+
+
+class LinkButton(QPushButton):
+    """An action in words, which end in an ellipsis where the card is too narrow for them."""
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(40, super().minimumSizeHint().height())
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter, option = QStylePainter(self), QStyleOptionButton()
+        self.initStyleOption(option)
+        option.text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width() - 4)
+        painter.drawControl(QStyle.ControlElement.CE_PushButton, option)
 
 
 class Line(QLineEdit):
@@ -215,8 +229,9 @@ class CardBody(QWidget):
     def link(self, label: str, act: Callable[[], None]) -> QPushButton:
         """A quiet action in words."""
         self.offered.append(Offered(self._section, label, (), None, act))
-        button = QPushButton(label, self)
+        button = LinkButton(label, self)
         button.setProperty("role", "link")
+        button.setToolTip(tip(label))
         button.setCursor(Qt.CursorShape.PointingHandCursor)
         button.clicked.connect(lambda: act())
         self.column.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
