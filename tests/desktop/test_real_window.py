@@ -45,10 +45,12 @@ def test_fields_are_dragged_onto_the_report_in_a_real_window(screen, demo, tmp_p
         return json.loads(state_file.read_text()) if state_file.exists() else {}
 
     def wait_for(holds):
+        seen = []
         for _ in range(400):
-            now = state()
-            if now and holds(now):
-                return now
+            seen.append(state())
+            # Somebody at the screen waits until it stands still, too, before taking hold of something.
+            if seen[-1] and holds(seen[-1]) and len(seen) > 12 and all(each == seen[-1] for each in seen[-12:]):
+                return seen[-1]
             assert app.poll() is None, "the application ended"
             time.sleep(0.05)
         raise AssertionError(f"never seen; last: {state().get('sentence')}")
