@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import contextlib
 import os
-import sys
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any, Protocol
 
@@ -14,9 +13,6 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from foldbasket import faults
 from foldbasket.errors import Cancelled, FoldBasketError
-
-FIRST_TURN = 0.03
-"""Seconds that a worker waits at most while the window's thread has the first turn."""
 
 
 class Work(Protocol):
@@ -30,17 +26,6 @@ class Work(Protocol):
 
 STEP_BACK = 3
 """How far workers stand behind the window's thread where processors are few; it is never far from a turn of its own."""
-
-
-@contextlib.contextmanager
-def first_turn() -> Iterator[None]:
-    """For work of the window's thread that is all Python: meanwhile no worker takes its turn from it."""
-    usual = sys.getswitchinterval()
-    sys.setswitchinterval(FIRST_TURN)
-    try:
-        yield
-    finally:
-        sys.setswitchinterval(usual)
 
 
 def _step_back() -> None:

@@ -18,7 +18,6 @@ from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.card.span import SpanDrawing
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.source.card import Show, field_card, source_card
-from foldbasket.desktop.workers import first_turn
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.filters import Between
 from foldbasket.folding.spec import Measure, Placed
@@ -80,10 +79,6 @@ class CardPanel(QScrollArea):
 
     def renew(self) -> None:
         """Builds the card of the selected word, if anything it shows has changed."""
-        with first_turn():
-            self._renew()
-
-    def _renew(self) -> None:
         self._later.stop()
         desk = self.desk
         word = edits.find_word(desk.fold, desk.word) if desk.fold is not None and desk.word is not None else None
