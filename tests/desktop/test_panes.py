@@ -97,7 +97,8 @@ def test_a_small_window_cuts_no_pane(driver, demo, size):
 
 def test_the_type_size_of_everything_is_chosen_and_holds_from_the_next_start_on(driver, demo, monkeypatch):
     driver.open(demo)
-    monkeypatch.delenv("QT_SCALE_FACTOR", raising=False)
+    monkeypatch.setenv("QT_SCALE_FACTOR", "1")  # so that whatever is set here is taken back
+    del os.environ["QT_SCALE_FACTOR"]
     set_type_size()
     assert "QT_SCALE_FACTOR" not in os.environ
     driver.window.choose_type_size()
@@ -108,4 +109,3 @@ def test_the_type_size_of_everything_is_chosen_and_holds_from_the_next_start_on(
     assert memory.type_size() == 150
     set_type_size()
     assert os.environ["QT_SCALE_FACTOR"] == "1.5"
-    monkeypatch.delenv("QT_SCALE_FACTOR")
