@@ -25,7 +25,7 @@ def test_a_pane_is_dragged_wider_and_is_so_in_the_next_window(driver, demo):
     QTest.mouseRelease(edge, Qt.MouseButton.LeftButton, pos=QPoint(-60, 40))
     driver.settle()
     assert card.width() > before + 30
-    assert memory.pane("card") == card.width()
+    driver.qtbot.waitUntil(lambda: memory.pane("card") == card.width(), timeout=5_000)
 
 
 def test_panes_go_and_come_back_by_key_and_stay_away(driver, demo):

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSplitter, QSplitterHandle, QWidget
 
 from foldbasket.desktop import memory, theme
+
+REST = 300
+"""Milliseconds without a move after which a size is kept."""
 
 
 class _Edge(QSplitterHandle):
@@ -28,6 +31,11 @@ class Panes(QSplitter):
         self._names: list[str] = []
         self.setHandleWidth(1)
         self.setChildrenCollapsible(False)
+        # A drag moves an edge at every pixel; what is kept is where it is let go.
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(REST)
+        self._later.timeout.connect(self._remember)
         self.splitterMoved.connect(lambda *_: self._keep())
 
     def createHandle(self) -> QSplitterHandle:
@@ -74,7 +82,12 @@ class Panes(QSplitter):
         for at, name in enumerate(self._names):
             if name and self._pane(at).isVisibleTo(self) and sizes[at]:
                 self._pane(at).setProperty("paneSize", sizes[at])
-                memory.keep_pane(name, sizes[at])
+        self._later.start()
+
+    def _remember(self) -> None:
+        for at, name in enumerate(self._names):
+            if name:
+                memory.keep_pane(name, int(self._pane(at).property("paneSize")))
 
     def nudge(self, pane: QWidget, by: int) -> None:
         """Makes a pane a little larger or smaller."""

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
 from foldbasket.desktop import memory, theme
-from foldbasket.desktop.card.menu import add, add_card, new_menu
+from foldbasket.desktop.card.menu import add, add_card, new_menu, submenu
 from foldbasket.desktop.card.panel import CardPanel
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.facts import FactsLine
@@ -135,15 +135,12 @@ class Workspace(QWidget):
             members = [innermost(margin, line) for margin, line in ((report.left, row), (report.top, column))]
         for seen in members:
             if seen is not None:
-                inner = menu if cell is None else menu.addMenu(seen.label.replace("&", "&&"))
-                assert inner is not None
-                add_member(inner, desk, seen)
+                add_member(menu if cell is None else submenu(menu, seen.label), desk, seen)
         if word is not None:
             desk.select_word(word)
             body = self.card.at_once().body
-            inner = menu if menu.isEmpty() else menu.addMenu(desk.said(word).replace("&", "&&"))
-            if body is not None and inner is not None:
-                add_card(inner, body)
+            if body is not None:
+                add_card(menu if menu.isEmpty() else submenu(menu, desk.said(word)), body)
         if menu.isEmpty():
             menu.deleteLater()
             return None

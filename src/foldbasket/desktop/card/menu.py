@@ -14,9 +14,9 @@ MOST_LISTED = 60
 """A menu of more choices than that could not be read; they stay on the card, which can be typed into."""
 
 
-def new_menu(parent: QWidget, title: str = "") -> QMenu:
+def new_menu(parent: QWidget) -> QMenu:
     """A menu that goes when it was used."""
-    menu = QMenu(_plain(title), parent)
+    menu = QMenu(parent)
     menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     return menu
 
@@ -29,6 +29,13 @@ def add(menu: QMenu, text: str, act: Callable[[], Any], *, chosen: bool | None =
         action.setCheckable(True)
         action.setChecked(chosen)
     action.triggered.connect(lambda _=False: act())
+
+
+def submenu(menu: QMenu, text: str) -> QMenu:
+    """Adds a menu within a menu."""
+    inner = menu.addMenu(_plain(text))
+    assert inner is not None
+    return inner
 
 
 def add_card(menu: QMenu, body: CardBody) -> None:
@@ -48,8 +55,7 @@ def add_card(menu: QMenu, body: CardBody) -> None:
 
 def _add_choices(menu: QMenu, offered: Offered) -> None:
     name = offered.section if not offered.label else f"{offered.section}: {offered.label}"
-    inner = menu.addMenu(_plain(name))
-    assert inner is not None
+    inner = submenu(menu, name)
     for value, text in offered.choices:
         add(inner, text, lambda value=value: offered.act(value), chosen=value == offered.chosen)
 

@@ -39,9 +39,6 @@ MANY = 60
 class Chooser(QComboBox):
     """A drop-down that is as wide as its text, with our own small mark."""
 
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-
     def wheelEvent(self, event: Any) -> None:
         event.ignore()  # scrolling the card must not change the report
 

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QMenu
 
 from foldbasket.baskets import edits
 from foldbasket.desktop.card.depth import into_fields
-from foldbasket.desktop.card.menu import MOST_LISTED, add
+from foldbasket.desktop.card.menu import MOST_LISTED, add, submenu
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.memberwork import Seen
 from foldbasket.folding.axis import plural
@@ -29,8 +29,7 @@ def add_member(menu: QMenu, desk: Desk, seen: Seen) -> None:
     if not (placed.bands or placed.groups):
         add(menu, f"Keep only {seen.label}", lambda: work.keep(seen, only=True))
         add(menu, f"Leave {seen.label} out", lambda: work.keep(seen, only=False))
-        into = menu.addMenu(f"Drill into {seen.label.replace('&', '&&')}")
-        assert into is not None
+        into = submenu(menu, f"Drill into {seen.label}")
         for (ref, part), name in into_fields(desk, placed)[:MOST_LISTED]:
             add(into, name, lambda ref=ref, part=part: work.drill(seen, ref, part))
         into.setEnabled(not into.isEmpty())
