@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 import math
 from collections.abc import Callable
-from decimal import Decimal
+from decimal import Decimal, InvalidOperation
 
 import msgspec
 from PyQt6.QtCore import QSortFilterProxyModel, Qt
@@ -159,7 +159,7 @@ def _range(desk: Desk, body: CardBody, rule: Between, column: Column, become: Ca
         and profile is not None
         and ends[0] is not None
         and ends[1] is not None
-        and ends[0] < ends[1]
+        and float(ends[0]) < float(ends[1])
     ):
 
         def chosen(low: Decimal | None, high: Decimal | None) -> None:
@@ -168,7 +168,7 @@ def _range(desk: Desk, body: CardBody, rule: Between, column: Column, become: Ca
 
         body.column.addWidget(
             SpanDrawing(
-                profile.shape, (ends[0], ends[1]), (_number(rule.low), _number(rule.high)), column.type is FieldType.WHOLE, chosen, body
+                profile.shape, (float(ends[0]), float(ends[1])), (_number(rule.low), _number(rule.high)), column.type is FieldType.WHOLE, chosen, body
             )
         )  # fmt: skip
     for label, attribute, hint in (("From", "low", "the smallest"), ("To", "high", "the largest")):
@@ -181,13 +181,13 @@ def _range(desk: Desk, body: CardBody, rule: Between, column: Column, become: Ca
     body.text("Both ends are in. A side without a value is open.", "quiet")
 
 
-def _number(text: str | None) -> float | None:
-    """Canonical text as a number to draw with; None where there is none."""
+def _number(text: str | None) -> Decimal | None:
+    """Canonical text as the number it is; None where there is none, or none that can be drawn."""
     try:
-        value = float(text or "")
-    except ValueError:
+        value = Decimal(text or "")
+        return value if math.isfinite(float(value)) else None
+    except (InvalidOperation, OverflowError):
         return None
-    return value if math.isfinite(value) else None
 
 
 def _compare(body: CardBody, rule: Compare, kind: FieldType, become: Callable[[Simple, str], None]) -> None:

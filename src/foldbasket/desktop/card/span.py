@@ -32,7 +32,7 @@ class SpanDrawing(QWidget):
         self,
         bars: tuple[float, ...],
         ends: tuple[float, float],
-        kept: tuple[float | None, float | None],
+        kept: tuple[Decimal | None, Decimal | None],
         whole: bool,
         chosen: Callable[[Decimal | None, Decimal | None], None],
         parent: QWidget,
@@ -40,7 +40,7 @@ class SpanDrawing(QWidget):
         super().__init__(parent)
         self._bars, self._ends, self._chosen = bars, ends, chosen
         self._step = round_step(ends[1] - ends[0], whole)
-        self._kept = [self._near(each) for each in kept]
+        self._kept = list(kept)
         self._held = 0
         self._is_down = False
         self.setFixedHeight(58)
@@ -49,9 +49,6 @@ class SpanDrawing(QWidget):
         self.setAccessibleName("Range")
         self.setAccessibleDescription("← and → move an end, the arrows up and down choose which, Home and End open it.")
         self.setToolTip("Drag an end. By keys: ← and → move it, ↑ and ↓ choose the end.")
-
-    def _near(self, value: float | None) -> Decimal | None:
-        return None if value is None or not math.isfinite(value) else Decimal(repr(value)).normalize()
 
     def sizeHint(self) -> QSize:
         return QSize(180, 58)
