@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from foldbasket.desktop.dialogs import Dialog
 from foldbasket.desktop.window import MainWindow
+from tests.desktop.overlaps import overlapping
 from tests.desktop.watch import WatchedApplication
 
 
@@ -45,7 +46,8 @@ class Driver:
             self.qtbot.waitUntil(lambda: not self.desk.busy, timeout=20_000)
             QApplication.processEvents()
             if not self.desk.busy:
-                return
+                break
+        assert overlapping(self.window.workspace.sentence) == []
 
     def open(self, *paths):
         self.window.open_paths(list(paths))
@@ -168,7 +170,8 @@ def driver(qtbot, monkeypatch):
     qtbot.waitExposed(window)
     QApplication.instance().holds.clear()
     yield driver
-
+    # Whatever a test did to the window, nothing lies over anything else.
+    assert overlapping(window) == []
     if os.environ.get("HOLDS"):
         with open(os.environ["HOLDS"], "a") as f:
             for h in QApplication.instance().holds:

@@ -38,9 +38,10 @@ from PyQt6.QtWidgets import (
 )
 
 from foldbasket import faults
-from foldbasket.desktop.app import take_short_turns
+from foldbasket.desktop.app import share_heaps, take_short_turns
 from foldbasket.desktop.collecting import Collector
 from foldbasket.errors import FoldBasketError
+from tests.desktop.overlaps import overlapping
 from tests.desktop.watch import WatchedApplication
 
 KEYS = [
@@ -145,12 +146,19 @@ class Walker:
                 self._escaped(type(error), error, error.__traceback__)
             if self.rng.random() < 0.3:
                 self.settle()
+                self._look()
             else:
                 self.app.processEvents()
             if number % 50 == 49 and not (self.window.desk.basket.sources and self.window.desk.basket.folds):
                 self.window.desk.go_to_step(0)
         self.settle()
         faulthandler.dump_traceback_later(PATIENCE, exit=True)
+
+    def _look(self) -> None:
+        """What a look at the sentence finds, and now and then at all of the window."""
+        at = self.window if self.rng.random() < 0.1 else self.window.workspace.sentence
+        for each in overlapping(at):
+            self.faults.append(f"{each} lie over one another after {self.done[-1:]}")
 
     def gesture(self) -> None:
         """One gesture, chosen at random among what is on the screen."""
@@ -403,6 +411,7 @@ def main() -> int:
     parser.add_argument("--seed", type=int, default=1)
     options = parser.parse_args()
     take_short_turns()
+    share_heaps()
     app = WatchedApplication(["fold-basket"])
     app.setStyle("Fusion")
     Collector(app)

@@ -18,6 +18,8 @@ class FlowLayout(QLayout):
 
     def addItem(self, item: QLayoutItem) -> None:
         self._items.append(item)
+        # Showing one item sets those before it, so each that follows has to ask anew.
+        self.invalidate()
 
     def count(self) -> int:
         return len(self._items)
@@ -26,6 +28,7 @@ class FlowLayout(QLayout):
         return self._items[index] if 0 <= index < len(self._items) else None
 
     def takeAt(self, index: int) -> QLayoutItem | None:
+        self.invalidate()
         return self._items.pop(index) if 0 <= index < len(self._items) else None
 
     def expandingDirections(self) -> Qt.Orientation:

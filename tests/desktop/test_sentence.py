@@ -1,0 +1,20 @@
+"""The sentence as it stands on the screen."""
+
+from PyQt6.QtCore import Qt
+
+from foldbasket.links.source import FieldRef
+from tests.desktop.overlaps import overlapping
+
+
+def test_nothing_in_the_sentence_lies_over_anything_else_when_words_come_and_go(driver, demo):
+    driver.open(demo.parent / "order_lines.csv")
+    driver.double_click_field(FieldRef("Order lines", "Net"))
+    sentence = driver.workspace.sentence
+    places = []
+    for _ in range(2):
+        driver.double_click_field(FieldRef("Order lines", "Channel"))
+        assert overlapping(sentence) == []
+        places.append([each.x() for each in sentence.pluses.values()])
+        driver.key(Qt.Key.Key_Z)
+        assert overlapping(sentence) == []
+    assert places[0] == places[1]
