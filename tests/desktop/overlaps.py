@@ -5,6 +5,12 @@ from __future__ import annotations
 from PyQt6.QtCore import QRect
 from PyQt6.QtWidgets import QAbstractButton, QLabel, QWidget
 
+from foldbasket.desktop.card.parts import LinkButton
+from foldbasket.desktop.sentence import WordButton
+
+SHORTEN = (WordButton, LinkButton)
+"""Those that end in an ellipsis where there is no room for all their words."""
+
 
 def overlapping(window: QWidget) -> list[str]:
     """Pairs of neighbours, set by one layout and both to be seen, that cover some of one another."""
@@ -36,7 +42,7 @@ def cut(window: QWidget) -> list[str]:
             needs = each.heightForWidth(each.width())
             if needs > each.height() + 1:
                 found.append(f"{_said(each)} needs {needs} px of height and has {each.height()}")
-        elif each.sizeHint().width() > each.width() + 1 and not getattr(each, "shortens", False):
+        elif each.sizeHint().width() > each.width() + 1 and not isinstance(each, SHORTEN):
             found.append(f"{_said(each)} needs {each.sizeHint().width()} px and has {each.width()}")
         parent = each.parentWidget()
         if parent is not None and not QRect(0, 0, parent.width() + 1, parent.height() + 1).contains(each.geometry()):

@@ -1,6 +1,8 @@
 """The sentence as it stands on the screen."""
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
 from foldbasket.links.source import FieldRef
 from tests.desktop.overlaps import overlapping
@@ -18,3 +20,19 @@ def test_nothing_in_the_sentence_lies_over_anything_else_when_words_come_and_go(
         driver.key(Qt.Key.Key_Z)
         assert overlapping(sentence) == []
     assert places[0] == places[1]
+
+
+def test_tab_goes_through_the_sentence_as_it_is_read(driver, demo):
+    driver.open(demo.parent / "order_lines.csv")
+    for name in ("Net", "Channel", "Quantity"):
+        driver.double_click_field(FieldRef("Order lines", name))
+    driver.word("Net").setFocus()
+    seen = []
+    for _ in range(7):
+        place = QApplication.focusWidget()
+        seen.append(place.accessibleName().partition(", on ")[0])
+        QTest.keyClick(place, Qt.Key.Key_Tab)
+    assert seen == [
+        *("Net, summed", "Quantity, summed", "Add to measures", "Channel"),
+        *("Add to rows", "Add to columns", "Add to filters"),
+    ]

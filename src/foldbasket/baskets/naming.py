@@ -107,9 +107,14 @@ def use_of_measure(fold: Fold, word: str) -> str | None:
 UNNAMED = "New fold"
 
 
+def is_unnamed(fold: Fold) -> bool:
+    """Whether nobody has given a fold a name yet."""
+    return re.fullmatch(rf"{UNNAMED}( \d+)?", fold.name) is not None
+
+
 def label_of(fold: Fold, source: Source | None = None) -> str:
     """What a fold is called in lists: its name, or what it holds as long as it has been given none."""
-    if fold.is_empty or not re.fullmatch(rf"{UNNAMED}( \d+)?", fold.name):
+    if fold.is_empty or not is_unnamed(fold):
         return fold.name
     headings = headings_of(fold, source)
     measures = ", ".join(headings[each.id] for each in fold.measures[:2]) + (" …" if len(fold.measures) > 2 else "")

@@ -503,7 +503,7 @@ class Desk(QObject):
             self.history = History(msgspec.structs.replace(self.basket, name=specs[0].name))
         self.do(edits.AddSources(tuple(specs), tuple(links)))
         if not self.basket.folds:
-            self.do(edits.AddFold(Fold("First fold")))
+            self.do(edits.AddFold(Fold(UNNAMED)))
         self.rested.emit()
 
     def open_made(self, make: Callable[[], Path]) -> None:
@@ -562,7 +562,7 @@ class Desk(QObject):
         self.fold_name = basket.folds[0].name if basket.folds else None
         self.word, self.report = None, None
         if basket.sources and not basket.folds:
-            self.do(edits.AddFold(Fold("First fold")))
+            self.do(edits.AddFold(Fold(UNNAMED)))
         else:
             self._after_change()
         for error in (problems or {}).values():

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from foldbasket.desktop import theme
 from foldbasket.desktop.desk import Desk
-from foldbasket.desktop.plain import marked
+from foldbasket.desktop.plain import marked, say_what_fits
 from foldbasket.desktop.working import ShortLabel, Working
 from foldbasket.folding.report import Counted
 
@@ -44,7 +44,7 @@ class FactsLine(QFrame):
         self.seen.setToolTip("Takes this note away")
         self.seen.clicked.connect(lambda: self.say(""))
         self._file: Path | None = None
-        self._facts = ("", "")
+        self._facts: tuple[str, ...] = ("",)
         self.open = self._link("Open", "Opens what was written", lambda path: path)
         self.folder = self._link("Show in folder", "Opens the folder it was written to", lambda path: path.parent)
         self.turn = QPushButton("Turn", self)
@@ -76,7 +76,9 @@ class FactsLine(QFrame):
         self.kept.setVisible(not in_source and report is not None)
         self.turn.setVisible(not in_source and fold is not None and bool(fold.rows or fold.columns))
         if report is not None:
-            counted = "&nbsp;&nbsp;&nbsp;".join(_counted(each, muted) for each in report.counted)
+            counted, brief = (
+                "&nbsp;&nbsp;&nbsp;".join(said(each, muted) for each in report.counted) for said in (_counted, _brief)
+            )
             has_totals = fold is not None and (
                 (fold.rows and fold.row_total != "off") or (fold.columns and fold.column_total != "off")
             )
@@ -90,7 +92,7 @@ class FactsLine(QFrame):
                 else "everything kept"
             )
             totals = f"&nbsp;&nbsp;&nbsp;<span style='color:{muted}'>totals cover</span> {covered}" if shown else ""
-            self._facts = (counted, totals)
+            self._facts = (counted + totals, counted, brief)
             self._fit()
         if not self.desk.busy:
             self._rest()
@@ -101,11 +103,9 @@ class FactsLine(QFrame):
         self._fit()
 
     def _fit(self) -> None:
-        """Says what totals cover only where there is room for it whole."""
-        counted, totals = self._facts
-        self.kept.setText(f"<span style='font-size:12px'>{counted}{totals}</span>")
-        if totals and self.kept.sizeHint().width() > self.width() - 110:
-            self.kept.setText(f"<span style='font-size:12px'>{counted}</span>")
+        """Says what totals cover, and of which table the records are, only where there is room for it whole."""
+        texts = [f"<span style='font-size:12px'>{each}</span>" for each in self._facts]
+        say_what_fits(self.kept, texts, self.width() - 110)
 
     def _link(self, text: str, tip: str, place: Callable[[Path], Path]) -> QPushButton:
         button = QPushButton(text, self)
@@ -146,3 +146,7 @@ def _counted(each: Counted, muted: str) -> str:
     if each.kept == each.records:
         return f"<b>{each.records:,}</b> <span style='color:{muted}'>records, all of {escape(each.base)}</span>"
     return f"<b>{each.kept:,}</b> <span style='color:{muted}'>of {each.records:,} records of {escape(each.base)}</span>"
+
+
+def _brief(each: Counted, muted: str) -> str:
+    return f"<b>{each.kept:,}</b> <span style='color:{muted}'>of {each.records:,}</span>"

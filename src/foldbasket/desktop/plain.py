@@ -6,6 +6,7 @@ such setting, so text that Qt would take for marks is escaped for them.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from html import escape
 
 from PyQt6.QtCore import Qt
@@ -22,6 +23,14 @@ def marked(label: QLabel) -> QLabel:
     label.setProperty("marked", True)
     label.setTextFormat(Qt.TextFormat.RichText)
     return label
+
+
+def say_what_fits(label: QLabel, texts: Sequence[str], width: int) -> None:
+    """Sets the first of some texts, the fullest first, that needs no more than a width; the last where none does."""
+    for text in texts:
+        label.setText(text)
+        if label.sizeHint().width() <= width:
+            return
 
 
 def tip(text: str) -> str:

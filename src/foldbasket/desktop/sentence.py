@@ -6,11 +6,12 @@ dropped field or opens the list to type into.
 
 from __future__ import annotations
 
+import itertools
 from typing import Any
 
 from PyQt6.QtCore import QByteArray, QMimeData, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QDrag, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QFrame, QLabel, QSizePolicy, QWidget
+from PyQt6.QtGui import QColor, QDrag, QFocusEvent, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QFrame, QLabel, QScrollArea, QSizePolicy, QWidget
 
 from foldbasket.baskets.placing import fields_for
 from foldbasket.desktop import theme
@@ -54,6 +55,10 @@ def dropped_word(data: QMimeData) -> str | None:
 
 
 CHORD = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.MetaModifier
+
+
+ONE_LINE = 62
+"""Pixels that a sentence of one line takes."""
 
 
 class WordButton(QAbstractButton):
@@ -104,6 +109,10 @@ class WordButton(QAbstractButton):
         )
         if self.hasFocus():
             theme.draw_focus(painter, text_area, colours)
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        super().focusInEvent(event)
+        self.bar.word_seen.emit(self)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -181,11 +190,37 @@ class PlusButton(QAbstractButton):
             super().keyPressEvent(event)
 
 
+class SentenceRoom(QScrollArea):
+    """Holds the sentence, and scrolls it where it would take more than its share of a small window."""
+
+    MOST = 0.4
+    """Of the height of the window."""
+
+    def __init__(self, sentence: SentenceBar, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._sentence = sentence
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setWidget(sentence)
+        sentence.grown.connect(self.fit)
+        sentence.word_seen.connect(self.ensureWidgetVisible)
+        self.fit()
+
+    def fit(self) -> None:
+        """Takes the room that the sentence needs, if there is so much."""
+        window = self.window()
+        most = round(self.MOST * window.height()) if window is not None else 0
+        self.setFixedHeight(max(ONE_LINE, min(self._sentence.height(), most)))
+
+
 class SentenceBar(QFrame):
     """The bar across the top. Redrawn from the fold in view whenever the basket changes."""
 
     menu_wanted = pyqtSignal(str, QPoint)
     card_wanted = pyqtSignal()
+    grown = pyqtSignal()
+    word_seen = pyqtSignal(QWidget)
 
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -249,7 +284,18 @@ class SentenceBar(QFrame):
         for button in self.words:
             if button.word.id == (focused_word or ""):
                 button.setFocus()
+        self._order_keys()
         self._fit()
+
+    def _order_keys(self) -> None:
+        """Tab goes through the sentence as it is read, whatever came first to the screen."""
+        stops = [
+            widget
+            for index in range(self._flow.count())
+            if (widget := self._flow.itemAt(index).widget()) is not None and not isinstance(widget, QLabel)  # type: ignore[union-attr]
+        ]
+        for one, other in itertools.pairwise(stops):
+            self.setTabOrder(one, other)
 
     def _place(self, widget: QWidget) -> None:
         self._flow.addWidget(widget)
@@ -271,7 +317,8 @@ class SentenceBar(QFrame):
 
     def _fit(self) -> None:
         self._flow.activate()
-        self.setFixedHeight(max(62, self._flow.heightForWidth(self.width())))
+        self.setFixedHeight(max(ONE_LINE, self._flow.heightForWidth(self.width())))
+        self.grown.emit()
 
     def _add_label(self, text: str, spare: list[QLabel]) -> None:
         label = spare.pop(0) if spare else QLabel(self)

@@ -184,6 +184,7 @@ def style_sheet(p: Palette) -> str:
         selection-color: {p.ink}; outline: none; }}
     QListView, QTreeView {{ background: transparent; border: none; outline: none; }}
     QListView#members {{ background: {p.page}; border: 1px solid {p.line}; border-radius: 3px; }}
+    QListView#members:focus {{ border-color: {p.ink}; }}
     QListView#members::item {{ padding: 2px 4px; color: {p.ink}; }}
     QListView#members::item:selected {{ background: {p.selection}; }}
     QFrame#finder {{ background: {p.page}; border: 1px solid {p.muted}; }}

@@ -20,7 +20,7 @@ from foldbasket.desktop.panes import Panes
 from foldbasket.desktop.pickers import PickerBar
 from foldbasket.desktop.plain import marked
 from foldbasket.desktop.proof import ProofDrawer
-from foldbasket.desktop.sentence import SentenceBar
+from foldbasket.desktop.sentence import SentenceBar, SentenceRoom
 from foldbasket.desktop.source.linkmap import LinkMap, LinkPanel
 from foldbasket.desktop.source.view import SourceHead, SourceMiddle
 from foldbasket.desktop.spine import Spine
@@ -50,7 +50,8 @@ class Workspace(QWidget):
         self._head = column = QVBoxLayout(upper)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(self.sentence)
+        self._telling = SentenceRoom(self.sentence, upper)
+        column.addWidget(self._telling)
         column.addWidget(self.facts)
         column.addWidget(self.pickers)
         self.middle = QStackedWidget(self)
@@ -186,6 +187,7 @@ class Workspace(QWidget):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
+        self._telling.fit()
         for panes in (self._across, self._right, self._beside, self._centre):
             panes.arrange()
 
@@ -233,7 +235,7 @@ class Workspace(QWidget):
         in_source = self.desk.source_name is not None
         if in_source and "proof" in self.__dict__:
             self.proof.hide()
-        self.sentence.setVisible(not in_source)
+        self._telling.setVisible(not in_source)
         if in_source or "source" in self.__dict__:
             self.source_head.setVisible(in_source)
             # With one table there is nothing to link.

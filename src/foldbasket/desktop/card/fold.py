@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QWidget
 
 from foldbasket.baskets import edits
-from foldbasket.baskets.naming import label_of
+from foldbasket.baskets.naming import is_unnamed, label_of
 from foldbasket.desktop.card.parts import WHERE, CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.folding.sentence import placed_heading
@@ -22,7 +22,12 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
         label_of(fold, desk.source), "The whole report. Select a word of the sentence for its own card.", parent
     )
     body.section("Name")
-    body.entry("Fold", fold.name, "its name", lambda text: desk.do(edits.RenameFold(fold.name, text.strip())))
+    body.entry(
+        "Fold",
+        "" if is_unnamed(fold) else fold.name,
+        "its name",
+        lambda text: desk.do(edits.RenameFold(fold.name, text.strip())),
+    )
     body.section("Grand totals")
     for label, attribute in (("Under rows", "row_total"), ("Beside columns", "column_total")):
         body.choice(

@@ -201,7 +201,7 @@ class CardBody(QWidget):
         """A line to type into; `act` is called when it is left or Enter is pressed, and the text differs."""
         line = self.row(label, lambda holder: Line(text, holder))
         line.setPlaceholderText(hint)
-        line.setMinimumWidth(80)
+        line.setMinimumWidth(56)
         line.setMaximumWidth(160)
         line.setCursorPosition(0)
         line.editingFinished.connect(lambda: act(line.text()) if line.text() != text and line.isModified() else None)

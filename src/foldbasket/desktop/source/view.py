@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from foldbasket.desktop import theme
 from foldbasket.desktop.desk import Desk
-from foldbasket.desktop.plain import marked
+from foldbasket.desktop.plain import marked, say_what_fits
 from foldbasket.desktop.source.preview import Preview
 from foldbasket.tables.findings.finding import Finding
 
@@ -25,6 +26,8 @@ class SourceHead(QFrame):
         self.name = QLabel(self)
         self.name.setProperty("role", "large")
         self.facts = marked(QLabel(self))
+        self.facts.setMinimumWidth(60)
+        self._facts: list[str] = []
         column.addWidget(self.name)
         column.addWidget(self.facts)
         for signal in (desk.view_changed, desk.sources_changed, desk.basket_changed, desk.findings_changed, desk.news):
@@ -41,6 +44,7 @@ class SourceHead(QFrame):
         parts = [spec.place]
         if table is not None:
             parts.append(f"{table.count:,} records, {len(table.columns)} fields")
+        known = len(parts)
         if desk.supply.notes.get(spec.name):
             parts.append("the last records are kept")
         elif spec.is_file and spec.data is None:
@@ -48,10 +52,20 @@ class SourceHead(QFrame):
         elif spec.data is not None:
             parts.append("held in the basket")
         count = len(desk.supply.findings(spec.name))
-        said = " · ".join(_escaped(part) for part in parts)
-        if count:
-            said += f" · <span style='color:{colours.columns}'>{count} finding{'s' if count != 1 else ''}</span>"
-        self.facts.setText(f"<span style='font-size:12px;color:{colours.muted}'>{said}</span>")
+        self._facts = []
+        for shown in (parts, parts[:known], parts[known - 1 : known]):
+            said = " · ".join(_escaped(part) for part in shown)
+            if count:
+                said += f" · <span style='color:{colours.columns}'>{count} finding{'s' if count != 1 else ''}</span>"
+            self._facts.append(f"<span style='font-size:12px;color:{colours.muted}'>{said}</span>")
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        say_what_fits(self.facts, self._facts, self.width() - 44)
 
 
 class SourceMiddle(QWidget):
