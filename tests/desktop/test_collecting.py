@@ -4,7 +4,10 @@ import gc
 import threading
 import weakref
 
-from foldbasket.desktop.collecting import Collector
+from PyQt6.QtCore import QCoreApplication, QEvent
+from PyQt6.QtWidgets import QLineEdit, QWidget
+
+from foldbasket.desktop.collecting import Collector, let_go
 from foldbasket.desktop.workers import Worker
 
 
@@ -34,3 +37,26 @@ def test_circles_made_by_a_worker_are_taken_apart_by_the_windows_thread(qapp, qt
     worker.close(wait=True)
     collector.deleteLater()
     gc.enable()
+
+
+def test_what_is_to_be_deleted_stays_whole_until_it_is(qtbot):
+    """A signal of a part that Python had taken apart already would end the process."""
+    window, heard = QWidget(), []
+    qtbot.addWidget(window)
+
+    def made():
+        card = QWidget(window)
+        line = QLineEdit(card)
+        line.editingFinished.connect(lambda: heard.append((line.text(), card)))  # a circle, as cards are full of
+        return card
+
+    gone = weakref.ref(card := made())
+    let_go(card)
+    del card
+    gc.collect()
+    window.findChild(QLineEdit).editingFinished.emit()
+    assert [text for text, _ in heard] == [""]
+    heard.clear()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    assert window.findChild(QLineEdit) is None
+    qtbot.waitUntil(lambda: gc.collect() >= 0 and gone() is None)

@@ -149,6 +149,8 @@ class Walker:
                 self._look()
             else:
                 self.app.processEvents()
+            # Without a loop that runs, nothing else deletes what is to go.
+            QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
             if number % 50 == 49 and not (self.window.desk.basket.sources and self.window.desk.basket.folds):
                 self.window.desk.go_to_step(0)
         self.settle()

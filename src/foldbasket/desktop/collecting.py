@@ -1,4 +1,4 @@
-"""Garbage is collected by the window's thread alone.
+"""Garbage is collected by the window's thread alone, and no widget's before it is gone.
 
 Python collects circles of objects on whichever thread happens to allocate. On a worker that would take widgets and what is bound to
 them apart while Qt uses them, which ends the process, rarely and without a trace; here it would hold the window at any moment.
@@ -10,6 +10,23 @@ import gc
 import sys
 
 from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtWidgets import QWidget
+
+_going: dict[int, QWidget] = {}
+
+
+def let_go(widget: QWidget) -> None:
+    """Hides a widget and deletes it as soon as the event loop allows.
+
+    Until then Python keeps it. `deleteLater` alone takes it from its parent's keeping; its parts and what is connected to them can
+    then be collected while they still stand, and their next signal, as when the keyboard leaves a line, ends the process.
+    """
+    key = id(widget)
+    _going[key] = widget
+    widget.destroyed.connect(lambda: _going.pop(key, None))
+    widget.hide()
+    widget.deleteLater()
+
 
 EVERY = 700
 """Milliseconds between two looks."""

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QFrame, QLabel, QListView, QPushButton, QVBoxLayout,
 
 from foldbasket.baskets import edits
 from foldbasket.desktop.card.tick import member_model
+from foldbasket.desktop.collecting import let_go
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.flow import FlowLayout
 from foldbasket.folding.filters import Filter, Members
@@ -46,8 +47,7 @@ class PickerBar(QWidget):
         while (item := self.flow.takeAt(0)) is not None:
             widget = item.widget()
             if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+                let_go(widget)
         if offered:
             label = QLabel("Pick", self)
             label.setProperty("role", "quiet")

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QAbstractButton, QApplication, QFrame, QLabel, QScro
 
 from foldbasket.baskets.placing import fields_for
 from foldbasket.desktop import theme
+from foldbasket.desktop.collecting import let_go
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.finder import Choice, Finder
 from foldbasket.desktop.flow import FlowLayout
@@ -277,8 +278,7 @@ class SentenceBar(QFrame):
             self._place(plus)
             self.pluses[strand] = plus
         for widget in (*labels, *buttons, *pluses.values()):
-            widget.hide()
-            widget.deleteLater()
+            let_go(widget)
         if fold is not None:
             self.setAccessibleDescription(sentence_of(fold, self.desk.source, self.desk.basket.locale))
         for button in self.words:

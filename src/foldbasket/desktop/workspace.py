@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFrame, QLabel, QMenu, QStackedWidget, QVBoxLayout, 
 from foldbasket.desktop import memory, theme
 from foldbasket.desktop.card.menu import add, add_card, new_menu, submenu
 from foldbasket.desktop.card.panel import CardPanel
+from foldbasket.desktop.collecting import let_go
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.facts import FactsLine
 from foldbasket.desktop.grid.membermenu import add_member
@@ -143,7 +144,7 @@ class Workspace(QWidget):
             if body is not None:
                 add_card(menu if menu.isEmpty() else submenu(menu, desk.said(word)), body)
         if menu.isEmpty():
-            menu.deleteLater()
+            let_go(menu)
             return None
         menu.popup(at)
         return menu

@@ -16,6 +16,7 @@ from foldbasket.desktop.card.formula import new_formula_card
 from foldbasket.desktop.card.measure import measure_card
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.card.span import SpanDrawing
+from foldbasket.desktop.collecting import let_go
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.source.card import Show, field_card, source_card
 from foldbasket.errors import FoldBasketError
@@ -105,8 +106,7 @@ class CardPanel(QScrollArea):
         if keyboard is not None:  # before the old card goes, so that the keyboard does not wander over the window
             self._give_keyboard(*keyboard)
         if old is not None:
-            old.hide()
-            old.deleteLater()
+            let_go(old)
         self.setUpdatesEnabled(True)
 
     def _sound_card(self, word: Any) -> CardBody:
@@ -116,7 +116,7 @@ class CardPanel(QScrollArea):
         except Exception as error:
             for half in self._holder.findChildren(CardBody, options=Qt.FindChildOption.FindDirectChildrenOnly):
                 if half is not self.body:
-                    half.deleteLater()
+                    let_go(half)
             told = error if isinstance(error, FoldBasketError) else faults.note(error)
         body = CardBody("This card cannot be shown", "", self._holder)
         body.text(str(told), "warning")

@@ -18,6 +18,7 @@ from foldbasket.desktop.grid.geometry import EDGE, PAD, TOP, Geometry
 from foldbasket.folding.axis import Kind
 from foldbasket.folding.margins import MEASURE
 from foldbasket.folding.report import Report
+from foldbasket.outputs.sheet import Span
 
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 START = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
@@ -233,9 +234,29 @@ class GridPainter:
             inner.setTop(tops[span.row + span.rows - 1])  # over several rows it stands on the last
             shown = painter.fontMetrics().elidedText(span.text, Qt.TextElideMode.ElideRight, int(inner.width()) + 2)
             painter.drawText(inner, RIGHT if alone else CENTRE, shown)
+            folding = self._folding_of(span)
+            if folding is not None and at.tabular:  # on paper nothing folds
+                said = painter.fontMetrics().horizontalAdvance(shown)
+                behind = (
+                    (inner.right() - said - pad - 7)
+                    if alone
+                    else min(inner.center().x() + said / 2 + pad / 2, right - 8)
+                )
+                if behind > inner.left():
+                    self._mark_folding(painter, QPointF(behind, inner.center().y()), folding)
             base = area.bottom() - 4
             colour = QColor(colours.ink) if span.kind == Kind.GRAND else colours.strand("columns")
             theme.draw_stroke(painter, "columns", QPointF(left + 1, base), QPointF(right - 1, base), colour)
+
+    def _folding_of(self, span: Span) -> bool | None:
+        """Whether a heading over columns is that of a member folded up (True) or of one that can be (False); None for all others."""
+        top = self.report.top
+        field = top.places[span.row] if top.places else MEASURE
+        if field == MEASURE or span.kind != Kind.MEMBER:
+            return None
+        if top.kind[span.column] == Kind.CLOSED and int(top.level[span.column]) == field + 1:
+            return True
+        return False if field < top.axis.depth - 1 else None
 
     def _corner(self, painter: QPainter) -> None:
         at = self.at
