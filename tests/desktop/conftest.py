@@ -1,7 +1,6 @@
 """The window as tests drive it: made, shown, and waited for; no dialog ever blocks."""
 
 import gc
-import os
 import threading
 
 import pytest
@@ -12,12 +11,6 @@ from PyQt6.QtWidgets import QApplication, QFileDialog
 from foldbasket.desktop.dialogs import Dialog
 from foldbasket.desktop.window import MainWindow
 from tests.desktop.overlaps import overlapping
-from tests.desktop.watch import WatchedApplication
-
-
-@pytest.fixture(scope="session")
-def qapp_cls():
-    return WatchedApplication
 
 
 @pytest.fixture(scope="session")
@@ -168,12 +161,7 @@ def driver(qtbot, monkeypatch):
     window.resize(1280, 800)  # whatever the screen
     window.show()
     qtbot.waitExposed(window)
-    QApplication.instance().holds.clear()
     yield driver
     # Whatever a test did to the window, nothing lies over anything else.
     assert overlapping(window) == []
-    if os.environ.get("HOLDS"):
-        with open(os.environ["HOLDS"], "a") as f:
-            for h in QApplication.instance().holds:
-                print(f"{h[0]:.3f} {h[1]} | {h[2]}", file=f)
     window.desk.close()

@@ -3,10 +3,12 @@
 import gc
 import threading
 import weakref
+from pathlib import Path
 
 from PyQt6.QtCore import QCoreApplication, QEvent
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
+import foldbasket
 from foldbasket.desktop.collecting import Collector, let_go
 from foldbasket.desktop.workers import Worker
 
@@ -60,3 +62,9 @@ def test_what_is_to_be_deleted_stays_whole_until_it_is(qtbot):
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     assert window.findChild(QLineEdit) is None
     qtbot.waitUntil(lambda: gc.collect() >= 0 and gone() is None)
+
+
+def test_nothing_else_is_deleted_later():
+    for path in Path(foldbasket.__file__).parent.rglob("*.py"):
+        if path.name != "collecting.py":
+            assert ".deleteLater(" not in path.read_text("utf-8"), path

@@ -42,7 +42,7 @@ from foldbasket.desktop.app import share_heaps, take_short_turns
 from foldbasket.desktop.collecting import Collector
 from foldbasket.errors import FoldBasketError
 from tests.desktop.overlaps import overlapping
-from tests.desktop.watch import WatchedApplication
+from tests.desktop.watch import Watch
 
 KEYS = [
     Qt.Key.Key_Return, Qt.Key.Key_Escape, Qt.Key.Key_Tab, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Delete,
@@ -97,7 +97,9 @@ class Walker:
 
         self.rng = random.Random(seed)
         self.app: Any = QApplication.instance()
+        self.watch = Watch()
         self.faults: list[str] = []
+        self.done: list[str] = []
         sys.excepthook = self._escaped
         _no_dialogs()
         self.window = MainWindow()
@@ -113,8 +115,7 @@ class Walker:
         for _ in range(20):
             self.app.processEvents()
         self.first = self.window.desk.basket
-        self.app.holds.clear()
-        self.done: list[str] = []
+        self.watch.holds.clear()
 
     def _escaped(self, kind: type, error: BaseException, trace: Any) -> None:
         import traceback
@@ -130,25 +131,31 @@ class Walker:
         """Lets the event loop run until nothing is under way."""
         end = time.monotonic() + seconds
         while time.monotonic() < end:
-            self.app.processEvents()
+            self._round()
             if not self.window.desk.busy:
-                self.app.processEvents()
+                self._round()
                 return
             time.sleep(0.002)
+
+    def _round(self) -> None:
+        """One round of the event loop."""
+        with self.watch.over(lambda: f"events after {self.done[-1:]}"):
+            self.app.processEvents()
 
     def walk(self, gestures: int) -> None:
         """So many gestures."""
         for number in range(gestures):
             faulthandler.dump_traceback_later(PATIENCE, exit=True)  # a gesture that never ends says where it stands
             try:
-                self.gesture()
+                with self.watch.over(lambda: f"gesture {self.done[-1:]}"):
+                    self.gesture()
             except Exception as error:  # raised into the gesture itself, as by a method called directly
                 self._escaped(type(error), error, error.__traceback__)
             if self.rng.random() < 0.3:
                 self.settle()
                 self._look()
             else:
-                self.app.processEvents()
+                self._round()
             # Without a loop that runs, nothing else deletes what is to go.
             QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
             if number % 50 == 49 and not (self.window.desk.basket.sources and self.window.desk.basket.folds):
@@ -397,7 +404,7 @@ def walked(seed: int, gestures: int, paths: list[Path]) -> tuple[list[str], list
         undone = walker.undo_all()
         if undone is not None:
             wrong.append(undone)
-        return wrong + walker.faults[len(wrong) :], list(walker.app.holds)
+        return wrong + walker.faults[len(wrong) :], list(walker.watch.holds)
     finally:
         walker.close()
         faulthandler.cancel_dump_traceback_later()
@@ -414,7 +421,7 @@ def main() -> int:
     options = parser.parse_args()
     take_short_turns()
     share_heaps()
-    app = WatchedApplication(["fold-basket"])
+    app = QApplication(["fold-basket"])
     app.setStyle("Fusion")
     Collector(app)
     wrong, holds, before = [], [], 0

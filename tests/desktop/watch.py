@@ -1,47 +1,43 @@
-"""A watch over the window's thread: how long each event holds it, and what it was doing."""
+"""A watch over the window's thread: how long it is held, and what it was doing.
+
+It looks at whole gestures and whole rounds of the event loop. A look at each single event would be a call into Python for each, which
+must wait for the lock that workers hold: it doubled the holds that it was to measure.
+"""
 
 import os
 import sys
 import threading
 import time
 from collections import Counter
+from contextlib import contextmanager
 
-from PyQt6.QtWidgets import QApplication
 
-
-class WatchedApplication(QApplication):
-    """Times every event that is delivered; those inside another count with it. With HOLDS in the environment the watch keeps, of one
-    that takes more than `LOOK` seconds, where the thread stood most of the time from then on."""
+class Watch:
+    """Keeps what held the window's thread for more than `LOOK` seconds. With HOLDS in the environment also where the thread stood most
+    of the time from then on."""
 
     LOOK = 0.1
 
-    def __init__(self, arguments):
-        super().__init__(arguments)
+    def __init__(self):
         self.holds = []
         self._since = None
         self._seen = Counter()
-        self._depth = 0
         self._main = threading.get_ident()
         if "HOLDS" in os.environ:
             threading.Thread(target=self._look, daemon=True, name="watch").start()
 
-    def notify(self, receiver, event):
-        self._depth += 1
-        if self._depth == 1:
-            self._since, worked = time.perf_counter(), time.thread_time()
-            self._seen = Counter()
+    @contextmanager
+    def over(self, what):
+        """Times what is done within; `what` says what that is, and is asked only when it took long."""
+        self._seen = Counter()
+        self._since, worked = time.perf_counter(), time.thread_time()
         try:
-            return super().notify(receiver, event)
+            yield
         finally:
-            self._depth -= 1
-            if self._depth == 0:
-                took, self._since = time.perf_counter() - self._since, None
-                if took > self.LOOK:
-                    kind = event.type().name if hasattr(event.type(), "name") else str(event.type())
-                    own = time.thread_time() - worked  # the rest it waited: for a lock, or for a processor
-                    self.holds.append(
-                        (took, f"{type(receiver).__name__} {kind}, {own:.2f} s of its own", self._where())
-                    )
+            took, self._since = time.perf_counter() - self._since, None
+            if took > self.LOOK:
+                own = time.thread_time() - worked  # the rest it waited: for a lock, or for a processor
+                self.holds.append((took, f"{what()}, {own:.2f} s of its own", self._where()))
 
     def _look(self):
         while True:

@@ -49,13 +49,21 @@ def own_letters(locale: str) -> dict[int, str]:
     }
 
 
+@lru_cache(maxsize=64)
+def _leaves_ascii(locale: str) -> bool:
+    """Whether every letter that a language counts as its own has a sign beyond ASCII."""
+    return all(letter > 127 for letter in own_letters(locale))
+
+
 def natural_key(text: str, locale: str = "en") -> tuple[object, ...]:
     """Sort key of a label: letters in the order of the locale's language, without regard to case and to accents that make no
     letter of their own; runs of digits by their number; then exactly."""
-    letters = own_letters(locale)
+    letters, as_is = own_letters(locale), _leaves_ascii(locale)
     pieces = re.split(r"(\d+)", text)
 
     def plain(piece: str) -> str:
+        if as_is and piece.isascii():  # most are
+            return piece.lower()
         piece = unicodedata.normalize("NFC", piece).casefold().translate(letters)
         return "".join(sign for sign in unicodedata.normalize("NFKD", piece) if not unicodedata.combining(sign))
 

@@ -46,7 +46,9 @@ def find(table: Table) -> Iterator[Finding]:
 
 def plain(text: str) -> str:
     """A text without what people mean to be the same: case, accents, spaces and signs."""
-    bare = unicodedata.normalize("NFKD", text.casefold())
+    bare = text.lower() if text.isascii() else unicodedata.normalize("NFKD", text.casefold())
+    if bare.isalnum():
+        return bare
     kept = "".join(sign for sign in bare if sign.isalnum())
     return kept or " ".join(text.split())
 

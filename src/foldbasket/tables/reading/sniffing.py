@@ -69,7 +69,7 @@ def type_of(values: Iterable[str], decimal_mark: str = ".") -> ColumnType | None
     seen = False
     kinds = {FieldType.WHOLE, FieldType.DECIMAL, FieldType.REAL, FieldType.DATE, FieldType.TIMESTAMP, FieldType.YESNO}
     scale = digits_before = 0
-    for value in values:
+    for value in dict.fromkeys(values):  # what occurs often is looked at once
         text = value.strip()
         if not text:
             continue
