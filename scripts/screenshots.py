@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import QApplication  # noqa: E402
 from foldbasket.baskets.edits import AddFold, FoldLevel, FoldUp, OfferPicker  # noqa: E402
 from foldbasket.demo.scenario import write_demo  # noqa: E402
 from foldbasket.demo.untidy import UNTIDY_LINES  # noqa: E402
+from foldbasket.desktop.app import made  # noqa: E402
 from foldbasket.desktop.card.editor import FormulaText  # noqa: E402
 from foldbasket.desktop.grid.painter import Marked  # noqa: E402
 from foldbasket.desktop.pictures import save_picture  # noqa: E402
@@ -48,8 +49,7 @@ def wait_until(done: Callable[[], bool], most: float = 20.0) -> None:
 def main(folder: Path) -> None:
     """Takes every picture."""
     folder.mkdir(parents=True, exist_ok=True)
-    app = QApplication(sys.argv[:1])
-    app.setStyle("Fusion")
+    app = made()
     window = MainWindow()
     window.resize(1280, 800)
     window.show()

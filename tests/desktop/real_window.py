@@ -9,16 +9,15 @@ import sys
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, QTimer
-from PyQt6.QtWidgets import QApplication
 
+from foldbasket.desktop.app import made
 from foldbasket.desktop.window import MainWindow
 from foldbasket.folding.sentence import sentence_of
 
 
 def main() -> None:
     target = Path(sys.argv[1])
-    app = QApplication(sys.argv[:1])
-    app.setStyle("Fusion")
+    app = made()
     window = MainWindow()
     window.move(0, 0)
     window.show()

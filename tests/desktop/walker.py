@@ -38,8 +38,7 @@ from PyQt6.QtWidgets import (
 )
 
 from foldbasket import faults
-from foldbasket.desktop.app import share_heaps, take_short_turns
-from foldbasket.desktop.collecting import Collector
+from foldbasket.desktop.app import made
 from foldbasket.errors import FoldBasketError
 from tests.desktop.overlaps import overlapping
 from tests.desktop.watch import Watch
@@ -419,11 +418,7 @@ def main() -> int:
     parser.add_argument("--each", type=int, default=500, help="gestures in one window")
     parser.add_argument("--seed", type=int, default=1)
     options = parser.parse_args()
-    take_short_turns()
-    share_heaps()
-    app = QApplication(["fold-basket"])
-    app.setStyle("Fusion")
-    Collector(app)
+    made()
     wrong, holds, before = [], [], 0
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)

@@ -50,24 +50,31 @@ def set_type_size() -> None:
         os.environ.setdefault("QT_SCALE_FACTOR", str(memory.type_size() / 100))
 
 
-def run(files: list[Path]) -> int:
-    """Opens the window, with files if any are given, and runs until it is closed."""
-    signal.signal(signal.SIGINT, signal.SIG_DFL)
+def made() -> QApplication:
+    """The application as every window of ours needs it, whoever opens that: threads that share, garbage that waits, one look."""
+    from foldbasket.desktop.collecting import Collector
+
     take_short_turns()
     share_heaps()
-    set_type_size()
     app = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(app, QApplication)
     app.setApplicationName("fold-basket")
     app.setApplicationDisplayName("Fold Basket")
     app.setDesktopFileName("fold-basket")
     app.setStyle("Fusion")
+    Collector(app)
+    return app
+
+
+def run(files: list[Path]) -> int:
+    """Opens the window, with files if any are given, and runs until it is closed."""
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
+    set_type_size()
+    app = made()
 
     from foldbasket.desktop.boundary import Boundary
-    from foldbasket.desktop.collecting import Collector
     from foldbasket.desktop.window import MainWindow
 
-    Collector(app)
     window = MainWindow()
     Boundary(window.say_error).install()
     window.show()
