@@ -12,14 +12,15 @@ import pyarrow as pa
 from bench.timing import Row, compare, timed
 from foldbasket.demo.generator import quillmoor
 from foldbasket.folding import kernels
-from foldbasket.folding.comparisons import ShareOf
+from foldbasket.folding.compare.shares import ShareOf, Whole
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters import Members
-from foldbasket.folding.ordering import ByValue, Keep
-from foldbasket.folding.spec import Fold, Measure, Placed
+from foldbasket.folding.filters.members import Members
 from foldbasket.formulas.checking import checked, schema_of
 from foldbasket.formulas.evaluation import calculated
-from foldbasket.links.source import FieldRef, Source
+from foldbasket.links.source import Source
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Fold, Measure, Placed
+from foldbasket.spec.order import ByValue, Keep
 from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn, smallest_codes
 from foldbasket.tables.conversion import from_arrow, to_arrow
 from foldbasket.tables.table import Table
@@ -207,7 +208,7 @@ def kept_stages(table: Table) -> list[Row]:
             FOLD, rows=(region, replace(site, by=ByValue("net"), descending=True, keep=Keep("net", rest="gathered")))
         ),
         "share of the column instead of the amount": replace(
-            FOLD, measures=(replace(NET, compare=ShareOf("column")), COUNT)
+            FOLD, measures=(replace(NET, compare=ShareOf(Whole.COLUMN)), COUNT)
         ),
     }
     found = [

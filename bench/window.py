@@ -54,8 +54,9 @@ def frames() -> list[Row]:
     from foldbasket.desktop.grid.geometry import Geometry
     from foldbasket.desktop.grid.painter import GridPainter
     from foldbasket.folding.engine import Engine
-    from foldbasket.folding.spec import Fold, Measure, Placed
-    from foldbasket.links.source import FieldRef, Source
+    from foldbasket.links.source import Source
+    from foldbasket.spec.field import FieldRef
+    from foldbasket.spec.fold import Fold, Measure, Placed
     from foldbasket.tables.column import NumberColumn
     from foldbasket.tables.table import Table
     from foldbasket.tables.types import FieldType

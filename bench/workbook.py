@@ -10,9 +10,10 @@ import xlsxwriter
 
 from bench.timing import Row, compare
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.spec import Fold, Measure, Placed
-from foldbasket.links.source import FieldRef, Source
+from foldbasket.links.source import Source
 from foldbasket.outputs import xlsx
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.tables.column import NumberColumn
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType

@@ -26,10 +26,11 @@ from foldbasket.desktop.grid.painter import Marked  # noqa: E402
 from foldbasket.desktop.pictures import save_picture  # noqa: E402
 from foldbasket.desktop.source.database import DatabaseDialog  # noqa: E402
 from foldbasket.desktop.window import MainWindow  # noqa: E402
-from foldbasket.folding.comparisons import Against, ShareOf  # noqa: E402
+from foldbasket.folding.compare.against import Against, How, Other  # noqa: E402
+from foldbasket.folding.compare.shares import ShareOf, Whole  # noqa: E402
 from foldbasket.folding.report import Report  # noqa: E402
-from foldbasket.folding.spec import Fold, Measure, Placed  # noqa: E402
-from foldbasket.links.source import FieldRef  # noqa: E402
+from foldbasket.spec.field import FieldRef  # noqa: E402
+from foldbasket.spec.fold import Fold, Measure, Placed  # noqa: E402
 from foldbasket.styling.numbers import NumberStyle  # noqa: E402
 from foldbasket.tables.reading.database import Listed  # noqa: E402
 
@@ -109,8 +110,10 @@ def comparison_pictures(window: MainWindow, shoot: Callable[[str], None]) -> Non
     whole = NumberStyle(pattern="#,##0")
     measures = (
         Measure("net", "sum", net, heading="Net sales", number=whole),
-        Measure("share", "sum", net, heading="Share", compare=ShareOf("column")),
-        Measure("change", "sum", net, heading="On a year before", compare=Against("y", "year before", None, "change")),
+        Measure("share", "sum", net, heading="Share", compare=ShareOf(Whole.COLUMN)),
+        Measure(
+            "change", "sum", net, heading="On a year before", compare=Against("y", Other.YEAR_BEFORE, None, How.CHANGE)
+        ),
     )
     rows = (Placed("line", FieldRef("Varieties", "Line")),)
     columns = (Placed("y", FieldRef("Order lines", "Order date"), part="year"),)

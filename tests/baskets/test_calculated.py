@@ -12,10 +12,10 @@ from foldbasket.baskets.files import decode, encode
 from foldbasket.baskets.history import History
 from foldbasket.errors import BasketError
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters import Compare
-from foldbasket.folding.spec import Fold, Measure, Placed
+from foldbasket.folding.filters.values import Compare
 from foldbasket.links.link import Link
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.tables.mending.fields import RenameField
 
 D = Decimal

@@ -10,9 +10,10 @@ from foldbasket.baskets.basket import Basket
 from foldbasket.baskets.files import decode, encode
 from foldbasket.baskets.history import History
 from foldbasket.errors import BasketError
-from foldbasket.folding.filters import Compare, Members
-from foldbasket.folding.spec import Fold, Measure, Placed
-from foldbasket.links.source import FieldRef
+from foldbasket.folding.filters.members import Members
+from foldbasket.folding.filters.values import Compare
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Fold, Measure, Placed
 
 REF = FieldRef("t", "f")
 START = Basket(

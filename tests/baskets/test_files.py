@@ -315,7 +315,7 @@ def test_odd_json_is_read_or_refused_in_words(text, said):
 @pytest.mark.parametrize(
     ("place", "value", "listed"),
     [
-        (("folds", 0, "filters", 0), {"kind": "bigger", "id": "x", "field": "Lines.Net"}, "members, compare, between, blank, text, relative"),
+        (("folds", 0, "filters", 0), {"kind": "bigger", "id": "x", "field": "Lines.Net"}, "members, compare, between, text, relative, blank"),
         (("folds", 0, "row_total"), "top", "after, before, off"),
         (("folds", 0, "colour"), "red", "name, measures, rows, columns, filters"),
         (("sources", 0, "reading"), {"types": {"Net": "money"}}, "text, whole number, decimal, real number, date"),

@@ -13,8 +13,8 @@ from foldbasket.baskets.naming import uses_of_source
 from foldbasket.baskets.summaries import circle_of, depth_of
 from foldbasket.errors import BasketError, LinkError
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.spec import Fold, Measure, Placed
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Fold, Measure, Placed
 
 
 def basket():

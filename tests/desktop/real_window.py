@@ -35,7 +35,7 @@ def main() -> None:
         fields = {}
         for ref in (each for table in desk.tables.values() for each in table.columns):
             table = next(name for name, table in desk.tables.items() if ref in table.columns)
-            from foldbasket.links.source import FieldRef
+            from foldbasket.spec.field import FieldRef
 
             area = work.spine.fields.visualRect(work.spine.index_of(FieldRef(table, ref)))
             fields[ref] = place(work.spine.fields.viewport(), area.center())

@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QLabel, QLineEdit, QPushButton
 
 from foldbasket import faults
 from foldbasket.baskets import edits
-from foldbasket.folding.filters import Relative
-from foldbasket.links.source import FieldRef
+from foldbasket.folding.filters.relative import Relative, Unit, Window
+from foldbasket.spec.field import FieldRef
 
 DATE = FieldRef("Order lines", "Order date")
 
@@ -26,7 +26,7 @@ def add_filter(driver, rule):
 @pytest.mark.parametrize("count", [99_999, 10**9])
 def test_a_count_beyond_the_calendar_is_told_on_the_card_and_the_card_lets_it_be_mended(driver, demo, count):
     driver.open(demo)
-    add_filter(driver, Relative("far", DATE, None, "last", count, "quarter"))
+    add_filter(driver, Relative("far", DATE, None, Window.LAST, count, Unit.QUARTER))
     card = driver.workspace.card.body
     assert any("beyond the calendar" in label.text() for label in card.findChildren(QLabel))
     entry = next(line for line in card.findChildren(QLineEdit) if line.accessibleName() == "How many")

@@ -8,7 +8,8 @@ from foldbasket.baskets import edits
 from foldbasket.desktop.card.editor import FormulaEditor
 from foldbasket.desktop.grid.painter import Marked
 from foldbasket.formulas.help import PATTERNS
-from foldbasket.links.source import FieldRef, Source
+from foldbasket.links.source import Source
+from foldbasket.spec.field import FieldRef
 
 Key = Qt.Key
 

@@ -13,8 +13,10 @@ from foldbasket.desktop.actions import ACTIONS
 from foldbasket.desktop.card.depth import into_fields
 from foldbasket.desktop.card.span import SpanDrawing, round_step
 from foldbasket.desktop.finder import Finder
-from foldbasket.folding.filters import Between, Members, Relative
-from foldbasket.links.source import FieldRef
+from foldbasket.folding.filters.members import Members
+from foldbasket.folding.filters.relative import Relative
+from foldbasket.folding.filters.values import Between
+from foldbasket.spec.field import FieldRef
 
 Key = Qt.Key
 NONE = Qt.KeyboardModifier.NoModifier

@@ -7,8 +7,10 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton
 from foldbasket.baskets import edits
 from foldbasket.desktop.grid.painter import Marked
 from foldbasket.folding.axis import Kind
-from foldbasket.folding.filters import Compare, Either, Members
-from foldbasket.links.source import FieldRef
+from foldbasket.folding.filters.either import Either
+from foldbasket.folding.filters.members import Members
+from foldbasket.folding.filters.values import Compare
+from foldbasket.spec.field import FieldRef
 
 SITES = "Net sales by site"
 

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication
 
 from foldbasket.desktop import memory
 from foldbasket.desktop.app import set_type_size
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
 
 Key = Qt.Key
 CHORD = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier

@@ -4,7 +4,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
 from tests.desktop.overlaps import overlapping
 
 

@@ -12,9 +12,9 @@ from foldbasket.demo.untidy import UNTIDY_LINES
 from foldbasket.desktop.dialogs import Dialog
 from foldbasket.desktop.source.linkmap import columns_of, likeliest
 from foldbasket.desktop.source.preview import ROW
-from foldbasket.folding.spec import Placed
 from foldbasket.links.link import Link
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Placed
 from foldbasket.tables.types import FieldType
 
 

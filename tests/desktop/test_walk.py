@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication, QLineEdit, QListView, QPushButton
 
 from foldbasket.desktop.card.parts import Chooser
 from foldbasket.desktop.finder import Finder
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
 
 Key, Alt, Control, Shift = (
     Qt.Key,

@@ -20,7 +20,7 @@ from foldbasket.desktop import memory
 from foldbasket.desktop.actions import ACTIONS
 from foldbasket.desktop.card.tick import MemberModel
 from foldbasket.desktop.window import MainWindow
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
 
 
 def line(field):

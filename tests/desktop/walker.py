@@ -306,7 +306,7 @@ class Walker:
         if not tables or not fields.isVisible():
             return
         table = self.rng.choice(list(tables.values()))
-        from foldbasket.links.source import FieldRef
+        from foldbasket.spec.field import FieldRef
 
         name = self.rng.choice(list(table.columns)[:60] or [""])
         strand = self.rng.choice(["rows", "columns", "measures", "filters", None])

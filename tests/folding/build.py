@@ -9,9 +9,10 @@ import pyarrow as pa
 
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.report import Report
-from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.link import Link
-from foldbasket.links.source import FieldRef, Source
+from foldbasket.links.source import Source
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.tables.conversion import from_arrow
 from foldbasket.tables.table import Table
 

@@ -7,12 +7,12 @@ import pytest
 
 from foldbasket.errors import FormulaError
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters import Condition
+from foldbasket.folding.filters.condition import Condition
 from foldbasket.folding.proof import proof_of
-from foldbasket.folding.spec import Fold, Measure
 from foldbasket.folding.summary import about
 from foldbasket.formulas.checking import checked, schema_of
 from foldbasket.links.link import Link
+from foldbasket.spec.fold import Fold, Measure
 from tests.folding.build import lines, measure, placed, source, table
 
 D = Decimal

@@ -11,9 +11,9 @@ from foldbasket.errors import FoldError
 from foldbasket.folding.aggregates import AGGREGATES
 from foldbasket.folding.axis import Kind
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.link import Link
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.tables.conversion import from_arrow
 from foldbasket.tables.table import Table
 

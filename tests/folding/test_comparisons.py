@@ -7,19 +7,15 @@ from decimal import Decimal
 import msgspec
 import pytest
 
+from foldbasket import kinds
 from foldbasket.errors import FoldError
-from foldbasket.folding.comparisons import (
-    Against,
-    AgainstMeasure,
-    AnyComparison,
-    Index,
-    MovingAverage,
-    Rank,
-    Running,
-    ShareOf,
-)
+from foldbasket.folding.compare.against import Against, AgainstMeasure, How, Other
+from foldbasket.folding.compare.rank import Rank
+from foldbasket.folding.compare.running import MovingAverage, Running
+from foldbasket.folding.compare.shares import Index, ShareOf, Whole
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.spec import Fold, Measure, Placed
+from foldbasket.spec.comparison import Comparison
+from foldbasket.spec.fold import Fold, Measure, Placed
 
 from .build import fold, lines, placed, ref, source, table
 from .rounds import seeds
@@ -135,14 +131,14 @@ class Expected:
 
 
 KINDS = {
-    "everything": ShareOf("everything"),
-    "row": ShareOf("row"),
-    "column": ShareOf("column"),
-    "parent row": ShareOf("parent row"),
-    "parent column": ShareOf("parent column"),
+    "everything": ShareOf(Whole.EVERYTHING),
+    "row": ShareOf(Whole.ROW),
+    "column": ShareOf(Whole.COLUMN),
+    "parent row": ShareOf(Whole.PARENT_ROW),
+    "parent column": ShareOf(Whole.PARENT_COLUMN),
     "previous": Against("quarter"),
-    "year before": Against("quarter", "year before"),
-    "change": Against("quarter", "previous", None, "change"),
+    "year before": Against("quarter", Other.YEAR_BEFORE),
+    "change": Against("quarter", Other.PREVIOUS, None, How.CHANGE),
     "measure": AgainstMeasure("plan"),
     "running": Running("quarter"),
     "rank": Rank("site"),
@@ -197,12 +193,12 @@ def test_previous_follows_the_calendar_for_a_period_and_the_display_for_words():
     days = {dt.date(2026, 1, 1): 1, dt.date(2026, 3, 1): 5}
     assert one_line(days, Against("k"), "month") == [None, None, None]
     assert one_line({"a": 1, "c": 5}, Against("k")) == [None, 4, None]
-    assert one_line({"a": 1, "c": 5}, Against("k", "next")) == [-4, None, None]
+    assert one_line({"a": 1, "c": 5}, Against("k", Other.NEXT)) == [-4, None, None]
 
 
 def test_the_same_period_a_year_before_needs_a_period():
     with pytest.raises(FoldError, match="no period"):
-        one_line({"a": 1}, Against("k", "year before"))
+        one_line({"a": 1}, Against("k", Other.YEAR_BEFORE))
 
 
 @pytest.mark.parametrize(
@@ -210,7 +206,7 @@ def test_the_same_period_a_year_before_needs_a_period():
     [("year", dt.date(2025, 3, 1), dt.date(2026, 9, 9)), ("half", dt.date(2025, 3, 1), dt.date(2026, 5, 9)), ("month", dt.date(2025, 3, 1), dt.date(2026, 3, 31)), ("week", dt.date(2025, 3, 3), dt.date(2026, 3, 4)), ("day", dt.date(2025, 3, 1), dt.date(2026, 3, 1))],
 )  # fmt: skip
 def test_a_year_before_is_the_same_part_of_the_calendar(part, one, other):
-    assert one_line({one: 10, other: 13}, Against("k", "year before"), part) == [None, 3, None]
+    assert one_line({one: 10, other: 13}, Against("k", Other.YEAR_BEFORE), part) == [None, 3, None]
 
 
 def test_equal_values_share_a_rank_and_the_next_is_skipped():
@@ -237,8 +233,8 @@ def test_a_running_share_ends_at_all():
 
 
 def test_shares_of_a_blank_or_zero_total_are_blank():
-    assert one_line({"a": 1, "b": -1}, ShareOf("everything")) == [None, None, None]
-    assert one_line({"a": 2, "b": None}, ShareOf("everything")) == [1.0, None, 1.0]
+    assert one_line({"a": 1, "b": -1}, ShareOf(Whole.EVERYTHING)) == [None, None, None]
+    assert one_line({"a": 2, "b": None}, ShareOf(Whole.EVERYTHING)) == [1.0, None, 1.0]
 
 
 def test_differences_past_64_bits_stay_exact():
@@ -250,7 +246,7 @@ def test_differences_past_64_bits_stay_exact():
     ("compare", "what"),
     [
         (Against("gone"), "no longer on rows or columns"),
-        (Against("k", "member", "zz"), "no longer a member"),
+        (Against("k", Other.MEMBER, "zz"), "no longer a member"),
         (AgainstMeasure("gone"), "was taken out"),
         (MovingAverage("k", 0), "at least one"),
     ],
@@ -269,7 +265,10 @@ def test_words_cannot_be_compared():
 
 def test_actual_against_plan_in_percent_over_units_that_differ():
     joined = source(table("T", {"A": [D("11.50")], "P": [10]}))
-    measures = (Measure("a", "sum", ref("T.A"), compare=AgainstMeasure("p", "change")), Measure("p", "sum", ref("T.P")))
+    measures = (
+        Measure("a", "sum", ref("T.A"), compare=AgainstMeasure("p", How.CHANGE)),
+        Measure("p", "sum", ref("T.P")),
+    )
     assert Engine(joined).fold(Fold("F", measures)).value(0, 0) == pytest.approx(0.15)
 
 
@@ -278,14 +277,14 @@ def test_actual_against_plan_in_percent_over_units_that_differ():
 )  # fmt: skip
 def test_the_sign_of_a_change_says_which_way_it_went(was, now, change, percentage):
     joined = source(table("T", {"A": [now], "P": [was]}))
-    for how, wanted in (("change", change), ("percentage", percentage)):
+    for how, wanted in ((How.CHANGE, change), (How.PERCENTAGE, percentage)):
         measures = (Measure("a", "sum", ref("T.A"), compare=AgainstMeasure("p", how)), Measure("p", "sum", ref("T.P")))
         assert Engine(joined).fold(Fold("F", measures)).value(0, 0) == pytest.approx(wanted)
 
 
 def test_every_comparison_is_a_document_value_that_says_itself():
     for compare in KINDS.values():
-        assert msgspec.json.decode(msgspec.json.encode(compare), type=AnyComparison) == compare
+        assert kinds.read(msgspec.to_builtins(compare), Comparison) == compare
         assert compare.said
 
 

@@ -10,14 +10,15 @@ import numpy as np
 import pytest
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.bands import Bands, Group, Groups
-from foldbasket.folding.comparisons import Against
+from foldbasket.folding.compare.against import Against, Other
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters import Members, Relative
+from foldbasket.folding.filters.members import Members
+from foldbasket.folding.filters.relative import Relative, Unit, Window
 from foldbasket.folding.parts import parts_by
-from foldbasket.folding.spec import Fold
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source
+from foldbasket.spec.cut import Bands, Group, Groups
+from foldbasket.spec.fold import Fold
 from foldbasket.styling.dates import EPOCH, Fiscal
 from tests.folding.build import fold, lines, measure, placed, ref, source, table
 
@@ -67,9 +68,9 @@ def test_fiscal_months_stand_in_the_order_of_the_fiscal_year_under_their_names()
 def test_the_fiscal_year_to_date_and_the_year_before():
     days = [datetime.date(2025, 3, 31), datetime.date(2025, 4, 1), datetime.date(2026, 2, 1), datetime.date(2026, 5, 1)]
     of = Source({"S": table("S", {"Day": days, "N": [1, 2, 4, 8]})}, (), (), Fiscal(4))
-    kept = Relative("r", ref("S.Day"), None, "last", 1, "fiscal year")
+    kept = Relative("r", ref("S.Day"), None, Window.LAST, 1, Unit.FISCAL_YEAR)
     assert lines(Engine(of).fold(Fold("f", (measure("sum", "S.N"),), filters=(kept,)))) == [(6,)]
-    before = measure("sum", "S.N", compare=Against("S.Dayfiscal year", other="year before"))
+    before = measure("sum", "S.N", compare=Against("S.Dayfiscal year", other=Other.YEAR_BEFORE))
     report = Engine(of).fold(Fold("f", (before,), (placed("S.Day", part="fiscal year"),)))
     assert lines(report)[:3] == [("FY 2025", None), ("FY 2026", 5), ("FY 2027", 2)]
 

@@ -10,10 +10,10 @@ import pytest
 from foldbasket.baskets.files import decode
 from foldbasket.errors import BasketError, FoldError
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters import Compare
-from foldbasket.folding.spec import Fold, Measure
+from foldbasket.folding.filters.values import Compare
 from foldbasket.formulas.checking import checked, schema_of
 from foldbasket.formulas.evaluation import calculated
+from foldbasket.spec.fold import Fold, Measure
 from foldbasket.tables.conversion import fitted
 from tests.folding.build import fold, lines, measure, placed, ref, source, table
 

@@ -7,9 +7,9 @@ import numpy as np
 import pytest
 
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters import Compare
-from foldbasket.folding.spec import Fold
+from foldbasket.folding.filters.values import Compare
 from foldbasket.links.link import Link
+from foldbasket.spec.fold import Fold
 from foldbasket.styling.numbers import NumberStyle
 from foldbasket.tables.column import NumberColumn
 from foldbasket.tables.table import Table

@@ -7,8 +7,9 @@ import pytest
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters import Relative, TextRule
-from foldbasket.folding.spec import Fold, Measure
+from foldbasket.folding.filters.relative import Relative, Unit, Window
+from foldbasket.folding.filters.text import TextRule, Way
+from foldbasket.spec.fold import Fold, Measure
 
 from .build import ref, source, table
 
@@ -34,16 +35,16 @@ def kept(joined, *rules, as_of="latest"):
 def test_text_is_compared_exactly_and_blanks_never_hold(how, text, wanted):
     joined = source(table("T", {"W": WORDS}))
     known = [word for word in WORDS if word]
-    assert kept(joined, TextRule("f", ref("T.W"), None, how, text)) == len(wanted)
-    assert kept(joined, TextRule("f", ref("T.W"), None, how, text, exclude=True)) == len(known) - len(wanted)
+    assert kept(joined, TextRule("f", ref("T.W"), None, Way(how), text)) == len(wanted)
+    assert kept(joined, TextRule("f", ref("T.W"), None, Way(how), text, exclude=True)) == len(known) - len(wanted)
 
 
 def test_a_broken_expression_and_a_field_that_is_no_text_are_one_clear_error():
     joined = source(table("T", {"W": ["a"], "N": [1], "D": [dt.date(2026, 1, 1)]}))
     with pytest.raises(FoldError, match="not a regular expression"):
-        kept(joined, TextRule("f", ref("T.W"), None, "matches", "(["))
+        kept(joined, TextRule("f", ref("T.W"), None, Way.MATCHES, "(["))
     with pytest.raises(FoldError, match="not text"):
-        kept(joined, TextRule("f", ref("T.D"), None, "contains", "1"))
+        kept(joined, TextRule("f", ref("T.D"), None, Way.CONTAINS, "1"))
     with pytest.raises(FoldError, match="not a date"):
         kept(joined, Relative("f", ref("T.N")))
 
@@ -75,25 +76,31 @@ def test_relative_dates_are_whole_periods_around_the_as_of_date(how, unit):
     for as_of in (dt.date(2024, 12, 31), dt.date(2025, 1, 1), dt.date(2025, 5, 17)):
         for count in (1, 3):
             wanted = sum(holds(day, how, count, unit, as_of) for day in days)
-            assert kept(joined, Relative("f", ref("T.D"), None, how, count, unit), as_of=as_of.isoformat()) == wanted
-            assert kept(joined, Relative("f", ref("S.M"), None, how, count, unit), as_of=as_of.isoformat()) == wanted
+            assert (
+                kept(joined, Relative("f", ref("T.D"), None, Window(how), count, Unit(unit)), as_of=as_of.isoformat())
+                == wanted
+            )
+            assert (
+                kept(joined, Relative("f", ref("S.M"), None, Window(how), count, Unit(unit)), as_of=as_of.isoformat())
+                == wanted
+            )
 
 
 def test_the_as_of_date_is_the_latest_in_the_data_unless_told_otherwise():
     joined = source(table("T", {"D": [dt.date(2025, 1, 31), dt.date(2025, 2, 1), dt.date(2025, 2, 9)]}))
-    assert kept(joined, Relative("f", ref("T.D"), None, "this", 1, "month")) == 2
-    assert kept(joined, Relative("f", ref("T.D"), None, "last", 1, "month")) == 1
-    assert kept(joined, Relative("f", ref("T.D"), None, "this", 1, "year"), as_of="today") == 0
+    assert kept(joined, Relative("f", ref("T.D"), None, Window.THIS, 1, Unit.MONTH)) == 2
+    assert kept(joined, Relative("f", ref("T.D"), None, Window.LAST, 1, Unit.MONTH)) == 1
+    assert kept(joined, Relative("f", ref("T.D"), None, Window.THIS, 1, Unit.YEAR), as_of="today") == 0
     with pytest.raises(FoldError, match="is not a date"):
         kept(joined, Relative("f", ref("T.D")), as_of="soon")
     with pytest.raises(FoldError, match="no period"):
-        kept(joined, Relative("f", ref("T.D"), None, "last", 0))
+        kept(joined, Relative("f", ref("T.D"), None, Window.LAST, 0))
     with pytest.raises(FoldError, match="beyond the calendar"):
-        kept(joined, Relative("f", ref("T.D"), None, "last", 99_999, "year"))
+        kept(joined, Relative("f", ref("T.D"), None, Window.LAST, 99_999, Unit.YEAR))
 
 
 def test_filters_say_themselves():
     joined = source(table("T", {"D": [dt.date(2025, 1, 31)], "W": ["a"]}))
-    rules = (Relative("f", ref("T.D")), TextRule("g", ref("T.W"), None, "starts", "a", True))
+    rules = (Relative("f", ref("T.D")), TextRule("g", ref("T.W"), None, Way.STARTS, "a", True))
     report = Engine(joined).fold(Fold("F", (Measure("n", "count"),), filters=rules))
     assert report.sentence.endswith("keeping D: last 4 quarters and W: does not start with “a”")

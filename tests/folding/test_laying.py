@@ -7,13 +7,18 @@ import msgspec
 import pytest
 
 from foldbasket.folding.axis import Kind
-from foldbasket.folding.comparisons import Against, Rank, Running, ShareOf
+from foldbasket.folding.compare.against import Against, Other
+from foldbasket.folding.compare.rank import Rank
+from foldbasket.folding.compare.running import Running
+from foldbasket.folding.compare.shares import ShareOf
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters import Compare, Either, Members
-from foldbasket.folding.ordering import ByValue, Keep
-from foldbasket.folding.spec import Fold
+from foldbasket.folding.filters.either import Either
+from foldbasket.folding.filters.members import Members
+from foldbasket.folding.filters.values import Compare
 from foldbasket.outputs.sheet import Sheet
 from foldbasket.outputs.text import table as as_text
+from foldbasket.spec.fold import Fold
+from foldbasket.spec.order import ByValue, Keep
 from tests.folding.build import lines, measure, placed, ref, source, table
 from tests.folding.rounds import seeds
 
@@ -206,7 +211,7 @@ def test_folded_columns_keep_their_heading_over_the_measure():
 
 
 def test_folding_up_and_comparing_agree():
-    against = replace(NET, id="d", compare=Against("region", other="next"))
+    against = replace(NET, id="d", compare=Against("region", other=Other.NEXT))
     opened = fold([against], [REGION, SITE])
     closed = fold([against], [replace(REGION, closed=True), SITE])
     assert [line[-1] for line in lines(closed)] == [-4, None, None]

@@ -6,11 +6,14 @@ import msgspec
 import pytest
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.comparisons import Against, Rank, Running, ShareOf
+from foldbasket.folding.compare.against import Against
+from foldbasket.folding.compare.rank import Rank
+from foldbasket.folding.compare.running import Running
+from foldbasket.folding.compare.shares import ShareOf, Whole
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters import Compare
-from foldbasket.folding.ordering import ByValue, Keep
-from foldbasket.folding.spec import Fold, Measure, Placed
+from foldbasket.folding.filters.values import Compare
+from foldbasket.spec.fold import Fold, Measure, Placed
+from foldbasket.spec.order import ByValue, Keep
 
 from .build import ref, source, table
 
@@ -161,7 +164,7 @@ def test_order_steps_and_comparisons_follow_what_is_shown():
     word = change(REGION, by=ByValue("net"), descending=True, keep=Keep("net", "top", "3"))
     measures = (
         NET,
-        Measure("share", "sum", ref("T.Net"), compare=ShareOf("everything")),
+        Measure("share", "sum", ref("T.Net"), compare=ShareOf(Whole.EVERYTHING)),
         Measure("running", "sum", ref("T.Net"), compare=Running("r")),
         Measure("less", "sum", ref("T.Net"), compare=Against("r")),
     )

@@ -7,8 +7,8 @@ from fractions import Fraction
 import numpy as np
 
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters import Compare
-from foldbasket.folding.spec import Fold
+from foldbasket.folding.filters.values import Compare
+from foldbasket.spec.fold import Fold
 from foldbasket.tables.column import CodedColumn, Dictionary, NumberColumn
 from foldbasket.tables.conversion import coded_from_arrow
 from foldbasket.tables.table import Table

@@ -8,14 +8,14 @@ import msgspec
 import pytest
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.bands import Bands
-from foldbasket.folding.comparisons import ShareOf
+from foldbasket.folding.compare.shares import ShareOf
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters import Compare
-from foldbasket.folding.ordering import Keep
+from foldbasket.folding.filters.values import Compare
 from foldbasket.folding.proof import listed_for, proof_of
-from foldbasket.folding.spec import Fold, Measure
 from foldbasket.links.link import Link
+from foldbasket.spec.cut import Bands
+from foldbasket.spec.fold import Fold, Measure
+from foldbasket.spec.order import Keep
 from tests.folding.build import measure, placed, ref, source, table
 
 D = Decimal

@@ -14,10 +14,12 @@ from foldbasket.errors import Cancelled, FoldBasketError, FoldError, LinkError
 from foldbasket.folding import kernels
 from foldbasket.folding.aggregates import AGGREGATES
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters import Between, Blank, Compare, Members
+from foldbasket.folding.filters.blank import Blank
+from foldbasket.folding.filters.members import Members
+from foldbasket.folding.filters.values import Between, Compare
 from foldbasket.folding.parts import PARTS
-from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.link import Link
+from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.tables.column import NumberColumn
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Table

@@ -4,12 +4,16 @@ import datetime
 
 import pytest
 
-from foldbasket.folding.axis import plural
-from foldbasket.folding.comparisons import Against, MovingAverage, Rank, Running
-from foldbasket.folding.filters import Between, Blank, Compare, Members
+from foldbasket.folding.compare.against import Against
+from foldbasket.folding.compare.rank import Rank
+from foldbasket.folding.compare.running import MovingAverage, Running
+from foldbasket.folding.filters.blank import Blank
+from foldbasket.folding.filters.members import Members
+from foldbasket.folding.filters.values import Between, Compare
 from foldbasket.folding.sentence import headings_of, sentence_of, words_of
-from foldbasket.folding.spec import Fold, Measure
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Fold, Measure
+from foldbasket.styling.words import plural
 from tests.folding.build import fold, measure, placed, ref, source, table
 
 SOURCE = source(table("T", {"Day": [datetime.date(2026, 4, 2)], "Net": [1], "Region": ["East"], "SKU": ["x"]}))

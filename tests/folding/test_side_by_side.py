@@ -7,12 +7,14 @@ import msgspec
 import pytest
 
 from foldbasket.errors import FoldError, LinkError
-from foldbasket.folding.comparisons import AgainstMeasure
+from foldbasket.folding.compare.against import AgainstMeasure, How
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters import Compare, Members
-from foldbasket.folding.spec import Fold
+from foldbasket.folding.filters.members import Members
+from foldbasket.folding.filters.values import Compare
 from foldbasket.links.link import Link
-from foldbasket.links.source import Shared, Source
+from foldbasket.links.source import Source
+from foldbasket.spec.field import Shared
+from foldbasket.spec.fold import Fold
 from tests.folding.build import lines, measure, placed, ref, table
 
 D = Decimal
@@ -84,8 +86,8 @@ def test_plan_and_actual_stand_side_by_side_by_region_and_quarter(trade: Source)
 
 
 def test_actual_is_compared_with_plan_in_every_cell_and_total(trade: Source) -> None:
-    gap = msgspec.structs.replace(NET, id="gap", compare=AgainstMeasure(PLANNED.id, "difference"))
-    change = msgspec.structs.replace(NET, id="change", compare=AgainstMeasure(PLANNED.id, "change"))
+    gap = msgspec.structs.replace(NET, id="gap", compare=AgainstMeasure(PLANNED.id, How.DIFFERENCE))
+    change = msgspec.structs.replace(NET, id="change", compare=AgainstMeasure(PLANNED.id, How.CHANGE))
     report = Engine(trade).fold(Fold("f", (gap, change, PLANNED), (placed("Customers.Region"),)))
     assert [line[:2] for line in lines(report)] == [
         ("North", D("7.75")),

@@ -5,12 +5,14 @@ import numpy as np
 import pytest
 
 from foldbasket.errors import Cancelled, FoldError
-from foldbasket.folding.comparisons import Against, Rank
+from foldbasket.folding.compare.against import Against
+from foldbasket.folding.compare.rank import Rank
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters import Compare, Members
-from foldbasket.folding.ordering import ByValue, Keep
-from foldbasket.folding.spec import Fold
+from foldbasket.folding.filters.members import Members
+from foldbasket.folding.filters.values import Compare
 from foldbasket.folding.steps import steps_of
+from foldbasket.spec.fold import Fold
+from foldbasket.spec.order import ByValue, Keep
 from foldbasket.styling.numbers import NumberStyle
 from foldbasket.tables.column import NumberColumn
 from foldbasket.tables.progress import Progress

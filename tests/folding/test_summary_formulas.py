@@ -9,13 +9,14 @@ import msgspec
 import pytest
 
 from foldbasket.errors import FoldBasketError, FormulaError
-from foldbasket.folding.comparisons import ShareOf
+from foldbasket.folding.compare.shares import ShareOf
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters import Condition
-from foldbasket.folding.ordering import ByValue, Keep
-from foldbasket.folding.spec import Fold, Measure
+from foldbasket.folding.filters.condition import Condition
 from foldbasket.links.link import Link
-from foldbasket.links.source import Shared, Source
+from foldbasket.links.source import Source
+from foldbasket.spec.field import Shared
+from foldbasket.spec.fold import Fold, Measure
+from foldbasket.spec.order import ByValue, Keep
 from tests.folding.build import lines, measure, placed, ref, source, table
 from tests.folding.rounds import seeds
 

@@ -7,13 +7,17 @@ import random
 import msgspec
 import pytest
 
-from foldbasket.folding.bands import Bands, Group, Groups
-from foldbasket.folding.comparisons import Rank, Running, ShareOf
+from foldbasket.folding.compare.rank import Rank
+from foldbasket.folding.compare.running import Running
+from foldbasket.folding.compare.shares import ShareOf, Whole
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters import Compare, Either, Members
-from foldbasket.folding.ordering import ByValue, Keep
-from foldbasket.folding.spec import Fold, Measure, Placed
-from foldbasket.links.source import FieldRef
+from foldbasket.folding.filters.either import Either
+from foldbasket.folding.filters.members import Members
+from foldbasket.folding.filters.values import Compare
+from foldbasket.spec.cut import Bands, Group, Groups
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Fold, Measure, Placed
+from foldbasket.spec.order import ByValue, Keep
 
 from .build import source
 from .python_oracle import agrees
@@ -74,7 +78,7 @@ def random_fold(draw):
             axis[at] = word
     if axes[0]:
         inner = axes[0][-1].id
-        compare = draw.choice([None, ShareOf(), ShareOf("row"), ShareOf("column"), Rank(inner), Running(inner)])
+        compare = draw.choice([None, ShareOf(), ShareOf(Whole.ROW), ShareOf(Whole.COLUMN), Rank(inner), Running(inner)])
         measures.append(Measure("compared", "sum", ref("Net"), compare=compare))
     some = [
         Members("f1", ref("Channel"), members=("a", "b"), blank=draw.random() < 0.5, exclude=draw.random() < 0.5),

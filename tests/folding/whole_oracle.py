@@ -9,8 +9,12 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from fractions import Fraction
 
-from foldbasket.folding.comparisons import Rank, Running, ShareOf
-from foldbasket.folding.filters import Compare, Either, Members
+from foldbasket.folding.compare.rank import Rank
+from foldbasket.folding.compare.running import Running
+from foldbasket.folding.compare.shares import ShareOf
+from foldbasket.folding.filters.either import Either
+from foldbasket.folding.filters.members import Members
+from foldbasket.folding.filters.values import Compare
 
 from .python_oracle import answer, natural
 

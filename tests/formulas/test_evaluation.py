@@ -13,7 +13,7 @@ from foldbasket.formulas.function import Registry
 from foldbasket.formulas.parsing import parsed
 from foldbasket.formulas.tree import Apply
 from foldbasket.links.link import Link
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import CodedColumn, NumberColumn
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType, parse_canonical

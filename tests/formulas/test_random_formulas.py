@@ -7,11 +7,11 @@ import psycopg
 import pytest
 
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters import Condition
-from foldbasket.folding.spec import Fold, Measure
+from foldbasket.folding.filters.condition import Condition
 from foldbasket.formulas.checking import checked, schema_of
 from foldbasket.formulas.evaluation import calculated
 from foldbasket.links.link import Link
+from foldbasket.spec.fold import Fold, Measure
 from tests.folding.build import measure, placed, source, table
 from tests.folding.rounds import seeds
 from tests.formulas.test_evaluation import TODAY, plain

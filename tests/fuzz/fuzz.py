@@ -29,8 +29,9 @@ from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.files import open_basket, save_basket
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.spec import Fold, Measure, Placed
-from foldbasket.links.source import FieldRef, Source
+from foldbasket.links.source import Source
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.tables.column import text_column
 from foldbasket.tables.findings.findings import findings_of
 from foldbasket.tables.profile import profile_of

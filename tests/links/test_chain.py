@@ -11,10 +11,11 @@ import pytest
 
 from foldbasket.folding.axis import Kind
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.link import match_of
-from foldbasket.links.source import FieldRef, Source
+from foldbasket.links.source import Source
 from foldbasket.links.suggest import suggested
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.tables.reading.readers import read_table
 
 FILES = ("order_lines", "orders", "customers", "counties", "regions", "varieties")

@@ -5,7 +5,7 @@ from tests.folding.build import source, table
 
 from foldbasket.errors import LinkError
 from foldbasket.links.link import Link, find_partners
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
 
 LINES = table("Lines", {"Order": [1, 1, 2, 3, None], "Item": ["a", "b", "a", "z", "a"]})
 ORDERS = table("Orders", {"Order": [1, 2, 3], "Customer": ["C1", "C2", "C9"]})

@@ -9,9 +9,10 @@ import msgspec
 
 from foldbasket.baskets.calculated import Calculated, Calculating
 from foldbasket.errors import BasketError, FoldBasketError
-from foldbasket.folding.spec import Fold
 from foldbasket.links.link import Link
-from foldbasket.links.source import Shared, Source
+from foldbasket.links.source import Source
+from foldbasket.spec.field import Shared
+from foldbasket.spec.fold import Fold
 from foldbasket.styling.dates import CALENDAR_YEAR, Fiscal
 from foldbasket.tables.mending.mends import AnyMend
 from foldbasket.tables.reading.contract import Reading

@@ -24,6 +24,7 @@ import msgspec
 import pyarrow as pa
 import pyarrow.parquet as pq
 
+from foldbasket import kinds
 from foldbasket.baskets.basket import FORMAT, VERSION, Basket, BasketFile, SourceSpec
 from foldbasket.baskets.consent import EVERYTHING, NOTHING, places_of
 from foldbasket.baskets.schema import allowed_at
@@ -144,7 +145,7 @@ def decode(text: bytes, where: str) -> Basket:
             todo="Update Fold Basket.",
         )
     try:
-        read = msgspec.convert(head, type=BasketFile)
+        read = kinds.read(head, BasketFile)
         basket = Basket(**{name: getattr(read, name) for name in Basket.__struct_fields__})
         encode(basket)  # what can be read and not be written again is no basket either
     except (msgspec.MsgspecError, OverflowError, RecursionError) as error:

@@ -8,11 +8,11 @@ from typing import Any
 import msgspec
 
 from foldbasket.baskets.basket import Basket
-from foldbasket.folding.filters import Condition
 from foldbasket.folding.sentence import headings_of, measure_heading, placed_heading
-from foldbasket.folding.spec import Fold
 from foldbasket.formulas.renaming import is_named, names, renamed
-from foldbasket.links.source import FieldRef, Source
+from foldbasket.links.source import Source
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Fold
 
 replace = msgspec.structs.replace
 
@@ -84,7 +84,7 @@ def use_of_field(basket: Basket, table: str, field: str) -> str | None:
     for fold in basket.folds:
         if FieldRef(table, field) in fold.fields():
             return f"the fold “{fold.name}”"
-        if any(isinstance(rule, Condition) and names(rule.formula, field, table) for rule in fold.filters):
+        if any(names(getattr(rule, "formula", ""), field, table) for rule in fold.filters):
             return f"a filter of “{fold.name}”"
         for measure in fold.measures:
             if measure.formula and names(measure.formula, field, table):

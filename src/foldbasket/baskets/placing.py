@@ -10,9 +10,12 @@ import numpy as np
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.aggregates import NUMBERS
 from foldbasket.folding.bases import bases_of
-from foldbasket.folding.filters import Between, Filter, Members
-from foldbasket.folding.spec import Fold, Measure, Placed
-from foldbasket.links.source import FieldRef, Source
+from foldbasket.folding.filters.members import Members
+from foldbasket.folding.filters.values import Between
+from foldbasket.links.source import Source
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.filter import Filter
+from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.tables.column import Column, NumberColumn
 from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.profile import profile_of

@@ -5,15 +5,15 @@ from __future__ import annotations
 import re
 from typing import Any
 
-import msgspec
 from msgspec import inspect
 
+from foldbasket import kinds
 from foldbasket.baskets.basket import VERSION, BasketFile
 
 
 def basket_schema() -> dict[str, Any]:
     """JSON Schema (draft 2020-12) that every basket's JSON satisfies."""
-    schema = msgspec.json.schema(BasketFile)
+    schema = kinds.json_schema(BasketFile)
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": f"Fold Basket, format {VERSION}",
@@ -58,5 +58,10 @@ def _plain(types: list[inspect.Type]) -> list[inspect.Type]:
     for each in types:
         while isinstance(each, inspect.Metadata):
             each = each.type
-        out += _plain(list(each.types)) if isinstance(each, inspect.UnionType) else [each]
+        if isinstance(each, inspect.UnionType):
+            out += _plain(list(each.types))
+        elif isinstance(each, inspect.CustomType):
+            out += kinds.types_of(each.cls)
+        else:
+            out.append(each)
     return out

@@ -11,7 +11,6 @@ from foldbasket.baskets.basket import Basket
 from foldbasket.errors import FoldError
 from foldbasket.folding.axis import Axis, Kind
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters import Condition
 from foldbasket.folding.report import Report
 from foldbasket.tables.cells import Gathered
 from foldbasket.tables.mending.mend import mended
@@ -24,9 +23,7 @@ from foldbasket.tables.types import FieldType
 def needed_sources(basket: Basket, fold: str) -> tuple[str, ...]:
     """The sources whose records decide a fold: those of its fields, and every one that links lead to or from."""
     names = {ref.table for ref in basket.fold(fold).fields()}
-    if basket.calculated or any(
-        isinstance(word, Condition) or getattr(word, "formula", "") for word in basket.fold(fold).words()
-    ):
+    if basket.calculated or any(getattr(word, "formula", "") for word in basket.fold(fold).words()):
         names = {
             source.name for source in basket.sources if source.fold is None
         } | names  # a formula may name any of them

@@ -13,12 +13,14 @@ from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.files import save_basket
 from foldbasket.demo.generator import DEFAULT_LINES, SEED, quillmoor
 from foldbasket.demo.untidy import UNTIDY_LINES, UNTIDY_PLAN, write_untidy, write_untidy_plan
-from foldbasket.folding.comparisons import AgainstMeasure, Running, ShareOf
-from foldbasket.folding.filters import Members
-from foldbasket.folding.ordering import ByValue, Keep
-from foldbasket.folding.spec import Fold, Measure, Placed
+from foldbasket.folding.compare.against import AgainstMeasure, How
+from foldbasket.folding.compare.running import Running
+from foldbasket.folding.compare.shares import ShareOf
+from foldbasket.folding.filters.members import Members
 from foldbasket.links.link import Link
-from foldbasket.links.source import FieldRef, Shared
+from foldbasket.spec.field import FieldRef, Shared
+from foldbasket.spec.fold import Fold, Measure, Placed
+from foldbasket.spec.order import ByValue, Keep
 from foldbasket.styling.numbers import NumberStyle
 from foldbasket.tables.reading.readers import table_name
 
@@ -127,7 +129,7 @@ def demo_folds() -> tuple[Fold, ...]:
                     "gap",
                     "sum",
                     line("Net"),
-                    compare=AgainstMeasure("plan", "change"),
+                    compare=AgainstMeasure("plan", How.CHANGE),
                     heading="Off plan",
                     number=NumberStyle(pattern="0.0%"),
                 ),

@@ -46,10 +46,11 @@ from foldbasket.folding.engine import Engine
 from foldbasket.folding.proof import Listed, Proof, listed_for, proof_of
 from foldbasket.folding.report import Report
 from foldbasket.folding.sentence import field_phrase, words_of
-from foldbasket.folding.spec import Fold
 from foldbasket.links.link import Link
-from foldbasket.links.source import FieldRef, Source
+from foldbasket.links.source import Source
 from foldbasket.outputs.formats import save_report
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Fold
 from foldbasket.tables.column import Column
 from foldbasket.tables.profile import Profile
 from foldbasket.tables.progress import Progress

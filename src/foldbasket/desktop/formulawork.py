@@ -14,16 +14,16 @@ from foldbasket.baskets.calculated import Calculated, check_field
 from foldbasket.baskets.placing import free_id
 from foldbasket.desktop.workers import Worker
 from foldbasket.errors import FoldBasketError, FormulaError
-from foldbasket.folding.filters import Condition
+from foldbasket.folding.filters.condition import Condition
 from foldbasket.folding.sentence import measure_heading
-from foldbasket.folding.spec import Fold, Measure
 from foldbasket.folding.summary import FORMULA, about, check_measure
 from foldbasket.formulas.checking import Checked, checked_condition, schema_of
 from foldbasket.formulas.evaluation import as_of_day, shown_for
 from foldbasket.formulas.help import Offer, kind_said, offers
 from foldbasket.formulas.parsing import parsed, written
 from foldbasket.formulas.tree import is_summary, names_in
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Fold, Measure
 from foldbasket.styling.numbers import NumberStyle
 from foldbasket.tables.column import DeferredColumn
 from foldbasket.tables.nature import nature_of

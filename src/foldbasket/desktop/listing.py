@@ -9,9 +9,9 @@ from functools import partial
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from foldbasket.desktop.workers import Worker
-from foldbasket.folding.bands import Cut
 from foldbasket.folding.domain import domain_of
 from foldbasket.kept import Kept
+from foldbasket.spec.cut import Cut
 from foldbasket.styling.dates import Fiscal
 from foldbasket.tables.column import CodedColumn, Column, DeferredColumn
 

@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING, Any
 from foldbasket.baskets import edits
 from foldbasket.baskets.placing import free_id
 from foldbasket.folding.axis import Kind
-from foldbasket.folding.filters import of_member
+from foldbasket.folding.filters.members import of_member
 from foldbasket.folding.margins import MEASURE, Margin
-from foldbasket.folding.spec import Placed
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Placed
 
 if TYPE_CHECKING:
     from foldbasket.desktop.desk import Desk

@@ -10,8 +10,9 @@ from foldbasket.desktop.card.tick import member_model
 from foldbasket.desktop.collecting import let_go
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.flow import FlowLayout
-from foldbasket.folding.filters import Filter, Members
+from foldbasket.folding.filters.members import Members
 from foldbasket.folding.sentence import filter_phrase
+from foldbasket.spec.filter import Filter
 
 MOST_SHOWN = 14
 

@@ -20,7 +20,7 @@ from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.finder import Choice, Finder
 from foldbasket.desktop.flow import FlowLayout
 from foldbasket.folding.sentence import LEADS, STRANDS, Word, sentence_of, words_of
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
 from foldbasket.tables.nature import nature_of
 
 FIELD_MIME = "application/x-fold-basket-field"

@@ -20,8 +20,8 @@ from foldbasket.baskets.sources import read_source
 from foldbasket.desktop.workers import Worker
 from foldbasket.errors import BasketError, FoldBasketError
 from foldbasket.links.link import Link
-from foldbasket.links.source import FieldRef
 from foldbasket.links.suggest import names_records
+from foldbasket.spec.field import FieldRef
 from foldbasket.tables.changes import changes_between
 from foldbasket.tables.findings.finding import Finding
 from foldbasket.tables.mending.mend import Mend

@@ -27,7 +27,7 @@ from foldbasket.desktop import theme
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.plain import tip
 from foldbasket.desktop.sentence import field_mime
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
 from foldbasket.tables.nature import Nature, nature_of
 
 NAME, REF, EXTRA = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1, Qt.ItemDataRole.UserRole + 2

@@ -428,7 +428,7 @@ class MainWindow(QMainWindow):
     def add_fold(self) -> None:
         from foldbasket.baskets.edits import AddFold
         from foldbasket.baskets.naming import UNNAMED
-        from foldbasket.folding.spec import Fold
+        from foldbasket.spec.fold import Fold
 
         self.desk.do(AddFold(Fold(UNNAMED)))
 

@@ -25,7 +25,7 @@ from foldbasket.tables.column import CodedColumn, Column, Dictionary
 from foldbasket.tables.types import MICROS_PER_DAY, FieldType
 
 if TYPE_CHECKING:
-    from foldbasket.folding.spec import Measure
+    from foldbasket.spec.fold import Measure
 
 Matrix = npt.NDArray
 

@@ -10,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.folding.domain import Domain
+from foldbasket.styling.words import plural
 
 EVERYTHING = "Everything"
 """Caption of a grand total."""
@@ -82,19 +83,3 @@ class Axis:
         if kind == Kind.SUBTOTAL:
             return f"{self.label(line, level - 1)}, all {plural(self.heads[level].heading)}"
         return ""
-
-
-def plural(heading: str) -> str:
-    """A heading as the name of several: “Site” gives “sites”. Headings that cannot be bent are left as they are."""
-    head, _, _ = heading.partition(" of ")  # “Quarter of order date” gives “quarters”
-    if not head[-1:].isalpha():
-        return heading[:1].lower() + heading[1:]
-    if head.endswith("y") and head[-2:-1].lower() not in "aeiou":
-        several = head[:-1] + "ies"
-    elif head.endswith(("s", "x", "ch", "sh", "z")):
-        several = head if head.endswith("s") and not head.endswith("ss") else head + "es"
-    else:
-        several = head + "s"
-    if not head.isupper():
-        several = several[:1].lower() + several[1:]
-    return several

@@ -6,9 +6,10 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from foldbasket.errors import FoldError, LinkError
-from foldbasket.folding.spec import Fold, Measure
 from foldbasket.folding.summary import FORMULA
-from foldbasket.links.source import FieldRef, Source
+from foldbasket.links.source import Source
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Fold, Measure
 
 FieldsOf = Callable[[Measure], list[FieldRef]]
 

@@ -20,11 +20,11 @@ import pyarrow as pa
 
 from foldbasket.folding import kernels
 from foldbasket.folding.aggregates import State, beyond_numbers
-from foldbasket.folding.bands import Cut
 from foldbasket.folding.domain import Domain
 from foldbasket.folding.quantities import Quantity
 from foldbasket.folding.runs import Runs, runs_from, runs_of
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.cut import Cut
+from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import CodedColumn, Codes, Column
 from foldbasket.tables.progress import Progress
 

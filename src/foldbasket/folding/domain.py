@@ -12,9 +12,11 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.bands import Band, Bands, Cut, Groups, band_of
+from foldbasket.folding.bands import Band, band_of
 from foldbasket.folding.parts import Part, parts_by
-from foldbasket.links.source import FieldRef, Source
+from foldbasket.links.source import Source
+from foldbasket.spec.cut import Bands, Cut, Groups
+from foldbasket.spec.field import FieldRef
 from foldbasket.styling.dates import Fiscal, day_text, moment_text
 from foldbasket.styling.numbers import NumberStyle, number_writer
 from foldbasket.tables.column import CodedColumn, Codes, Column, Dictionary, smallest_codes

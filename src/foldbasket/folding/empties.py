@@ -9,8 +9,8 @@ import numpy.typing as npt
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.domain import Domain, members_of
-from foldbasket.folding.spec import Placed
 from foldbasket.links.source import Source
+from foldbasket.spec.fold import Placed
 
 Coords = npt.NDArray[np.int32]
 MOST = 2_000_000

@@ -17,45 +17,34 @@ import numpy.typing as npt
 from foldbasket.errors import FoldError
 from foldbasket.folding.aggregates import Aggregate, Operand, State, aggregate_named
 from foldbasket.folding.axis import Head
-from foldbasket.folding.bands import Cut
 from foldbasket.folding.bases import Base, bases_of
 from foldbasket.folding.cube import AxisField, Cube, Wants, add_states, build_cube
-from foldbasket.folding.domain import Domain, domain_of, placed_codes
-from foldbasket.folding.filters import Condition, Decided, Either, Filter, Members, RecordFilter, Relative
+from foldbasket.folding.domain import Domain, placed_codes
+from foldbasket.folding.filters.onefield import RecordFilter
 from foldbasket.folding.frame import axis_of
 from foldbasket.folding.laying import Laying, Word, word_of
 from foldbasket.folding.quantities import Quantity, column_of, record_at
 from foldbasket.folding.report import Counted, MeasureHead, Report
 from foldbasket.folding.sentence import headings_of, placed_heading, sentence_of
 from foldbasket.folding.share import Measured, Share
-from foldbasket.folding.spec import Fold, Measure, Placed
-from foldbasket.folding.summary import FORMULA, Expanded, expanded, on_table
-from foldbasket.formulas.checking import Checked, checked_condition, schema_of
+from foldbasket.folding.summary import FORMULA, Expanded, expanded
+from foldbasket.formulas.checking import Checked
 from foldbasket.formulas.evaluation import as_of_day, calculated, day_named, latest_day
 from foldbasket.kept import Kept
-from foldbasket.links.source import FieldRef, Source
+from foldbasket.links.source import Source
+from foldbasket.spec.cut import Cut
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.filter import Filter
+from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.tables.column import CodedColumn, Codes, Column
 from foldbasket.tables.progress import Progress
-from foldbasket.typed import meant
 
 Mask = npt.NDArray[np.bool_]
 
 
-@dataclasses.dataclass(frozen=True, eq=False)
-class Holding:
-    """A record filter by a formula that is checked and not yet on the records of a table."""
-
-    id: str
-    formula: Checked
-
-    def fields(self) -> list[FieldRef]:
-        """The fields that its formula names."""
-        return self.formula.refs()
-
-
 class _Based(NamedTuple):
     fold: Fold
-    filters: tuple[Decided | Holding, ...]
+    filters: tuple[Filter, ...]
     made: Expanded
     measures: list[Measure]
     bases: list[Base]
@@ -91,14 +80,14 @@ class Engine:
 
     def _based(self, asked: Fold, over: Mapping[str, str] | None) -> _Based:
         """A fold with its conditions checked, its measures with those that formulas are made of, and what each is aggregated over."""
-        filters = tuple(self._plain(rule) for rule in asked.filters)
+        filters = tuple(rule.prepared(self.source) for rule in asked.filters)
         fold = msgspec.structs.replace(asked, filters=filters)
-        made = expanded(fold, self.source, self._computed)
+        made = expanded(fold, self.source, self.computed)
         measures = [self._completed(measure) for measure in made.measures]
         bases = _given(measures, over) if over else bases_of(self.source, fold, measures, made.fields_of)
         for base in bases:
             for at in base.measures:
-                measures[at] = made.on(measures[at], base.table, self.source, self._computed)
+                measures[at] = made.on(measures[at], base.table, self.source, self.computed)
         return _Based(fold, filters, made, measures, bases)
 
     def tables_of(self, fold: Fold) -> dict[str, str]:
@@ -155,48 +144,22 @@ class Engine:
     def _unknown_members(self, fold: Fold) -> Iterator[str]:
         """A sentence for each member that a filter lists and no record has."""
         for rule in fold.filters:
-            for plain in rule.rules if isinstance(rule, Either) else (rule,):
-                if isinstance(plain, Members):
-                    missing = self._unknown.get_or(plain, partial(self._missing, plain))
-                    yield from missing
-
-    def _missing(self, rule: Members) -> list[str]:
-        domain = domain_of(self.source.column(rule.field), rule.part, self.source.fiscal)
-        missing = [key for key in rule.members if domain.code_of(key) is None]
-        known = [domain.key(code) for code in range(min(domain.blank, 5_000))] if missing else []
-        said = []
-        for key in missing:
-            said.append(
-                f"the filter on “{rule.field.field}” names “{key}”, which no record has. {meant(key, known)}".rstrip()
-            )
-        return said
-
-    def _plain(self, rule: Filter) -> Decided | Holding:
-        """The filter, a condition with its formula checked. Raises FormulaError."""
-        if not isinstance(rule, Condition):
-            return rule
-        return Holding(rule.id, checked_condition(rule.formula, schema_of(self.source)))
+            yield from self._unknown.get_or(rule, partial(rule.unknown, self.source))
 
     def records_of(self, base: str, filters: Sequence[Filter]) -> npt.NDArray[np.int64]:
         """The numbers of a table's records that pass some filters."""
-        rules = self._rules(base, [self._plain(rule) for rule in filters])
+        rules = self._rules(base, [rule.prepared(self.source) for rule in filters])
         with self._lock:
             mask = self._selection(base, rules, Progress())
         return np.arange(self.source.table(base).count) if mask is None else np.flatnonzero(mask)
 
-    def _rules(self, base: str, filters: Sequence[Decided | Holding]) -> tuple[Decided, ...]:
-        """Filters as they are decided on a base's records: dates resolved, fields its own, conditions worked out on those records,
-        so that one which finds no partner over a link is asked like any other."""
-        return tuple(
-            Members(rule.id, on_table(rule.formula, base, self.source, self._computed), members=("yes",))
-            if isinstance(rule, Holding)
-            else self.resolved(rule).moved(lambda ref: self._own(base, ref))
-            for rule in filters
-        )
+    def _rules(self, base: str, filters: Sequence[Filter]) -> tuple[Filter, ...]:
+        """Filters as they are decided on a base's records: dates resolved, fields its own, conditions worked out."""
+        return tuple(rule.on(base, self) for rule in filters)
 
     def parts_of(self, fold: Fold, word: str) -> list[Measure]:
         """The aggregates that a formula of a fold is made of, and the measures that it names, as measures."""
-        made = expanded(fold, self.source, self._computed)
+        made = expanded(fold, self.source, self.computed)
         at = next(at for at, measure in enumerate(fold.measures) if measure.id == word)
         wanted = list(dict.fromkeys(made.formulas[at].stands_for.values()))
         found = [measure for each in wanted for measure in made.measures if measure.id == each]
@@ -205,7 +168,7 @@ class Engine:
             for each in found
         ]
 
-    def _computed(self, formula: Checked, base: str) -> FieldRef:
+    def computed(self, formula: Checked, base: str) -> FieldRef:
         """A record expression as a field of the source, worked out once."""
         names = ",".join(f"{ref.table}.{ref.field}" for ref in formula.refs())
         ref = FieldRef(base, f"={formula.text} of {names}")
@@ -221,7 +184,7 @@ class Engine:
         self,
         base: Base,
         fold: Fold,
-        filters: Sequence[Decided | Holding],
+        filters: Sequence[Filter],
         measures: Sequence[Measure],
         progress: Progress,
     ) -> Share:
@@ -265,7 +228,7 @@ class Engine:
                 kept = more if kept is None else kept & more
         return kept
 
-    def _own(self, base: str, ref: FieldRef) -> FieldRef:
+    def own(self, base: str, ref: FieldRef) -> FieldRef:
         """The field that stands for `ref` on the records of a base."""
         found = self.source.stand_in(base, ref)
         assert found is not None  # bases are chosen so
@@ -277,7 +240,7 @@ class Engine:
                 f"“{word.field.field}” is cut into bands and by something else at once.",
                 todo="Keep the bands, or take them out.",
             )
-        return AxisField(self._own(base, word.field), word.cut)
+        return AxisField(self.own(base, word.field), word.cut)
 
     def _completed(self, measure: Measure) -> Measure:
         """The measure with its order by default: the first date of its table."""
@@ -317,7 +280,7 @@ class Engine:
             return self.source.column(quantity.field)
         return self._made.get_or(quantity, partial(column_of, self.source, quantity))
 
-    def _selection(self, base: str, rules: tuple[Decided, ...], progress: Progress) -> Mask | None:
+    def _selection(self, base: str, rules: tuple[Filter, ...], progress: Progress) -> Mask | None:
         """Which base records pass all filters; None when there is no filter."""
         if not rules:
             return None
@@ -333,15 +296,6 @@ class Engine:
             return mask
 
         return self._selections.get_or((base, rules), select)
-
-    def resolved(self, rule: Decided) -> Decided:
-        """The filter with relative dates become the range that they mean now."""
-        if isinstance(rule, Either):
-            return msgspec.structs.replace(rule, rules=tuple(self.resolved(each) for each in rule.rules))
-        if not isinstance(rule, Relative):
-            return rule
-        column = self.source.column(rule.field)
-        return rule.between(self.as_of_date(rule.field), column.type, self.source.fiscal)
 
     def as_of_date(self, ref: FieldRef) -> datetime.date:
         """The day that relative dates of a field go by; today where the field has no date."""
@@ -367,7 +321,7 @@ class Engine:
         self,
         base: str,
         fields: tuple[AxisField, ...],
-        rules: tuple[Decided, ...],
+        rules: tuple[Filter, ...],
         wants: Wants,
         mask: Mask | None,
         progress: Progress,

@@ -23,7 +23,7 @@ from foldbasket.folding.runs import Runs
 from foldbasket.tables.reading.contract import memory_at_hand
 
 if TYPE_CHECKING:
-    from foldbasket.folding.spec import Placed, TotalOf, Where
+    from foldbasket.spec.fold import Placed, TotalOf, Where
 
 MOST_CELLS = 5_000_000
 """More cells than this are refused before they are made."""

@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.aggregates import Block
-from foldbasket.folding.comparisons import Cells, compared
+from foldbasket.folding.compare.cells import Cells, compared
 from foldbasket.folding.domain import Domain, filled, joined
 from foldbasket.folding.empties import without_records
 from foldbasket.folding.frame import (
@@ -35,8 +35,8 @@ from foldbasket.folding.ordering import Asked, gathered, node_values, rearranged
 from foldbasket.folding.sentence import measure_heading
 from foldbasket.folding.share import Share
 from foldbasket.folding.sides import Side
-from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.folding.summary import Ready, block_of
+from foldbasket.spec.fold import Fold, Measure, Placed
 
 Coords = npt.NDArray[np.int32]
 Mask = npt.NDArray[np.bool_]

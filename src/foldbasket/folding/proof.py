@@ -19,15 +19,15 @@ import numpy.typing as npt
 from foldbasket.errors import FoldError
 from foldbasket.folding.aggregates import AGGREGATES, FORMULA_ONLY
 from foldbasket.folding.axis import Axis
-from foldbasket.folding.bands import Cut
 from foldbasket.folding.domain import Domain
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters import RecordFilter
+from foldbasket.folding.filters.onefield import RecordFilter
 from foldbasket.folding.report import Report, Value
 from foldbasket.folding.sentence import comparison_phrase, measure_heading
-from foldbasket.folding.spec import Fold, Measure
 from foldbasket.folding.summary import FORMULA
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.cut import Cut
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Fold, Measure
 from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
 

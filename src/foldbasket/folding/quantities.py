@@ -13,7 +13,8 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.links.source import FieldRef, Source
+from foldbasket.links.source import Source
+from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import CodedColumn, Column, NumberColumn, blank_mask
 from foldbasket.tables.types import MAX_SCALE, FieldType
 

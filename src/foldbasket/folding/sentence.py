@@ -10,15 +10,17 @@ from decimal import Decimal, InvalidOperation
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.aggregates import AGGREGATES
-from foldbasket.folding.bands import Bands, Groups
-from foldbasket.folding.comparisons import AgainstMeasure, Along, AnyComparison
+from foldbasket.folding.compare.along import Along, Times
 from foldbasket.folding.domain import Domain, domain_of
-from foldbasket.folding.filters import Condition, Either, Filter, RecordFilter
 from foldbasket.folding.parts import PARTS
 from foldbasket.folding.sides import Time, time_of
-from foldbasket.folding.spec import Fold, Measure, Placed
 from foldbasket.links.source import Source
+from foldbasket.spec.comparison import Comparison
+from foldbasket.spec.cut import Bands, Groups
+from foldbasket.spec.filter import Filter, OneField
+from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.styling.numbers import NumberStyle, number_writer
+from foldbasket.styling.words import lower_first
 from foldbasket.tables.nature import nature_of
 from foldbasket.tables.types import FieldType
 
@@ -82,10 +84,9 @@ def placed_phrase(placed: Placed, fold: Fold) -> str:
 
 def shown_heading(measure: Measure, fold: Fold, source: Source | None = None) -> str:
     """The heading of a measure as the report shows it: the analyst's, or one that says where a comparison goes."""
-    if measure.heading or not isinstance(measure.compare, Along):
+    if measure.heading or measure.compare is None:
         return measure_heading(measure)
-    names = [lower_first(placed_heading(each).partition(" of ")[0]) for each in _way_of(measure.compare, fold, source)]
-    return measure_heading(measure) + (measure.compare.direction(names[-1:]) if names else "")
+    return f"{base_name(measure)}, {measure.compare.heading(_Said(fold, source))}"
 
 
 def headings_of(fold: Fold, source: Source | None = None) -> dict[str, str]:
@@ -127,16 +128,29 @@ def headings_of(fold: Fold, source: Source | None = None) -> dict[str, str]:
     return found
 
 
-def _way_of(compare: Along, fold: Fold, source: Source | None) -> list[Placed]:
-    """The fields of an axis from the outermost to the one that a comparison goes along; none where there is no such field."""
-    axes = (fold.columns, fold.rows)
-    columns, rows = ([word.id for word in words] for words in axes)
-    found = compare.place(
-        columns,
-        rows,
-        lambda: ([_time_of(word, source) for word in fold.columns], [_time_of(word, source) for word in fold.rows]),
-    )
-    return list(axes[0 if found[0] else 1][: found[1] + 1]) if found is not None else []
+@dataclass(frozen=True)
+class _Said:
+    """The words that a comparison asks for."""
+
+    fold: Fold
+    source: Source | None
+
+    def measure(self, word: str) -> str | None:
+        other = next((each for each in self.fold.measures if each.id == word), None)
+        return measure_heading(other) if other is not None else None
+
+    def way(self, compare: Along) -> list[str]:
+        axes = (self.fold.columns, self.fold.rows)
+        columns, rows = ([word.id for word in words] for words in axes)
+
+        def times() -> Times:
+            in_columns, in_rows = ([_time_of(word, self.source) for word in words] for words in axes)
+            return in_columns, in_rows
+
+        found = compare.place(columns, rows, times)
+        return (
+            [placed_heading(each) for each in axes[0 if found[0] else 1][: found[1] + 1]] if found is not None else []
+        )
 
 
 def _time_of(word: Placed, source: Source | None) -> Time | None:
@@ -147,11 +161,6 @@ def _time_of(word: Placed, source: Source | None) -> Time | None:
     if source is None or word.field.field not in getattr(source.tables.get(word.field.table), "columns", ()):
         return None
     return time_of(None, source.column(word.field).type)
-
-
-def lower_first(text: str) -> str:
-    """A name as it stands within a sentence: its first letter small, unless it is an abbreviation."""
-    return text if text[:2].isupper() else text[:1].lower() + text[1:]
 
 
 def measure_phrase(measure: Measure, fold: Fold, source: Source | None = None) -> str:
@@ -166,25 +175,28 @@ def measure_phrase(measure: Measure, fold: Fold, source: Source | None = None) -
     return f"{base_name(measure)}, {said}, as {compared}"
 
 
-def comparison_phrase(compare: AnyComparison, fold: Fold, source: Source | None = None) -> str:
+def comparison_phrase(compare: Comparison, fold: Fold, source: Source | None = None) -> str:
     """A comparison as the sentence says it: the measure that it looks at by its heading, and where it goes."""
-    if isinstance(compare, Along):
-        names = [lower_first(placed_heading(each)) for each in _way_of(compare, fold, source)]
-        return compare.said + (compare.direction(names) if names else "")  # its axis may have been taken out
-    if not isinstance(compare, AgainstMeasure):
-        return compare.said
-    other = next((each for each in fold.measures if each.id == compare.measure), None)
-    return compare.said.replace("another measure", measure_heading(other)) if other is not None else compare.said
+    return compare.phrase(_Said(fold, source))
 
 
 def filter_phrase(rule: Filter, source: Source | None, locale: str) -> str:
     """A filter as the sentence says it: “Channel: Trade, Web”. Without a source, values are said as they are written."""
-    if isinstance(rule, Either):
-        return ", or ".join(filter_phrase(each, source, locale) for each in rule.rules) or "nothing"
-    if isinstance(rule, Condition):
-        return f"where {rule.formula}"
-    label = _labeller(rule, source, locale)
-    return f"{field_phrase(rule.field.field, rule.part)}: {rule.condition(label)}"
+    return rule.phrase(_Labels(source, locale))
+
+
+@dataclass(frozen=True)
+class _Labels:
+    """The words that a filter asks for."""
+
+    source: Source | None
+    locale: str
+
+    def field(self, rule: OneField) -> str:
+        return field_phrase(rule.field.field, rule.part)
+
+    def label(self, rule: OneField) -> Callable[[str], str]:
+        return _labeller(rule, self.source, self.locale)
 
 
 def _grouped(key: str, locale: str) -> str:
@@ -200,7 +212,7 @@ def _grouped(key: str, locale: str) -> str:
     return number_writer(NumberStyle(), f"#,##0.{'0' * digits}" if digits else "#,##0", locale, "EUR")(value)
 
 
-def _labeller(rule: RecordFilter, source: Source | None, locale: str) -> Callable[[str], str]:
+def _labeller(rule: OneField, source: Source | None, locale: str) -> Callable[[str], str]:
     domain: Domain | None = None
     is_amount = False
     if (

@@ -17,8 +17,8 @@ from foldbasket.folding.cube import Cube, add_pairs, add_runs, measured
 from foldbasket.folding.frame import Lines, Tree, spread, spread_pairs, spread_values
 from foldbasket.folding.quantities import Quantity
 from foldbasket.folding.runs import Runs, regrouped, runs_of
-from foldbasket.folding.spec import Measure
 from foldbasket.links.source import Source
+from foldbasket.spec.fold import Measure
 from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
 

@@ -20,7 +20,7 @@ from foldbasket.styling.dates import EPOCH
 from foldbasket.tables.types import FieldType
 
 if TYPE_CHECKING:
-    from foldbasket.folding.spec import Placed
+    from foldbasket.spec.fold import Placed
 
 Targets = npt.NDArray[np.int64]
 

@@ -8,14 +8,14 @@ from foldbasket.folding.sentence import (
     base_name,
     comparison_phrase,
     filter_phrase,
-    lower_first,
     measure_heading,
     measure_phrase,
     placed_heading,
     placed_phrase,
 )
-from foldbasket.folding.spec import Fold
 from foldbasket.links.source import Source
+from foldbasket.spec.fold import Fold
+from foldbasket.styling.words import lower_first
 
 
 def steps_of(fold: Fold, source: Source | None = None, locale: str = "en") -> list[str]:

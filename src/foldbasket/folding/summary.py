@@ -18,13 +18,14 @@ from sqlglot import exp
 from foldbasket.errors import FormulaError
 from foldbasket.folding.aggregates import Block, real_or_whole
 from foldbasket.folding.sentence import headings_of, measure_heading
-from foldbasket.folding.spec import Fold, Measure
 from foldbasket.formulas.checking import Checked, checked, schema_of
 from foldbasket.formulas.evaluation import value
 from foldbasket.formulas.function import Registry
 from foldbasket.formulas.tree import Aggregated, Apply, Constant, Name, Node, names_in, valued_names
 from foldbasket.formulas.values import KIND_OF, Kind, Vec, constant, nothing, to_column
-from foldbasket.links.source import FieldRef, Source
+from foldbasket.links.source import Source
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Fold, Measure
 from foldbasket.tables.column import CodedColumn
 from foldbasket.tables.types import FieldType
 

@@ -12,7 +12,8 @@ from foldbasket.formulas.logic import Cast
 from foldbasket.formulas.parsing import parsed, written
 from foldbasket.formulas.tree import Aggregated, Apply, Constant, Name, Node, is_summary, names_in
 from foldbasket.formulas.values import KIND_OF, Kind
-from foldbasket.links.source import FieldRef, Source
+from foldbasket.links.source import Source
+from foldbasket.spec.field import FieldRef
 from foldbasket.tables.types import FieldType
 from foldbasket.typed import near
 

@@ -21,7 +21,8 @@ from foldbasket.formulas.calendar import CurrentDate
 from foldbasket.formulas.checking import Checked
 from foldbasket.formulas.tree import Apply, Constant, Name, Node, names_in
 from foldbasket.formulas.values import Vec, constant, members_of, to_column
-from foldbasket.links.source import FieldRef, Source
+from foldbasket.links.source import Source
+from foldbasket.spec.field import FieldRef
 from foldbasket.styling.dates import EPOCH
 from foldbasket.tables.column import CodedColumn, Column, NumberColumn, coded_from_arrow
 from foldbasket.tables.progress import Progress

@@ -10,30 +10,16 @@ import threading
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 
-import msgspec
 import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import LinkError
 from foldbasket.links.link import Link, find_partners
+from foldbasket.spec.field import FieldRef, Shared
 from foldbasket.styling.dates import CALENDAR_YEAR, Fiscal
 from foldbasket.tables.column import Codes, Column, Dictionary, smallest_codes
 from foldbasket.tables.table import Table
 from foldbasket.typed import meant
-
-
-class FieldRef(msgspec.Struct, frozen=True, forbid_unknown_fields=True, order=True):
-    """A field of a table, by their names in the basket."""
-
-    table: str
-    field: str
-
-
-class Shared(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """Fields of different tables that mean the same, such as the region of a customer and that of a plan: what lays
-    measures of several tables of facts side by side."""
-
-    fields: tuple[FieldRef, ...]
 
 
 @dataclass(frozen=True, eq=False)

@@ -9,9 +9,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from foldbasket.folding.axis import EVERYTHING, Kind, plural
+from foldbasket.folding.axis import EVERYTHING, Kind
 from foldbasket.folding.margins import MEASURE
 from foldbasket.folding.report import Report
+from foldbasket.styling.words import plural
 
 
 @dataclass(frozen=True)

@@ -10,8 +10,9 @@ from hypothesis import strategies as st
 
 from foldbasket.errors import Cancelled, ReadError
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.spec import Fold, Measure, Placed
-from foldbasket.links.source import FieldRef, Source
+from foldbasket.links.source import Source
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import Reading
 from foldbasket.tables.reading.delimited import read_delimited

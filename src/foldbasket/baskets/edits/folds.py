@@ -12,7 +12,7 @@ import msgspec
 from foldbasket.baskets.basket import Basket, free_name
 from foldbasket.baskets.edits.edit import Edit
 from foldbasket.errors import BasketError
-from foldbasket.folding.spec import Fold
+from foldbasket.spec.fold import Fold
 
 replace = msgspec.structs.replace
 

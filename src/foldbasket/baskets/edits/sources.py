@@ -13,8 +13,8 @@ from foldbasket.baskets.edits.edit import Edit
 from foldbasket.baskets.naming import with_field_named
 from foldbasket.errors import BasketError, LinkError
 from foldbasket.links.link import Link, where_of
-from foldbasket.links.source import FieldRef, Shared
 from foldbasket.links.suggest import question_of
+from foldbasket.spec.field import FieldRef, Shared
 from foldbasket.tables.mending.fields import RenameField
 from foldbasket.tables.mending.mends import AnyMend
 

@@ -13,11 +13,12 @@ from foldbasket.baskets.edits.edit import Edit
 from foldbasket.baskets.naming import use_of_measure, with_measure_named
 from foldbasket.baskets.placing import Word, free_id
 from foldbasket.errors import BasketError
-from foldbasket.folding.bands import Bands, Groups
-from foldbasket.folding.filters import Condition, Either, RecordFilter, of_member
+from foldbasket.folding.filters.members import of_member
 from foldbasket.folding.sentence import measure_heading
-from foldbasket.folding.spec import Drill, Fold, Placed
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.cut import Bands, Groups
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.filter import Filter
+from foldbasket.spec.fold import Drill, Fold, Placed
 
 replace = msgspec.structs.replace
 STRANDS = ("measures", "rows", "columns", "filters")
@@ -272,7 +273,7 @@ class OfferPicker(Edit):
 
     def apply(self, basket: Basket) -> Basket:
         rule = find_word(basket.fold(self.fold), self.word)
-        if not isinstance(rule, RecordFilter | Either | Condition):
+        if not isinstance(rule, Filter):
             raise BasketError("only a filter can be offered beside the report.")
         for name in self.folds:
             basket.fold(name)
@@ -284,15 +285,15 @@ class OfferPicker(Edit):
             if fold.name not in self.folds:
                 if fold.name != self.fold:
                     return replace(fold, filters=others)
-                same = tuple(replace(each, picker="") if each is rule else each for each in fold.filters)
+                same = tuple(each.as_word(each.id, "") if each is rule else each for each in fold.filters)
                 return replace(fold, filters=same)
             if any(each.picker == name or each is rule for each in fold.filters):
                 same = tuple(
-                    replace(rule, id=each.id, picker=name) if each.picker == name or each is rule else each
+                    rule.as_word(each.id, name) if each.picker == name or each is rule else each
                     for each in fold.filters
                 )
                 return replace(fold, filters=same)
-            return replace(fold, filters=(*others, replace(rule, id=free_id(fold), picker=name)))
+            return replace(fold, filters=(*others, rule.as_word(free_id(fold), name)))
 
         return replace(basket, folds=tuple(offered(fold) for fold in basket.folds))
 
@@ -318,7 +319,7 @@ def _mirrored(basket: Basket, fold: str, word: str) -> Basket:
 
     def alike(other: Fold) -> Fold:
         rules = tuple(
-            replace(rule, id=each.id) if each.picker == rule.picker and other.name != fold else each
+            rule.as_word(each.id, rule.picker) if each.picker == rule.picker and other.name != fold else each
             for each in other.filters
         )
         return replace(other, filters=rules)

@@ -12,8 +12,9 @@ from foldbasket.desktop.card.elsewhere import elsewhere_section
 from foldbasket.desktop.card.order import keep_section, order_section
 from foldbasket.desktop.card.parts import WHERE, CardBody
 from foldbasket.desktop.desk import Desk
-from foldbasket.folding.sentence import lower_first, placed_heading
-from foldbasket.folding.spec import Placed
+from foldbasket.folding.sentence import placed_heading
+from foldbasket.spec.fold import Placed
+from foldbasket.styling.words import lower_first
 
 
 def axis_card(desk: Desk, placed: Placed, strand: str, parent: QWidget) -> CardBody:

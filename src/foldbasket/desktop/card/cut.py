@@ -8,9 +8,9 @@ from foldbasket.baskets import edits
 from foldbasket.desktop.card.members import members_of
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
-from foldbasket.folding.bands import Bands, Group, Groups
 from foldbasket.folding.parts import PARTS
-from foldbasket.folding.spec import Placed
+from foldbasket.spec.cut import Bands, Group, Groups
+from foldbasket.spec.fold import Placed
 from foldbasket.styling.dates import month_name
 from foldbasket.tables.column import Column
 from foldbasket.tables.types import FieldType

@@ -9,10 +9,10 @@ from foldbasket.baskets.placing import fields_for, next_parts
 from foldbasket.desktop.card.members import members_of
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
-from foldbasket.folding.bands import Bands, Groups
 from foldbasket.folding.sentence import field_phrase
-from foldbasket.folding.spec import Placed
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.cut import Bands, Groups
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Placed
 from foldbasket.tables.nature import Nature, nature_of
 
 COARSE = ("year", "quarter", "month")

@@ -6,8 +6,8 @@ from foldbasket.baskets import edits
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.errors import FoldBasketError
-from foldbasket.folding.spec import Placed
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Placed
 
 
 def elsewhere_section(body: CardBody, desk: Desk, placed: Placed) -> None:

@@ -6,6 +6,7 @@ import datetime
 import math
 from collections.abc import Callable
 from decimal import Decimal, InvalidOperation
+from typing import Any
 
 import msgspec
 from PyQt6.QtCore import QSortFilterProxyModel, Qt
@@ -14,46 +15,24 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QListView, QPushButton, QWid
 from foldbasket.baskets import edits
 from foldbasket.desktop.card.formula import condition_card
 from foldbasket.desktop.card.offer import alternatives_section, picker_section
+from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody, Chooser, Line
 from foldbasket.desktop.card.span import SpanDrawing
 from foldbasket.desktop.card.tick import member_model, why_no_list
 from foldbasket.desktop.desk import Desk
 from foldbasket.errors import FoldBasketError
-from foldbasket.folding.filters import (
-    SIGNS,
-    Between,
-    Blank,
-    Compare,
-    Condition,
-    Either,
-    Filter,
-    Members,
-    Relative,
-    Simple,
-    TextRule,
-)
+from foldbasket.folding.filters.condition import Condition
+from foldbasket.folding.filters.either import Either
+from foldbasket.folding.filters.members import Members
+from foldbasket.folding.filters.relative import Relative, Unit, Window
+from foldbasket.folding.filters.values import SIGNS, Between, Compare
 from foldbasket.folding.parts import PARTS
 from foldbasket.folding.sentence import field_phrase, filter_phrase
 from foldbasket.formulas.evaluation import latest_day
+from foldbasket.spec.filter import Filter, OneField
 from foldbasket.tables.column import Column
 from foldbasket.tables.types import FieldType
 
-KINDS = (
-    (Members, "Members", "Tick the members to keep."),
-    (Compare, "Compare", "Keep what is above, below or equal to a value."),
-    (Between, "Range", "Keep what lies between two values, both ends in."),
-    (TextRule, "Text", "Keep text that contains, starts with, ends with or matches something."),
-    (Relative, "Relative", "Keep the last quarters, this month, the year to date."),
-    (Blank, "Blank", "Keep records without a value, or with one."),
-)
-HOWS = (
-    ("contains", "contains"),
-    ("starts", "starts with"),
-    ("ends", "ends with"),
-    ("matches", "matches (regular expression)"),
-)
-WINDOWS = (("last", "the last"), ("this", "this"), ("to date", "this, to date"), ("next", "the next"))
-UNITS = ("year", "quarter", "month", "week", "day")
 EXAMPLES = {
     FieldType.DATE: "2026-04-30",
     FieldType.TIMESTAMP: "2026-04-30 14:05",
@@ -62,12 +41,16 @@ EXAMPLES = {
 }
 
 
+Become = Callable[[OneField, str], None]
+"""Takes a filter as it is to be, and what was done in words."""
+
+
 def filter_card(desk: Desk, whole: Filter, parent: QWidget) -> CardBody:
     """Builds the card; of a filter with alternatives it shows one of them, which the desk remembers."""
+    fold = desk.fold
+    rules = tuple(whole.alternatives())
     if isinstance(whole, Condition):
         return condition_card(desk, whole, parent)
-    fold = desk.fold
-    rules = whole.rules if isinstance(whole, Either) else (whole,)
     at = min(desk.alternative, len(rules) - 1)
     rule = rules[at]
     column = desk.column(rule.field)
@@ -81,7 +64,8 @@ def filter_card(desk: Desk, whole: Filter, parent: QWidget) -> CardBody:
         body.link("Take it out", lambda: desk.remove(whole.id))
         return body.end()
 
-    def become(new: Simple, done: str) -> None:
+    def become(changed: OneField, done: str) -> None:
+        new: Any = changed
         if isinstance(whole, Either):
             new = msgspec.structs.replace(whole, rules=(*rules[:at], new, *rules[at + 1 :]))
         desk.do(edits.Swap(fold.name, whole.id, msgspec.structs.replace(new, picker=whole.picker), done))
@@ -91,14 +75,8 @@ def filter_card(desk: Desk, whole: Filter, parent: QWidget) -> CardBody:
         said = [filter_phrase(each, desk.source, desk.basket.locale) for each in rules]
         body.choice("Show", list(enumerate(said)), at, desk.show_alternative)
 
-    def switch(kind: type[Simple]) -> None:
-        # Nothing is filtered before a value is given. Relative dates are about the date itself, whatever part was chosen.
-        part = None if kind is Relative else rule.part
-        first = Members(rule.id, rule.field, part, exclude=True) if kind is Members else kind(rule.id, rule.field, part)
-        if isinstance(first, Compare):
-            first = msgspec.structs.replace(first, sign="≥")
-        name = next(name for each, name, _ in KINDS if each is kind)
-        become(first, f"Filter {rule.field.field} by {name.lower()}")
+    def switch(kind: type[OneField]) -> None:
+        become(kind.started(rule.id, rule.field, rule.part), f"Filter {rule.field.field} by {kind.label.lower()}")
 
     if column.type.is_time:
         body.section("Part of the date")
@@ -114,34 +92,10 @@ def filter_card(desk: Desk, whole: Filter, parent: QWidget) -> CardBody:
             "Part",
         )
     body.section("Keep by")
-    is_text = column.type is FieldType.TEXT
-    fitting = [
-        each
-        for each in KINDS
-        if not (each[0] is TextRule and not is_text) and not (each[0] is Relative and not column.type.is_time)
-    ]
-    body.chips(fitting, type(rule), switch, "Keep by")
-
-    if isinstance(rule, Members):
-        _members(desk, body, rule, become)
-    elif isinstance(rule, Compare):
-        _compare(body, rule, column.type, become)
-    elif isinstance(rule, TextRule):
-        _text(body, rule, become)
-    elif isinstance(rule, Relative):
-        _relative(desk, body, rule, become)
-    elif isinstance(rule, Between):
-        _range(desk, body, rule, column, become)
-    else:
-        body.chips(
-            (
-                (False, "without a value", "Blank, or no partner found over a link."),
-                (True, "with a value", "Everything that is not blank."),
-            ),
-            rule.exclude,
-            lambda value: become(msgspec.structs.replace(rule, exclude=value), f"Blanks of {rule.field.field}"),
-            "Keep records",
-        )
+    fitting = [kind for kind in Filter.kinds if issubclass(kind, OneField) and kind.label and kind.fits(column.type)]
+    body.chips([(kind, kind.label, kind.meaning) for kind in fitting], type(rule), switch, "Keep by")
+    draw = CONTROLS.get(type(rule), _parameters)
+    draw(desk, body, rule, column, become)
     alternatives_section(desk, body, whole, at)
     picker_section(desk, body, whole)
     body.section("Place")
@@ -149,7 +103,13 @@ def filter_card(desk: Desk, whole: Filter, parent: QWidget) -> CardBody:
     return body.end()
 
 
-def _range(desk: Desk, body: CardBody, rule: Between, column: Column, become: Callable[[Simple, str], None]) -> None:
+def _parameters(desk: Desk, body: CardBody, rule: OneField, column: Column, become: Become) -> None:
+    """What can be set on a kind that needs no controls of its own."""
+    assert desk.fold is not None
+    draw_parameters(body, desk, desk.fold, rule, lambda new: become(new, f"{rule.label} of {rule.field.field}"))
+
+
+def _range(desk: Desk, body: CardBody, rule: Between, column: Column, become: Become) -> None:
     """A range: drawn over the field's values where they are numbers, and typed."""
     done = f"Range of {rule.field.field}"
     profile = desk.profiles.get((desk.tables[rule.field.table].serial, rule.field.field))
@@ -190,7 +150,8 @@ def _number(text: str | None) -> Decimal | None:
         return None
 
 
-def _compare(body: CardBody, rule: Compare, kind: FieldType, become: Callable[[Simple, str], None]) -> None:
+def _compare(desk: Desk, body: CardBody, rule: Compare, column: Column, become: Become) -> None:
+    """A sign and a value, in one line."""
     holder = QWidget(body)
     line = QHBoxLayout(holder)
     line.setContentsMargins(0, 0, 0, 0)
@@ -200,7 +161,7 @@ def _compare(body: CardBody, rule: Compare, kind: FieldType, become: Callable[[S
     sign.setCurrentIndex(SIGNS.index(rule.sign))
     sign.setAccessibleName("Comparison")
     value = Line(rule.value, holder)
-    value.setPlaceholderText(EXAMPLES.get(kind, "0.00"))
+    value.setPlaceholderText(EXAMPLES.get(column.type, "0.00"))
     value.setAccessibleName("Value to compare with")
     sign.activated.connect(
         lambda at: become(msgspec.structs.replace(rule, sign=SIGNS[at]), f"Compare {rule.field.field}")
@@ -217,22 +178,16 @@ def _compare(body: CardBody, rule: Compare, kind: FieldType, become: Callable[[S
     body.column.addWidget(holder)
 
 
-def _text(body: CardBody, rule: TextRule, become: Callable[[Simple, str], None]) -> None:
-    done = f"Text of {rule.field.field}"
-    body.choice("It", HOWS, rule.how, lambda how: become(msgspec.structs.replace(rule, how=how), done))
-    body.entry("Text", rule.text, "case counts", lambda text: become(msgspec.structs.replace(rule, text=text), done))
-    body.chips(
-        ((False, "keep these", "Records whose text does."), (True, "leave these out", "Records whose text does not.")),
-        rule.exclude,
-        lambda value: become(msgspec.structs.replace(rule, exclude=value), done),
-        "Keep records",
-    )
-
-
-def _relative(desk: Desk, body: CardBody, rule: Relative, become: Callable[[Simple, str], None]) -> None:
+def _relative(desk: Desk, body: CardBody, rule: Relative, column: Column, become: Become) -> None:
+    """Periods counted from the as-of date, and that date."""
     done = f"Dates of {rule.field.field}"
-    body.choice("Keep", WINDOWS, rule.how, lambda how: become(msgspec.structs.replace(rule, how=how), done))
-    if rule.how in ("last", "next"):
+    body.choice(
+        "Keep",
+        [(each, each.label) for each in Window],
+        rule.how,
+        lambda how: become(msgspec.structs.replace(rule, how=how), done),
+    )
+    if rule.how.counts:
 
         def many(text: str) -> None:
             if text.strip().isdigit() and int(text) > 0:
@@ -241,11 +196,10 @@ def _relative(desk: Desk, body: CardBody, rule: Relative, become: Callable[[Simp
                 desk.sources.complain(f"“{text}” is not a number of {rule.unit}s.", "Type a number such as 4.")
 
         body.entry("How many", str(rule.count), "4", many)
-    units = [(unit, f"{unit}s" if rule.how in ("last", "next") else unit) for unit in UNITS]
+    units = [(unit, f"{unit}s" if rule.how.counts else str(unit)) for unit in Unit]
     body.choice("Of", units, rule.unit, lambda unit: become(msgspec.structs.replace(rule, unit=unit), done))
     try:
-        kind = desk.source.column(rule.field).type
-        meant = rule.between(desk.engine.as_of_date(rule.field), kind, desk.source.fiscal)
+        meant = rule.between(desk.engine.as_of_date(rule.field), column.type, desk.source.fiscal)
         body.text(f"Now that is {meant.low[:10]} to {meant.high[:10]}.", "quiet")
     except FoldBasketError as error:
         body.text(str(error), "warning")
@@ -262,7 +216,8 @@ def _relative(desk: Desk, body: CardBody, rule: Relative, become: Callable[[Simp
         body.entry("Date", desk.basket.as_of, "2026-09-30", lambda text: desk.do(edits.ChangeBasket({"as_of": text.strip()}, "Change the as-of date")))  # fmt: skip
 
 
-def _members(desk: Desk, body: CardBody, rule: Members, become: Callable[[Simple, str], None]) -> None:
+def _members(desk: Desk, body: CardBody, rule: Members, column: Column, become: Become) -> None:
+    """The members to tick."""
     model = member_model(desk, rule, lambda new: become(new, f"Keep {rule.field.field}"), body)
     if model is None:
         body.text(why_no_list(desk, rule), "quiet")
@@ -311,3 +266,12 @@ def _members(desk: Desk, body: CardBody, rule: Members, become: Callable[[Simple
 
     later.clicked.connect(turn_round)
     body.column.addWidget(later)
+
+
+CONTROLS: dict[type[OneField], Callable[..., None]] = {
+    Members: _members,
+    Compare: _compare,
+    Between: _range,
+    Relative: _relative,
+}
+"""Kinds for which their parameters alone do not serve."""

@@ -11,11 +11,11 @@ from foldbasket.desktop.card.editor import FormulaEditor
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.formulawork import Judged
-from foldbasket.folding.filters import Condition
+from foldbasket.folding.filters.condition import Condition
 from foldbasket.folding.sentence import measure_heading
-from foldbasket.folding.spec import Measure
 from foldbasket.formulas.help import PATTERNS
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Measure
 
 SIGNS = (("-", "less"), ("+", "plus"), ("/", "divided by"), ("*", "times"))
 

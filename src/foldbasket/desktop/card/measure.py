@@ -12,8 +12,8 @@ from foldbasket.desktop.desk import Desk
 from foldbasket.errors import PatternError
 from foldbasket.folding.aggregates import AGGREGATES
 from foldbasket.folding.sentence import measure_heading
-from foldbasket.folding.spec import Measure
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Measure
 from foldbasket.styling.numbers import check_pattern
 from foldbasket.tables.column import DeferredColumn
 from foldbasket.tables.nature import Nature, nature_of

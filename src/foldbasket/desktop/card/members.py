@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from foldbasket.desktop.desk import Desk
 from foldbasket.errors import FoldError
-from foldbasket.folding.bands import Cut
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.cut import Cut
+from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import DeferredColumn
 
 MOST = 200

@@ -8,16 +8,18 @@ from PyQt6.QtWidgets import QCheckBox
 from foldbasket.baskets import edits, placing
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
-from foldbasket.folding.filters import Compare, Either, Filter, Simple
+from foldbasket.folding.filters.either import Either
+from foldbasket.folding.filters.values import Compare
 from foldbasket.folding.sentence import field_phrase
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.filter import Filter, OneField
 
 
 def alternatives_section(desk: Desk, body: CardBody, whole: Filter, at: int) -> None:
     """Adds the section that makes other conditions enough, too."""
     fold = desk.fold
     assert fold is not None
-    rules = whole.rules if isinstance(whole, Either) else (whole,)
+    rules = tuple(whole.alternatives())
     body.section("Or else")
     offered = placing.fields_for(desk.source, fold, "filters")
     fields = [(ref, f"{ref.field} · {ref.table}") for ref, _, fits in offered if fits]
@@ -29,7 +31,7 @@ def alternatives_section(desk: Desk, body: CardBody, whole: Filter, at: int) -> 
         other = placing.word_for("filters", ref, column, fold)
         if column.type.is_number:
             other = Compare(other.id, ref, None, "≥", "0")
-        assert isinstance(other, Simple)
+        assert isinstance(other, OneField)
         first = tuple(msgspec.structs.replace(each, picker="") for each in rules)
         desk.alternative = len(rules)
         either = Either(whole.id, (*first, other), picker=whole.picker)

@@ -8,9 +8,9 @@ from foldbasket.baskets import edits
 from foldbasket.desktop.card.members import members_of
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
-from foldbasket.folding.ordering import ByValue, Keep
 from foldbasket.folding.sentence import measure_heading
-from foldbasket.folding.spec import Placed
+from foldbasket.spec.fold import Placed
+from foldbasket.spec.order import ByValue, Keep
 
 KEEPS = (
     (None, "all of them"),

@@ -20,8 +20,8 @@ from foldbasket.desktop.collecting import let_go
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.source.card import Show, field_card, source_card
 from foldbasket.errors import FoldBasketError
-from foldbasket.folding.filters import Between
-from foldbasket.folding.spec import Measure, Placed
+from foldbasket.folding.filters.values import Between
+from foldbasket.spec.fold import Measure, Placed
 
 TAB = Qt.FocusPolicy.TabFocus
 

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.listing import MOST_MEMBERS, Listed
 from foldbasket.folding.domain import BLANK, NO_MATCH
-from foldbasket.folding.filters import Members
+from foldbasket.folding.filters.members import Members
 from foldbasket.links.link import Match
 from foldbasket.tables.column import DeferredColumn
 

@@ -9,9 +9,9 @@ from foldbasket.desktop.card.depth import into_fields
 from foldbasket.desktop.card.menu import MOST_LISTED, add, submenu
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.memberwork import Seen
-from foldbasket.folding.axis import plural
 from foldbasket.folding.sentence import placed_heading
-from foldbasket.folding.spec import Placed
+from foldbasket.spec.fold import Placed
+from foldbasket.styling.words import plural
 
 
 def add_member(menu: QMenu, desk: Desk, seen: Seen) -> None:

@@ -17,7 +17,7 @@ from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.flow import FlowLayout
 from foldbasket.desktop.plain import tip
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import Column
 from foldbasket.tables.findings.finding import Finding
 from foldbasket.tables.mending.fields import HideFields, JoinFields, RenameField

@@ -19,8 +19,8 @@ from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.sentence import dropped_field
 from foldbasket.errors import FoldBasketError
 from foldbasket.links.link import Link, Match
-from foldbasket.links.source import FieldRef
 from foldbasket.links.suggest import words
+from foldbasket.spec.field import FieldRef
 
 BOX_WIDTH, BOX_HEIGHT = 132, 45
 ACROSS, DOWN, LABEL = 140, 13, 88

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QWidget
 from foldbasket.desktop import theme
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.sentence import field_mime
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import Column, DeferredColumn
 from foldbasket.tables.findings.finding import Finding
 from foldbasket.tables.profile import Profile, summary

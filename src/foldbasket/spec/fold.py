@@ -10,11 +10,11 @@ from typing import Literal
 
 import msgspec
 
-from foldbasket.folding.bands import Bands, Cut, Groups
-from foldbasket.folding.comparisons import AnyComparison
-from foldbasket.folding.filters import Filter
-from foldbasket.folding.ordering import ByValue, Keep
-from foldbasket.links.source import FieldRef
+from foldbasket.spec.comparison import Comparison
+from foldbasket.spec.cut import Bands, Cut, Groups
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.filter import Filter
+from foldbasket.spec.order import ByValue, Keep
 from foldbasket.styling.numbers import NumberStyle
 
 Where = Literal["after", "before", "off"]
@@ -79,7 +79,7 @@ class Measure(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
     weight: FieldRef | None = None
     order: FieldRef | None = None
     total: TotalOf = "records"
-    compare: AnyComparison | None = None
+    compare: Comparison | None = None
     heading: str | None = None
     number: NumberStyle = NumberStyle()
     formula: str = ""

@@ -1,0 +1,164 @@
+"""Differences, changes and percentages: against another member, or another measure in the same cell."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from typing import Annotated, ClassVar
+
+import msgspec
+import numpy as np
+import numpy.typing as npt
+
+from foldbasket.errors import FoldError
+from foldbasket.folding.aggregates import Block
+from foldbasket.folding.compare.along import Along
+from foldbasket.folding.compare.cells import Cells, alike, large, moved, quotient
+from foldbasket.folding.sides import Side, Targets, is_period
+from foldbasket.kinds import Choice, entered, set_by
+from foldbasket.spec.comparison import Comparison, Words
+from foldbasket.spec.fold import Fold, Placed
+
+
+class How(Choice):
+    """What is made of a number and the one it is compared with."""
+
+    DIFFERENCE = "difference", "difference", "difference from"
+    CHANGE = "change", "change in %", "% change from"
+    PERCENTAGE = "percentage", "% of it", "% of"
+
+
+class Other(Choice):
+    """Which other member of the field a cell is compared with."""
+
+    PREVIOUS = "previous", "with the one before", "the one before"
+    NEXT = "next", "with the next", "the next"
+    YEAR_BEFORE = "year before", "with a year before", "a year before"
+    MEMBER = "member", "with one member"
+
+
+@entered
+class Against(Along, frozen=True, tag="against"):
+    """The difference from another member of a field, the change in percent, or the percentage of it."""
+
+    standing: ClassVar[int] = 20
+    other: Other = Other.PREVIOUS
+    member: Annotated[
+        str | None,
+        set_by(
+            "Member",
+            "The one that all others are compared with.",
+            of="member",
+            when=("other", "member"),
+        ),
+    ] = None
+    how: Annotated[How, set_by("As", "What is made of the two.")] = How.DIFFERENCE
+
+    @classmethod
+    def offers(cls) -> Sequence[tuple[Comparison, str]]:
+        return [(cls(other=other), other.label) for other in Other]
+
+    def started(self, fold: Fold, measure: str, members: Callable[[Placed], Sequence[str]]) -> Against:
+        words = fold.columns or fold.rows
+        if self.other is not Other.MEMBER or not words:
+            return self
+        return Against(words[-1].id, Other.MEMBER, next(iter(members(words[-1])), None))
+
+    @property
+    def said(self) -> str:
+        other = (self.member or "") if self.other is Other.MEMBER else self.other.said
+        return f"{self.how.said} {other}"
+
+    @property
+    def keeps_unit(self) -> bool:
+        return self.how is How.DIFFERENCE
+
+    def of(self, block: Block, cells: Cells) -> Block:
+        side, at, is_columns = self._side(cells)
+        if self.other is Other.MEMBER:
+            targets = _of_member(side, at, self.member)
+        elif self.other is Other.YEAR_BEFORE:
+            if not is_period(side.domains[at]):
+                raise FoldError(
+                    f"“{side.words[at].field.field}” is no period, so it has no year before.",
+                    todo="Compare along a date by year, quarter, month, week or day.",
+                )
+            targets = side.year_before(at)
+        else:
+            targets = side.step(at, -1 if self.other is Other.PREVIOUS else 1)
+        return _compared(block, *moved(block, targets, is_columns), self.how)
+
+
+@entered
+class AgainstMeasure(
+    msgspec.Struct,
+    Comparison,
+    frozen=True,
+    forbid_unknown_fields=True,
+    omit_defaults=True,
+    tag_field="kind",
+    tag="against measure",
+):
+    """The difference from another measure in the same cell, the change in percent, or the percentage of it."""
+
+    standing: ClassVar[int] = 30
+    measure: Annotated[str, set_by("Measure", "The one that stands in the same cell.", of="measure")] = ""
+    how: Annotated[How, set_by("As", "What is made of the two.")] = How.DIFFERENCE
+
+    @classmethod
+    def offers(cls) -> Sequence[tuple[Comparison, str]]:
+        return ((cls(), "with another measure"),)
+
+    def started(self, fold: Fold, measure: str, members: Callable[[Placed], Sequence[str]]) -> AgainstMeasure:
+        other = next((each.id for each in fold.measures if each.id != measure), None)
+        if other is None:
+            raise FoldError("there is no other measure to compare with.", todo="Add one first.")
+        return msgspec.structs.replace(self, measure=other)
+
+    @property
+    def said(self) -> str:
+        return f"{self.how.said} another measure"
+
+    def phrase(self, words: Words) -> str:
+        return f"{self.how.said} {words.measure(self.measure) or 'another measure'}"
+
+    @property
+    def keeps_unit(self) -> bool:
+        return self.how is How.DIFFERENCE
+
+    def of(self, block: Block, cells: Cells) -> Block:
+        other = cells.measures.get(self.measure)
+        if other is None:
+            raise FoldError("the measure to compare with was taken out.", todo="Choose another measure.")
+        one, two = alike(block, other)
+        return _compared(one, two.data, two.blank, self.how)
+
+
+def _of_member(side: Side, field: int, member: str | None) -> Targets:
+    domain = side.domains[field]
+    try:
+        code = domain.code_of(member) if member is not None else None
+    except ValueError as error:
+        raise FoldError(str(error), where=side.words[field].field.field, todo="Choose another member.") from None
+    if code is None:
+        raise FoldError(
+            f"“{member}” is no longer a member of {side.words[field].field.field}.",
+            todo="Choose another to compare with.",
+        )
+    return side.with_member(field, np.full(len(side), code, np.int64))
+
+
+def _compared(block: Block, other: npt.NDArray, absent: npt.NDArray[np.bool_], how: How) -> Block:
+    if how is How.PERCENTAGE:
+        return quotient(block, other, absent)
+    difference = _difference(block, other, absent)
+    # Over the size of what it is compared with: from a loss of 100 to one of 50 is a change for the better, so it is +50 %.
+    return difference if how is How.DIFFERENCE else quotient(difference, np.abs(other), absent)
+
+
+def _difference(block: Block, other: npt.NDArray, absent: npt.NDArray[np.bool_]) -> Block:
+    blank = block.blank | absent
+    one, two = block.data, other
+    if one.dtype.kind == "i" and (large(one, 2) or (two.dtype.kind == "i" and large(two, 2))):
+        one, two = one.astype(object), two.astype(object)
+    return replace(block, data=np.where(blank, 0, one - two), blank=blank)

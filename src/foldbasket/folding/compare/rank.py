@@ -1,0 +1,60 @@
+"""Places among the members of a field."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import ClassVar
+
+import numpy as np
+
+from foldbasket.folding.aggregates import Block
+from foldbasket.folding.compare.along import Among
+from foldbasket.folding.compare.cells import Cells, laid, upright
+from foldbasket.kinds import entered
+from foldbasket.spec.comparison import Comparison
+from foldbasket.styling.words import plural
+from foldbasket.tables.types import FieldType
+
+
+@entered
+class Rank(Among, frozen=True, tag="rank"):
+    """The place among the members of a field in the same parent: 1 is the largest, or the smallest; equal values share one."""
+
+    standing: ClassVar[int] = 50
+    smallest_first: bool = False
+
+    @classmethod
+    def offers(cls) -> Sequence[tuple[Comparison, str]]:
+        return ((cls(), "rank, largest first"), (cls(smallest_first=True), "rank, smallest first"))
+
+    @property
+    def said(self) -> str:
+        return "rank from the smallest" if self.smallest_first else "rank"
+
+    def direction(self, names: Sequence[str]) -> str:
+        within = f" in each {names[-2]}" if len(names) > 1 else ""
+        return f" among {plural(names[-1])}{within}"
+
+    def of(self, block: Block, cells: Cells) -> Block:
+        side, at, is_columns = self._side(cells)
+        series = side.series(at, restart=True)
+        data, blank = upright(block, is_columns)
+        blank = blank | ((series < 0) | side.gathered(at))[:, None]
+        ranks = np.zeros(data.shape, np.int64)
+        for column in range(data.shape[1]):
+            lines = np.flatnonzero(~blank[:, column])
+            values = data[lines, column]
+            order = np.argsort(values, kind="stable")
+            place = np.empty(len(lines), np.int64)
+            changed = np.append(True, values[order][1:] != values[order][:-1]) if len(lines) else np.zeros(0, np.bool_)
+            place[order] = np.cumsum(changed)  # equal values share a number, in ascending order
+            if not self.smallest_first:
+                place = place.max(initial=0) - place
+            by = np.lexsort((place, series[lines]))
+            group, value = series[lines][by], place[by]
+            position = np.arange(len(by))
+            starts = np.maximum.accumulate(np.where(np.append(True, group[1:] != group[:-1]), position, 0))
+            ties = np.append(True, (group[1:] != group[:-1]) | (value[1:] != value[:-1]))
+            firsts = np.maximum.accumulate(np.where(ties, position, 0))
+            ranks[lines[by], column] = firsts - starts + 1
+        return Block(FieldType.WHOLE, laid(ranks, is_columns), laid(blank, is_columns))

@@ -1,0 +1,109 @@
+"""What builds up along a field: running totals and shares, moving averages."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Annotated, ClassVar
+
+import numpy as np
+
+from foldbasket.errors import FoldError
+from foldbasket.folding.aggregates import Block
+from foldbasket.folding.compare.along import AlongTime
+from foldbasket.folding.compare.cells import Cells, laid, large, moved, quotient, upright
+from foldbasket.folding.sides import Targets
+from foldbasket.kinds import entered, set_by
+from foldbasket.spec.comparison import Comparison
+from foldbasket.tables.types import FieldType
+
+
+@entered
+class Running(AlongTime, frozen=True, tag="running"):
+    """The running total along a field in displayed order, or its share of the last; starts anew in each parent."""
+
+    standing: ClassVar[int] = 40
+    share: bool = False
+    restart: Annotated[
+        bool, set_by("Starts anew", "Whether it begins again in each parent.", yes_no=("in each parent", "never"))
+    ] = True
+
+    @classmethod
+    def offers(cls) -> Sequence[tuple[Comparison, str]]:
+        return [(made, made.said) for made in (cls(), cls(share=True))]
+
+    @property
+    def said(self) -> str:
+        return "running share" if self.share else "running total"
+
+    def direction(self, names: Sequence[str]) -> str:
+        anew = f", anew in each {names[-2]}" if self.restart and len(names) > 1 else ""
+        return f" along {names[-1]}{anew}"
+
+    @property
+    def keeps_unit(self) -> bool:
+        return not self.share
+
+    def of(self, block: Block, cells: Cells) -> Block:
+        side, at, is_columns = self._side(cells)
+        series = side.series(at, self.restart)
+        data, blank = upright(block, is_columns)
+        known = np.where(blank, 0, data)
+        if known.dtype.kind == "i":
+            known = known.astype(object) if large(known, len(known)) else known
+        order = np.argsort(series, kind="stable")
+        sums = np.zeros_like(known)
+        starts = np.flatnonzero(np.append(True, series[order][1:] != series[order][:-1])[: len(order)])
+        stops = np.append(starts[1:], len(order))[: len(starts)]
+        lasts = np.zeros_like(known)
+        for start, stop in zip(starts, stops, strict=True):
+            lines = order[start:stop]
+            sums[lines] = np.cumsum(known[lines], axis=0)
+            lasts[lines] = sums[lines[-1]]
+        blank = blank | (series < 0)[:, None]
+        made = replace(block, data=laid(sums, is_columns), blank=laid(blank, is_columns))
+        return quotient(made, laid(lasts, is_columns), laid(blank, is_columns)) if self.share else made
+
+
+@entered
+class MovingAverage(AlongTime, frozen=True, tag="moving average"):
+    """The average of a member and those before it, so many in all; blank where there are fewer."""
+
+    standing: ClassVar[int] = 60
+    members: Annotated[
+        int, set_by("Members", "How many are averaged, this one among them.", unit="members", hint="3", least=1)
+    ] = 3
+
+    @classmethod
+    def offers(cls) -> Sequence[tuple[Comparison, str]]:
+        return ((cls(), "moving average"),)
+
+    @property
+    def said(self) -> str:
+        return f"average over {self.members}"
+
+    def direction(self, names: Sequence[str]) -> str:
+        return f" along {names[-1]}"
+
+    @property
+    def keeps_unit(self) -> bool:
+        return True
+
+    def of(self, block: Block, cells: Cells) -> Block:
+        if self.members < 1:
+            raise FoldError("a moving average takes at least one member.", todo="Type a number such as 3.")
+        side, at, is_columns = self._side(cells)
+        back = side.step(at, -1)
+        targets: Targets = np.where(side.named(at), np.arange(len(side)), -1)
+        total, missing = None, None
+        for _ in range(self.members):
+            data, blank = moved(block, targets, is_columns)
+            values = np.where(blank, 0, data).astype(object if block.data.dtype.kind != "f" else np.float64)
+            total = values if total is None else total + values
+            missing = blank if missing is None else missing | blank
+            targets = np.where(targets >= 0, back[targets], -1)
+        assert total is not None
+        assert missing is not None
+        divisor = self.members * 10**block.scale
+        means = np.array([each / divisor for each in total.flat], np.float64).reshape(total.shape)
+        return Block(FieldType.REAL, means, missing)

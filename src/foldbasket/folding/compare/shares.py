@@ -1,0 +1,92 @@
+"""Shares of a total, and the index against what row and column let expect."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import ClassVar
+
+import msgspec
+import numpy as np
+
+from foldbasket.folding.aggregates import Block
+from foldbasket.folding.compare.cells import Cells, quotient, taken
+from foldbasket.kinds import Choice, entered
+from foldbasket.spec.comparison import Comparison
+from foldbasket.tables.types import FieldType
+
+
+class Whole(Choice):
+    """The total that a cell is a share of."""
+
+    EVERYTHING = "everything", "everything", "% of everything"
+    ROW = "row", "the row", "% of the row"
+    COLUMN = "column", "the column", "% of the column"
+    PARENT_ROW = "parent row", "the parent row", "% of the parent row"
+    PARENT_COLUMN = "parent column", "the parent column", "% of the parent column"
+
+
+@entered
+class ShareOf(
+    msgspec.Struct,
+    Comparison,
+    frozen=True,
+    forbid_unknown_fields=True,
+    omit_defaults=True,
+    tag_field="kind",
+    tag="share",
+):
+    """The share of a total: of everything, of the row, of the column, or of the parent on rows or columns."""
+
+    standing: ClassVar[int] = 10
+    whole: Whole = Whole.EVERYTHING
+
+    @classmethod
+    def offers(cls) -> Sequence[tuple[Comparison, str]]:
+        return [(cls(whole), whole.said) for whole in Whole]
+
+    @property
+    def said(self) -> str:
+        return self.whole.said
+
+    def of(self, block: Block, cells: Cells) -> Block:
+        rows, columns = np.arange(len(cells.rows)), np.arange(len(cells.columns))
+        if self.whole in ("everything", "column"):
+            rows = np.full(len(rows), cells.rows.grand)
+        if self.whole in ("everything", "row"):
+            columns = np.full(len(columns), cells.columns.grand)
+        if self.whole == "parent row":
+            rows = cells.rows.parents
+        if self.whole == "parent column":
+            columns = cells.columns.parents
+        return quotient(block, *taken(block, rows, columns))
+
+
+@entered
+class Index(
+    msgspec.Struct,
+    Comparison,
+    frozen=True,
+    forbid_unknown_fields=True,
+    omit_defaults=True,
+    tag_field="kind",
+    tag="index",
+):
+    """How much weight a cell has, its row and column considered: cell × everything ÷ (row × column). 1 is as expected."""
+
+    standing: ClassVar[int] = 70
+
+    @property
+    def said(self) -> str:
+        return "index"
+
+    def of(self, block: Block, cells: Cells) -> Block:
+        rows, columns = np.arange(len(cells.rows)), np.arange(len(cells.columns))
+        grand_row, grand_column = np.full(len(rows), cells.rows.grand), np.full(len(columns), cells.columns.grand)
+        row, no_row = taken(block, rows, grand_column)
+        column, no_column = taken(block, grand_row, columns)
+        everything, nothing = taken(block, grand_row, grand_column)
+        blank = block.blank | no_row | no_column | nothing
+        below = row.astype(np.float64) * column.astype(np.float64)
+        blank = blank | (below == 0)
+        above = block.data.astype(np.float64) * everything.astype(np.float64)
+        return Block(FieldType.REAL, np.where(blank, 0.0, above / np.where(blank, 1.0, below)), blank)

@@ -1,0 +1,42 @@
+"""Keeping what has no value, or has one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Annotated, ClassVar
+
+import numpy as np
+
+from foldbasket.folding.domain import Domain
+from foldbasket.folding.filters.onefield import Mask, RecordFilter
+from foldbasket.kinds import entered, set_by
+from foldbasket.tables.column import NumberColumn
+
+
+@entered
+class Blank(RecordFilter, frozen=True, tag="blank"):
+    """Has no value (blank, or no partner found), or with `exclude` has one."""
+
+    standing: ClassVar[int] = 60
+    label: ClassVar[str] = "Blank"
+    meaning: ClassVar[str] = "Keep records without a value, or with one."
+    exclude: Annotated[
+        bool,
+        set_by("Keep records", "Blank, or no partner found over a link.", yes_no=("with a value", "without a value")),
+    ] = False
+
+    @property
+    def keeps_unmatched(self) -> bool:
+        return not self.exclude
+
+    def keeps_codes(self, domain: Domain) -> Mask:
+        kept = np.zeros(domain.size, np.bool_)
+        kept[domain.blank :] = True
+        return ~kept if self.exclude else kept
+
+    def keeps_values(self, column: NumberColumn) -> Mask | None:
+        valid = np.ones(len(column), np.bool_) if column.valid is None else column.valid
+        return valid if self.exclude else ~valid
+
+    def condition(self, label: Callable[[str], str]) -> str:
+        return "not blank" if self.exclude else "blank"

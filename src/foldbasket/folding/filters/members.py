@@ -1,0 +1,70 @@
+"""Keeping by the members of a field."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import ClassVar
+
+import numpy as np
+
+from foldbasket.errors import FoldError
+from foldbasket.folding.domain import BLANK, NO_MATCH, Domain, domain_of
+from foldbasket.folding.filters.onefield import Mask, RecordFilter
+from foldbasket.kinds import entered
+from foldbasket.links.source import Source
+from foldbasket.spec.field import FieldRef
+from foldbasket.typed import meant
+
+MOST_KNOWN = 5_000
+"""Members among which one that was meant is looked for."""
+
+
+@entered
+class Members(RecordFilter, frozen=True, tag="members"):
+    """Is one of, or is none of, the listed members. `blank` and `no_match` list those two as well."""
+
+    standing: ClassVar[int] = 10
+    label: ClassVar[str] = "Members"
+    meaning: ClassVar[str] = "Tick the members to keep."
+    members: tuple[str, ...] = ()
+    blank: bool = False
+    no_match: bool = False
+    exclude: bool = False
+
+    @classmethod
+    def started(cls, id: str, field: FieldRef, part: str | None) -> Members:
+        return cls(id, field, part, exclude=True)
+
+    def unknown(self, source: Source) -> list[str]:
+        domain = domain_of(source.column(self.field), self.part, source.fiscal)
+        missing = [key for key in self.members if domain.code_of(key) is None]
+        known = [domain.key(code) for code in range(min(domain.blank, MOST_KNOWN))] if missing else []
+        return [
+            f"the filter on “{self.field.field}” names “{key}”, which no record has. {meant(key, known)}".rstrip()
+            for key in missing
+        ]
+
+    def keeps_codes(self, domain: Domain) -> Mask:
+        listed = np.zeros(domain.size, np.bool_)
+        for key in self.members:
+            try:
+                code = domain.code_of(key)
+            except ValueError as error:
+                raise FoldError(str(error), where=f"Filter on “{self.field.field}”") from None
+            if code is not None:
+                listed[code] = True
+        listed[domain.blank], listed[domain.no_match] = self.blank, self.no_match
+        return ~listed if self.exclude else listed
+
+    def condition(self, label: Callable[[str], str]) -> str:
+        named = [label(key) for key in self.members] + [BLANK] * self.blank + [NO_MATCH] * self.no_match
+        if not named:
+            return "anything" if self.exclude else "nothing"
+        shown = ", ".join(named[:4]) + (f" and {len(named) - 4} more" if len(named) > 4 else "")
+        return f"not {shown}" if self.exclude else shown
+
+
+def of_member(id: str, field: FieldRef, part: str | None, token: str, *, exclude: bool = False) -> Members:
+    """A filter on one member, by its token: its key, or what blank and unmatched records are called."""
+    listed = () if token in (BLANK, NO_MATCH) else (token.removeprefix("\\"),)
+    return Members(id, field, part, listed, token == BLANK, token == NO_MATCH, exclude)

@@ -1,0 +1,74 @@
+"""Keeping by what a text contains."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Annotated, ClassVar
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from foldbasket.errors import FoldError
+from foldbasket.folding.domain import Domain
+from foldbasket.folding.filters.onefield import Mask, RecordFilter
+from foldbasket.kinds import Choice, entered, set_by
+from foldbasket.tables.types import FieldType
+
+
+class Way(Choice):
+    """How a text is looked for in another."""
+
+    CONTAINS = "contains", "contains", "contain"
+    STARTS = "starts", "starts with", "start with"
+    ENDS = "ends", "ends with", "end with"
+    MATCHES = "matches", "matches (regular expression)", "match"
+
+
+@entered
+class TextRule(RecordFilter, frozen=True, tag="text"):
+    """Text that contains, starts with, ends with or matches something; case counts. `matches` takes a regular expression
+    (RE2's, which never runs away). With `exclude`, text that does not."""
+
+    standing: ClassVar[int] = 40
+    label: ClassVar[str] = "Text"
+    meaning: ClassVar[str] = "Keep text that contains, starts with, ends with or matches something."
+    how: Annotated[Way, set_by("It", "How the text is looked for.")] = Way.CONTAINS
+    text: Annotated[str, set_by("Text", "What is looked for; case counts.", hint="case counts")] = ""
+    exclude: Annotated[
+        bool, set_by("Keep records", "Records whose text does, or does not.", yes_no=("leave these out", "keep these"))
+    ] = False
+
+    @classmethod
+    def fits(cls, kind: FieldType) -> bool:
+        return kind is FieldType.TEXT
+
+    def keeps_codes(self, domain: Domain) -> Mask:
+        if domain.type is not FieldType.TEXT:
+            raise FoldError(
+                f"“{self.field.field}” is {domain.type.value}, not text.",
+                where=f"Filter on “{self.field.field}”",
+                todo="Compare it, or give a range.",
+            )
+        values = domain.dictionary.values
+        ask = {
+            Way.CONTAINS: pc.match_substring,
+            Way.STARTS: pc.starts_with,
+            Way.ENDS: pc.ends_with,
+            Way.MATCHES: pc.match_substring_regex,
+        }[self.how]
+        try:
+            hit = np.asarray(ask(values, self.text).to_numpy(zero_copy_only=False), np.bool_)
+        except pa.ArrowInvalid as error:
+            raise FoldError(
+                f"“{self.text}” is not a regular expression ({str(error).removeprefix('Invalid regular expression: ')}).",
+                where=f"Filter on “{self.field.field}”",
+                todo="Mend it, or use contains.",
+            ) from None
+        kept = np.zeros(domain.size, np.bool_)
+        kept[: domain.blank] = hit != self.exclude
+        return kept
+
+    def condition(self, label: Callable[[str], str]) -> str:
+        does = self.how.label.partition(" (")[0]
+        return f"{f'does not {self.how.said}' if self.exclude else does} “{self.text}”"

@@ -1,0 +1,141 @@
+"""Keeping by comparison with values: one, or a range."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from decimal import Decimal
+from typing import ClassVar, Literal
+
+import numpy as np
+import numpy.typing as npt
+
+from foldbasket.errors import FoldError
+from foldbasket.folding.domain import Domain
+from foldbasket.folding.filters.onefield import Mask, RecordFilter
+from foldbasket.kinds import entered
+from foldbasket.spec.field import FieldRef
+from foldbasket.tables.column import NumberColumn
+from foldbasket.tables.types import FieldType, parse_canonical
+
+Sign = Literal["=", "≠", "<", "≤", ">", "≥"]
+SIGNS: tuple[Sign, ...] = ("=", "≠", "<", "≤", ">", "≥")
+
+
+@entered
+class Compare(RecordFilter, frozen=True, tag="compare"):
+    """Compares with one value, given as canonical text. Text compares by code point. Without a value it keeps everything."""
+
+    standing: ClassVar[int] = 20
+    label: ClassVar[str] = "Compare"
+    meaning: ClassVar[str] = "Keep what is above, below or equal to a value."
+    sign: Sign = "="
+    value: str = ""
+
+    @classmethod
+    def started(cls, id: str, field: FieldRef, part: str | None) -> Compare:
+        return cls(id, field, part, "≥")
+
+    def keeps_codes(self, domain: Domain) -> Mask:
+        if not self.value:
+            return np.ones(domain.size, np.bool_)
+        return _codes_by(
+            domain,
+            self.field,
+            lambda members, scale: _compared(members, self.sign, _known(domain, self.value, self.field), scale),
+        )
+
+    def keeps_values(self, column: NumberColumn) -> Mask | None:
+        if not self.value:
+            return np.ones(len(column), np.bool_)
+        return _values_by(
+            column, self.field, self.value, lambda exact: _compared(column.values, self.sign, exact, column.scale)
+        )
+
+    def condition(self, label: Callable[[str], str]) -> str:
+        return f"{self.sign} {label(self.value)}" if self.value else "any value"
+
+
+@entered
+class Between(RecordFilter, frozen=True, tag="between"):
+    """From `low` to `high`, both ends in, given as canonical text. A side without a value is open; with neither, everything is kept,
+    blanks as well."""
+
+    standing: ClassVar[int] = 30
+    label: ClassVar[str] = "Range"
+    meaning: ClassVar[str] = "Keep what lies between two values, both ends in."
+    low: str = ""
+    high: str = ""
+
+    def _sides(self) -> tuple[Compare, ...]:
+        ends: tuple[tuple[Sign, str], ...] = (("≥", self.low), ("≤", self.high))
+        return tuple(Compare(self.id, self.field, self.part, sign, value) for sign, value in ends)
+
+    def keeps_codes(self, domain: Domain) -> Mask:
+        above, below = (side.keeps_codes(domain) for side in self._sides())
+        return above & below
+
+    def keeps_values(self, column: NumberColumn) -> Mask | None:
+        above, below = (side.keeps_values(column) for side in self._sides())
+        return above & below if above is not None and below is not None else None
+
+    def condition(self, label: Callable[[str], str]) -> str:
+        if self.low and self.high:
+            return f"{label(self.low)} to {label(self.high)}"
+        return next((side.condition(label) for side in self._sides() if side.value), "any value")
+
+
+def _known(domain: Domain, text: str, field: FieldRef) -> object:
+    try:
+        return domain.comparable(text)
+    except ValueError as error:
+        raise FoldError(str(error), where=f"Filter on “{field.field}”") from None
+
+
+def _codes_by(domain: Domain, field: FieldRef, decide: Callable[[npt.NDArray, int], Mask]) -> Mask:
+    if domain.type is FieldType.TEXT:
+        members: npt.NDArray = np.array(domain.dictionary.texts, dtype=np.object_)
+    else:
+        members = np.asarray(domain.dictionary.values)
+    kept = np.zeros(domain.size, np.bool_)
+    if len(members):
+        kept[: domain.blank] = decide(members, 0 if domain.part is not None else domain.dictionary.scale)
+    return kept
+
+
+def _values_by(column: NumberColumn, field: FieldRef, text: str, decide: Callable[[object], Mask]) -> Mask:
+    try:
+        exact = parse_canonical(column.type, text)
+    except ValueError as error:
+        raise FoldError(str(error), where=f"Filter on “{field.field}”") from None
+    kept = decide(exact)
+    return kept if column.valid is None else kept & column.valid
+
+
+def _compared(values: npt.NDArray, sign: Sign, wanted: object, scale: int) -> Mask:
+    """`values` (stored form) against a value; decimals exactly, whatever digits the value has."""
+    if isinstance(wanted, Decimal):
+        if values.dtype.kind == "f":
+            wanted = float(wanted)
+        else:
+            units = wanted.scaleb(scale)
+            low, high = math.floor(units), math.ceil(units)
+            if low != high:  # no stored value equals it
+                if sign in ("=", "≠"):
+                    return np.full(len(values), sign == "≠")
+                wanted = low if sign in ("≤", ">") else high
+            else:
+                wanted = low
+            bounds = np.iinfo(np.int64)
+            if not bounds.min <= wanted <= bounds.max:
+                above = wanted > 0
+                return np.full(len(values), (sign in ("<", "≤", "≠")) if above else (sign in (">", "≥", "≠")))
+    compared: Mask = {
+        "=": lambda: values == wanted,
+        "≠": lambda: values != wanted,
+        "<": lambda: values < wanted,
+        "≤": lambda: values <= wanted,
+        ">": lambda: values > wanted,
+        "≥": lambda: values >= wanted,
+    }[sign]()
+    return compared.astype(np.bool_)

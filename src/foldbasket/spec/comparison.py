@@ -1,0 +1,83 @@
+"""Comparisons as they are asked for. The kinds stand in `folding/compare/`, each with what it does."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Any, ClassVar, Protocol, TypeVar
+
+from foldbasket.kinds import Kind, Kinds
+
+if TYPE_CHECKING:
+    from foldbasket.spec.fold import Fold, Placed
+
+
+class Words(Protocol):
+    """What a comparison asks for the words of the fold that it is said in."""
+
+    def measure(self, word: str) -> str | None:
+        """The heading of a measure; None where it was taken out."""
+
+    def way(self, compare: Any) -> Sequence[str]:
+        """The headings of an axis from the outermost field to the one that a comparison goes along; none where it is gone."""
+
+
+C = TypeVar("C", bound="Comparison")
+
+
+class Comparison(Kind):
+    """Base of all comparisons; each kind is a frozen msgspec struct with ``tag_field="kind"``."""
+
+    __slots__ = ()
+
+    kinds: ClassVar[Kinds[type[Comparison]]] = Kinds("comparison", "foldbasket.folding.compare")
+    standing: ClassVar[int] = 100
+    """Where it stands among those that are offered."""
+
+    @classmethod
+    def offers(cls) -> Sequence[tuple[Comparison, str]]:
+        """The forms in which it is offered, each with what the choice is called."""
+        made = cls()
+        return ((made, made.said),)
+
+    @property
+    def said(self) -> str:
+        """How the heading says it, and the sentence where it adds nothing: “% of the column”."""
+        raise NotImplementedError
+
+    def phrase(self, words: Words) -> str:
+        """How the sentence says it."""
+        return self.said
+
+    def heading(self, words: Words) -> str:
+        """How the report's heading says it."""
+        return self.said
+
+    @property
+    def keeps_unit(self) -> bool:
+        """Whether its cells are in the unit of the measure, so that the measure's own number pattern goes with them."""
+        return False
+
+    def started(self: C, fold: Fold, measure: str, members: Callable[[Placed], Sequence[str]]) -> C:
+        """The comparison as it begins when it is chosen for a measure: what it needs to name is named. `members` lists those of a
+        field. Raises FoldError where the fold has nothing to name."""
+        return self
+
+    def of(self, block: Any, cells: Any) -> Any:
+        """The compared cells: a `folding.aggregates.Block` from one and the `folding.compare.cells.Cells` around it. Raises FoldError
+        when a word or member it names is not there."""
+        raise NotImplementedError
+
+
+def offered() -> list[tuple[Comparison, str]]:
+    """Every form of every comparison, in order."""
+    return [offer for kind in Comparison.kinds for offer in kind.offers()]
+
+
+def is_form(form: Comparison | None, now: Comparison | None) -> bool:
+    """Whether a comparison is of an offered form, whatever else is set on it: it has what tells the forms of its kind apart."""
+    if form is None or now is None or type(form) is not type(now):
+        return form is now
+    forms = [each for each, _ in type(form).offers()]
+    fields: tuple[str, ...] = getattr(form, "__struct_fields__", ())
+    telling = [name for name in fields if len({repr(getattr(each, name)) for each in forms}) > 1]
+    return all(getattr(form, name) == getattr(now, name) for name in telling)

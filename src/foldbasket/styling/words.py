@@ -1,0 +1,24 @@
+"""Small turns of English that several sentences need."""
+
+from __future__ import annotations
+
+
+def lower_first(text: str) -> str:
+    """A name as it stands within a sentence: its first letter small, unless it is an abbreviation."""
+    return text if text[:2].isupper() else text[:1].lower() + text[1:]
+
+
+def plural(heading: str) -> str:
+    """A heading as the name of several: “Site” gives “sites”. Headings that cannot be bent are left as they are."""
+    head, _, _ = heading.partition(" of ")  # “Quarter of order date” gives “quarters”
+    if not head[-1:].isalpha():
+        return heading[:1].lower() + heading[1:]
+    if head.endswith("y") and head[-2:-1].lower() not in "aeiou":
+        several = head[:-1] + "ies"
+    elif head.endswith(("s", "x", "ch", "sh", "z")):
+        several = head if head.endswith("s") and not head.endswith("ss") else head + "es"
+    else:
+        several = head + "s"
+    if not head.isupper():
+        several = several[:1].lower() + several[1:]
+    return several

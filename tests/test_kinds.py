@@ -1,0 +1,160 @@
+"""A kind of every sort, defined here alone, works from the document to the card, the sentence, the command line and the report."""
+
+# ruff: noqa: F811 - the window's fixtures are asked for by their names
+import csv
+from dataclasses import replace
+from typing import Annotated, ClassVar
+
+import msgspec
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QLineEdit, QPushButton
+
+from foldbasket import cli, kinds
+from foldbasket.baskets.basket import Basket, SourceSpec
+from foldbasket.baskets.files import decode, encode
+from foldbasket.folding.filters.either import Either
+from foldbasket.folding.filters.onefield import RecordFilter
+from foldbasket.kinds import Choice, entered, set_by
+from foldbasket.spec.comparison import Comparison
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.filter import Filter
+from foldbasket.spec.fold import Fold, Measure, Placed
+from tests.desktop.conftest import _collected_here, driver  # noqa: F401
+
+NET = Measure("net", "sum", FieldRef("sales", "Net"))
+FOLD = Fold("Toy", (NET,), (Placed("site", FieldRef("sales", "Site")),))
+
+
+@pytest.fixture
+def basket(tmp_path):
+    """Writes a basket with one small source and some folds, and gives its path."""
+    (tmp_path / "sales.csv").write_text("Site,Day,Net\na,2026-01-05,1.50\nb,2026-02-05,2.25\nb,2026-07-09,-4.00\n")
+
+    def made(*folds, mends=()):
+        document = Basket(sources=(SourceSpec("sales", "sales.csv", mends=mends),), folds=folds)
+        path = tmp_path / "toy.basket"
+        path.write_bytes(encode(document))
+        assert decode(path.read_bytes(), "toy") == document
+        return path
+
+    return made
+
+
+def rendered(path, tmp_path):
+    """The cells that the command line writes for a basket's fold."""
+    out = tmp_path / "out.csv"
+    assert cli.main(["render", str(path), "--to", str(out)]) == 0
+    return list(csv.reader(out.open(encoding="utf-8-sig")))
+
+
+def type_into(driver, name, text):
+    """Types into a line of the card, as its label names it."""
+    line = next(each for each in driver.workspace.card.findChildren(QLineEdit) if each.accessibleName() == name)
+    line.selectAll()
+    driver.qtbot.keyClicks(line, text)
+    driver.qtbot.keyClick(line, Qt.Key.Key_Return)
+    driver.settle()
+
+
+@pytest.fixture
+def own():
+    """Takes what a test entered out again."""
+    before = {sort: set(sort.keys()) for sort in SORTS}
+    yield
+    for sort, keys in before.items():
+        for key in set(sort.keys()) - keys:
+            sort.leave(key)
+
+
+SORTS = [Comparison.kinds, Filter.kinds]
+
+
+# --- comparison ---------------------------------------------------------------
+
+
+def a_comparison():
+    class Way(Choice):
+        UP = "up", "multiplied"
+        DOWN = "down", "divided"
+
+    @entered
+    class Times(msgspec.Struct, Comparison, frozen=True, tag_field="kind", tag="toy times"):
+        """So many times the cell."""
+
+        standing: ClassVar[int] = 99
+        many: Annotated[int, set_by("Times", "How many times.", hint="2", least=1)] = 2
+        way: Annotated[Way, set_by("Way", "Which way it goes.")] = Way.UP
+
+        @property
+        def said(self):
+            return f"toy, {self.way.label} by {self.many}"
+
+        def of(self, block, cells):
+            data = block.data * self.many if self.way is Way.UP else block.data // self.many
+            return replace(block, data=data)
+
+    # What a document names is looked up where the class was defined.
+    globals().update(Way=Way)
+    return Times, Way
+
+
+def test_a_comparison(own, basket, tmp_path, driver):
+    Times, Way = a_comparison()
+    compared = msgspec.structs.replace(FOLD, measures=(msgspec.structs.replace(NET, compare=Times(3)),))
+    path = basket(compared)
+    assert rendered(path, tmp_path)[1:3] == [["a", "4.50"], ["b", "-5.25"]]
+    with pytest.raises(Exception, match=r"\$\.folds\[0\]\.measures\[0\]\.compare\.way"):
+        decode(path.read_bytes().replace(b'"up"', b'"across"'), "toy")
+    driver.open(path)
+    assert driver.words()[0][1] == "Net, summed, as toy, multiplied by 3"
+    driver.desk.select_word("net")
+    card = driver.workspace.card.at_once()
+    choosers = {each.accessibleName(): each for each in card.findChildren(QComboBox)}
+    assert choosers["Show"].currentText() == "toy, multiplied by 2"  # the form in which it is offered
+    choosers["Way"].setCurrentIndex(1)
+    choosers["Way"].activated.emit(1)
+    driver.settle()
+    assert driver.desk.fold.measures[0].compare == Times(3, Way.DOWN)
+    type_into(driver, "Times", "30")
+    assert driver.desk.fold.measures[0].compare.many == 30
+
+
+# --- filter -------------------------------------------------------------------
+
+
+def a_filter():
+    @entered
+    class Ending(RecordFilter, frozen=True, tag="toy ending"):
+        """Keeps members that end with a letter."""
+
+        standing: ClassVar[int] = 99
+        label: ClassVar[str] = "Ending, a toy"
+        meaning: ClassVar[str] = "Keep what ends so."
+        letter: Annotated[str, set_by("Letter", "The last one.", hint="b")] = ""
+
+        def keeps_codes(self, domain):
+            kept = np.zeros(domain.size, np.bool_)
+            kept[: domain.blank] = [text.endswith(self.letter) for text in domain.dictionary.texts]
+            return kept
+
+        def condition(self, label):
+            return f"ends toyishly with {self.letter}" if self.letter else "anything"
+
+    return Ending
+
+
+def test_a_filter(own, basket, tmp_path, driver):
+    Ending = a_filter()
+    path = basket(msgspec.structs.replace(FOLD, filters=(Ending("f", FieldRef("sales", "Site"), letter="b"),)))
+    assert rendered(path, tmp_path)[1:] == [["b", "-1.75"], ["Everything", "-1.75"]]
+    either = Either("e", (Ending("g", FieldRef("sales", "Site"), letter="a"),))
+    assert kinds.read(msgspec.to_builtins(either), Filter) == either
+    driver.open(path)
+    assert driver.words()[-1] == ("filters", "Site: ends toyishly with b")
+    driver.desk.select_word("f")
+    chosen = [each for each in driver.workspace.card.body.findChildren(QPushButton) if each.isChecked()]
+    assert [each.text() for each in chosen] == ["Ending, a toy"]
+    type_into(driver, "Letter", "a")
+    assert driver.table() == [["a", "", "1.50"], ["", "Everything", "1.50"]]
