@@ -23,12 +23,12 @@ from foldbasket.demo.untidy import UNTIDY_LINES  # noqa: E402
 from foldbasket.desktop.app import made  # noqa: E402
 from foldbasket.desktop.card.editor import FormulaText  # noqa: E402
 from foldbasket.desktop.grid.painter import Marked  # noqa: E402
-from foldbasket.desktop.pictures import save_picture  # noqa: E402
 from foldbasket.desktop.source.database import DatabaseDialog  # noqa: E402
 from foldbasket.desktop.window import MainWindow  # noqa: E402
 from foldbasket.folding.compare.against import Against, How, Other  # noqa: E402
 from foldbasket.folding.compare.shares import ShareOf, Whole  # noqa: E402
 from foldbasket.folding.report import Report  # noqa: E402
+from foldbasket.outputs.formats import save_report  # noqa: E402
 from foldbasket.spec.field import FieldRef  # noqa: E402
 from foldbasket.spec.fold import Fold, Measure, Placed  # noqa: E402
 from foldbasket.styling.numbers import NumberStyle  # noqa: E402
@@ -220,7 +220,7 @@ def source_pictures(window: MainWindow, shoot: Callable[[str], None], data: Path
 def page_picture(report: Report, path: Path) -> None:
     """The first page of a report's PDF as a picture."""
     pdf = Path(home.name) / "page.pdf"
-    save_picture(report, pdf)
+    save_report(report, pdf)
     document = QPdfDocument(None)
     document.load(str(pdf))
     size = document.pagePointSize(0)

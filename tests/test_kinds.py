@@ -9,18 +9,28 @@ import msgspec
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QLineEdit, QPushButton
+from PyQt6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton
 
 from foldbasket import cli, kinds
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.files import decode, encode
+from foldbasket.desktop.window import kinds_to_open, kinds_to_write
+from foldbasket.folding.aggregates.aggregate import AGGREGATES, NUMBERS, Aggregate, Block, State, aggregate
 from foldbasket.folding.filters.either import Either
 from foldbasket.folding.filters.onefield import RecordFilter
 from foldbasket.kinds import Choice, entered, set_by
+from foldbasket.outputs.formats import OUTPUTS, Output
+from foldbasket.outputs.formats import entered as output_entered
 from foldbasket.spec.comparison import Comparison
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
 from foldbasket.spec.fold import Fold, Measure, Placed
+from foldbasket.tables.column import text_column
+from foldbasket.tables.findings.finding import FINDERS, Finding, Offer, finder
+from foldbasket.tables.mending.mend import AnyMend, Mend, Mended
+from foldbasket.tables.mending.ways import AtOnce
+from foldbasket.tables.reading.contract import READERS, Reader
+from foldbasket.tables.table import Table
 from tests.desktop.conftest import _collected_here, driver  # noqa: F401
 
 NET = Measure("net", "sum", FieldRef("sales", "Net"))
@@ -58,6 +68,12 @@ def type_into(driver, name, text):
     driver.settle()
 
 
+def button(driver, text):
+    """The button of the card with a text; None where there is none."""
+    found = driver.workspace.card.body.findChildren(QPushButton)
+    return next((each for each in found if each.text() == text), None)
+
+
 @pytest.fixture
 def own():
     """Takes what a test entered out again."""
@@ -68,7 +84,7 @@ def own():
             sort.leave(key)
 
 
-SORTS = [Comparison.kinds, Filter.kinds]
+SORTS = [Comparison.kinds, Filter.kinds, AGGREGATES, AnyMend.kinds, FINDERS, READERS, OUTPUTS]
 
 
 # --- comparison ---------------------------------------------------------------
@@ -158,3 +174,119 @@ def test_a_filter(own, basket, tmp_path, driver):
     assert [each.text() for each in chosen] == ["Ending, a toy"]
     type_into(driver, "Letter", "a")
     assert driver.table() == [["a", "", "1.50"], ["", "Everything", "1.50"]]
+
+
+# --- aggregate ----------------------------------------------------------------
+
+
+def test_an_aggregate(own, basket, tmp_path, driver):
+    @aggregate
+    class Halves(Aggregate):
+        name, label, said, sql = "toy halves", "Halves, a toy", "halved by a toy", "SUM(x) / 2"
+        meaning = "Half of what is there."
+        standing = 999
+        states = (State.SUM, State.VALUES)
+        takes = NUMBERS
+
+        def result_type(self, operand):
+            return operand.type
+
+        def finish(self, states, present, operand):
+            return Block(operand.type, states[State.SUM] // 2, states[State.VALUES] == 0, operand.scale)
+
+    path = basket(msgspec.structs.replace(FOLD, measures=(msgspec.structs.replace(NET, aggregate="toy halves"),)))
+    assert rendered(path, tmp_path)[1:] == [["a", "0.75"], ["b", "-0.88"], ["Everything", "-0.13"]]
+    driver.open(path)
+    assert driver.words()[0] == ("measures", "Net, halved by a toy")
+    driver.desk.change("net", "back", aggregate="sum")
+    driver.settle()
+    others = next(
+        each for each in driver.workspace.card.body.findChildren(QComboBox) if each.accessibleName() == "Another way"
+    )
+    at = others.findText("Halves, a toy")
+    others.setCurrentIndex(at)
+    others.activated.emit(at)
+    driver.settle()
+    assert driver.desk.fold.measures[0].aggregate == "toy halves"
+
+
+# --- mend and finding ---------------------------------------------------------
+
+
+def test_a_mend_and_a_finding(own, basket, tmp_path, driver):
+    @entered
+    class Reverse(Mend, frozen=True):
+        """Turns the records round."""
+
+        @property
+        def label(self):
+            return "Turn the records round, a toy"
+
+        def apply(self, table):
+            count = table.count
+            turned = {
+                name: text_column(name, [column.text(count - 1 - at) for at in range(count)])
+                for name, column in table.columns.items()
+            }
+            return Mended(Table.of(table.name, list(turned.values())), count)
+
+        @classmethod
+        def ways(cls, place):
+            if not place.field:
+                yield AtOnce("Turn them round, a toy", cls())
+
+    @finder("toy", 99)
+    def toyish(table):
+        yield Finding(
+            "toy", "", "", "There are records, says a toy", "toy", table.count, (Offer("Turn", (Reverse(),)),), lambda: np.arange(1)
+        )  # fmt: skip
+
+    path = basket(FOLD, mends=(Reverse(),))
+    text = path.read_text("utf-8")
+    assert '"mend": "reverse"' in text
+    driver.open(path)
+    assert [driver.desk.tables["sales"].columns["Site"].text(at) for at in range(3)] == ["b", "b", "a"]
+    driver.desk.show_source("sales")
+    driver.qtbot.waitUntil(lambda: len(driver.desk.supply.findings("sales")) > 0, timeout=20_000)
+    driver.settle()
+    said = "There are records, says a toy"
+    driver.qtbot.waitUntil(
+        lambda: said in [each.text() for each in driver.workspace.card.body.findChildren(QLabel)], timeout=20_000
+    )
+    offered = "Turn them round, a toy"
+    driver.qtbot.waitUntil(lambda: button(driver, offered) is not None, timeout=20_000)
+    button(driver, offered).click()
+    driver.settle()
+    assert driver.desk.basket.sources[0].mends == (Reverse(), Reverse())
+    assert [driver.desk.tables["sales"].columns["Site"].text(at) for at in range(3)] == ["a", "b", "b"]
+
+
+# --- reader and output --------------------------------------------------------
+
+
+def test_a_reader(own, tmp_path, driver):
+    def read(path, name, reading, progress):
+        words = path.read_text("utf-8").split()
+        return Table.of(name, [text_column("Word", words)])
+
+    READERS.enter("Words, a toy", Reader("Words, a toy", (".toywords",), read))
+    (tmp_path / "some.toywords").write_text("one two two")
+    driver.open(tmp_path / "some.toywords")
+    driver.double_click_field(FieldRef("Some", "Word"))
+    assert [line[0] for line in driver.table()[:2]] == ["one", "two"]
+    assert "*.toywords" in kinds_to_open()
+
+
+def test_an_output(own, basket, tmp_path, driver):
+    def save(report, path, shape):
+        path.write_text(f"{report.height} lines, says a toy")
+
+    output_entered(Output(".toy", "Toy", save))
+    path = basket(FOLD)
+    assert cli.main(["render", str(path), "--to", str(tmp_path / "out.toy")]) == 0
+    assert (tmp_path / "out.toy").read_text() == "3 lines, says a toy"
+    assert "Toy (*.toy)" in kinds_to_write()
+    driver.open(path)
+    driver.desk.write_report(tmp_path / "window.toy")
+    driver.settle()
+    assert (tmp_path / "window.toy").read_text() == "3 lines, says a toy"

@@ -177,7 +177,6 @@ def _demo(options: argparse.Namespace) -> int:
 
 
 RENDERED = (".pdf", ".xlsx", ".html", ".csv", ".png")
-DRAWN = (".pdf", ".png")
 
 
 def _render_all(basket: Path, folder: Path, ending: str) -> None:
@@ -243,12 +242,7 @@ def _write(report: Report, target: Path, shape: str, spare: Sequence[Path]) -> N
         raise OutputError(
             f"the folder cannot be made ({reason_of(error)}).", where=str(target.parent), todo="Choose another place."
         ) from None
-    if target.suffix.lower() in DRAWN and shape == "table":
-        from foldbasket.desktop.pictures import save_picture
-
-        save_picture(report, target, spare=spare)
-    else:
-        save_report(report, target, shape, spare=spare)
+    save_report(report, target, shape, spare=spare)
 
 
 def _targets(pattern: str, names: Sequence[str]) -> list[Path]:

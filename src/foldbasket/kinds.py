@@ -32,6 +32,8 @@ class Kind:
 
     kinds: ClassVar[Kinds[Any]]
     """All kinds of the sort."""
+    tag: ClassVar[str] = "kind"
+    """The name under which a document says which kind it is."""
 
 
 class Kinds(Generic[K]):
@@ -110,8 +112,9 @@ class Choice(StrEnum):
 
 # --- parameters ---------------------------------------------------------------
 
-Of = Literal["", "measure", "word", "member"]
-"""What a text names: nothing, another measure of the fold, a field on its axes, or a member of the field that the kind goes along."""
+Of = Literal["", "measure", "word", "member", "field", "number"]
+"""What a parameter names: nothing, another measure of the fold, a field on its axes, a member of the field that the kind goes along,
+or a field (of numbers) of the table that is measured."""
 
 
 @dataclass(frozen=True)
@@ -126,6 +129,9 @@ class Parameter:
     yes_no: tuple[str, str] = ("yes", "no")
     hint: str = ""
     least: int | None = None
+    most: int | None = None
+    none: str = "as fits best"
+    """What stands where nothing is named."""
     when: tuple[str, ...] = ()
     name: str = ""
     type: Any = str
@@ -185,11 +191,13 @@ def _read(sort: type, value: Any) -> Any:
         raise NotImplementedError
     if not isinstance(value, dict):
         raise ValueError(f"Expected `object`, got `{type(value).__name__}`")
-    tag = value.get("kind")
+    tag = value.get(sort.tag)
     kind = sort.kinds.get(tag) if isinstance(tag, str) else None
     if kind is None or not issubclass(kind, sort):
         raise ValueError(
-            f"Invalid value {tag!r} - at `$.kind`" if "kind" in value else "Object missing required field `kind`"
+            f"Invalid value {tag!r} - at `$.{sort.tag}`"
+            if sort.tag in value
+            else f"Object missing required field `{sort.tag}`"
         )
     try:
         return msgspec.convert(value, kind, dec_hook=_read)

@@ -9,8 +9,8 @@ from foldbasket.desktop import theme
 from foldbasket.desktop.grid.figures import Figures
 from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.grid.painter import GridPainter, picture
-from foldbasket.desktop.pictures import save_picture
 from foldbasket.folding.axis import Kind
+from foldbasket.outputs.formats import save_report
 from tests.folding.build import fold, measure, placed, source, table
 
 
@@ -143,7 +143,7 @@ def test_a_pdf_has_every_number_once_its_title_and_numbered_pages(qapp, tmp_path
         )
     )
     report = fold(of, [measure("sum", "T.v")], [placed("T.a")], [placed("T.c")], row_total="off", column_total="off")
-    save_picture(report, tmp_path / "r.pdf")
+    save_report(report, tmp_path / "r.pdf")
     read = pypdf.PdfReader(tmp_path / "r.pdf")
     assert len(read.pages) == pages
     texts = [page.extract_text().replace("\t", " ") for page in read.pages]  # spaces are set as jumps

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from foldbasket.errors import Cancelled, FoldBasketError, FoldError, LinkError
 from foldbasket.folding import kernels
-from foldbasket.folding.aggregates import AGGREGATES
+from foldbasket.folding.aggregates.aggregate import AGGREGATES, offered
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.blank import Blank
 from foldbasket.folding.filters.members import Members
@@ -82,12 +82,16 @@ def test_blanks_are_left_out_by_all_but_the_count_of_records():
 
 
 def test_over_no_values_counts_give_zero_and_all_others_blank():
-    names = [name for name in AGGREGATES if name != "count"]
+    names = [node.name for node in offered() if node.name != "count"]
     more = {"weight": ref("Sales.Pieces"), "order": ref("Sales.Day")}
     report = fold(
         source(SALES),
         [
-            measure(name, "Sales.Net", **{key: more[key] for key in AGGREGATES[name].parameters if key in more})
+            measure(
+                name,
+                "Sales.Net",
+                **{key: more[key] for key in (each.name for each in AGGREGATES[name].parameters) if key in more},
+            )
             for name in names
         ],
         [placed("Sales.Region")],

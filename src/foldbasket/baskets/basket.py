@@ -14,7 +14,7 @@ from foldbasket.links.source import Source
 from foldbasket.spec.field import Shared
 from foldbasket.spec.fold import Fold
 from foldbasket.styling.dates import CALENDAR_YEAR, Fiscal
-from foldbasket.tables.mending.mends import AnyMend
+from foldbasket.tables.mending.mend import AnyMend
 from foldbasket.tables.reading.contract import Reading
 from foldbasket.tables.reading.database import Server
 from foldbasket.tables.table import Table

@@ -8,7 +8,7 @@ import msgspec
 import numpy as np
 
 from foldbasket.errors import FoldBasketError
-from foldbasket.folding.aggregates import NUMBERS
+from foldbasket.folding.aggregates.aggregate import NUMBERS
 from foldbasket.folding.bases import bases_of
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.values import Between

@@ -13,8 +13,7 @@ from foldbasket.baskets.consent import Agreed
 from foldbasket.baskets.passwords import password_of
 from foldbasket.errors import ReadError
 from foldbasket.kept import Kept
-from foldbasket.tables.mending.mend import Outcome, mended
-from foldbasket.tables.mending.mends import AnyMend
+from foldbasket.tables.mending.mend import AnyMend, Outcome, mended
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.database import read_server
 from foldbasket.tables.reading.readers import read_table

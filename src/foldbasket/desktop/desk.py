@@ -34,7 +34,7 @@ from foldbasket.baskets.files import (
 from foldbasket.baskets.history import History
 from foldbasket.baskets.naming import UNNAMED, uses_of_source
 from foldbasket.baskets.sources import read_source
-from foldbasket.desktop import memory, pictures
+from foldbasket.desktop import memory
 from foldbasket.desktop.formulawork import FormulaWork
 from foldbasket.desktop.listing import Listings
 from foldbasket.desktop.memberwork import MemberWork
@@ -674,10 +674,7 @@ class Desk(QObject):
 
         def write(progress: Any) -> Path:
             progress.step(f"Writing {path.name}", 0.0)
-            if path.suffix.lower() in pictures.ENDINGS and shape == "table":
-                pictures.save_picture(report, path, spare=spare)
-            else:
-                save_report(report, path, shape, spare=spare)
+            save_report(report, path, shape, spare=spare)
             return path
 
         self._writer.start(write)

@@ -34,13 +34,20 @@ if TYPE_CHECKING:
     from foldbasket.desktop.helping import HelpWindow
     from foldbasket.desktop.workspace import Workspace
 
-OPEN_KINDS = (
-    "Data and baskets (*.basket *.json *.csv *.tsv *.txt *.tab *.parquet *.pq *.arrow *.feather *.ipc *.arrows *.xlsx *.ods"
-    " *.xlsm *.xls *.xlsb *.jsonl *.ndjson *.sqlite *.sqlite3 *.db *.db3);;All files (*)"
-)
-REPORT_KINDS = (
-    "Workbook (*.xlsx);;CSV (*.csv);;HTML page (*.html);;PDF (*.pdf);;Picture (*.png);;Text with tabs (*.txt)"
-)
+
+def kinds_to_open() -> str:
+    """What can be opened, as the file dialog filters by it."""
+    from foldbasket.baskets.files import ENDINGS
+    from foldbasket.tables.reading.readers import endings
+
+    return f"Data and baskets ({' '.join(f'*{ending}' for ending in (*ENDINGS, *endings()))});;All files (*)"
+
+
+def kinds_to_write(shape: str = "table") -> str:
+    """The formats that have a shape, as the file dialog lists them."""
+    from foldbasket.outputs.formats import OUTPUTS
+
+    return ";;".join(f"{each.label} (*{each.ending})" for each in OUTPUTS if shape in each.shapes)
 
 
 def _import_ahead() -> None:
@@ -210,7 +217,7 @@ class MainWindow(QMainWindow):
 
     def open_dialog(self) -> None:
         """Asks for files, by hand or by names typed in quotes, and opens them all; names that are not there are told."""
-        dialog = QFileDialog(self, "Open data or a basket", "", OPEN_KINDS)
+        dialog = QFileDialog(self, "Open data or a basket", "", kinds_to_open())
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.setFileMode(QFileDialog.FileMode.ExistingFiles)
         dialog.setOption(QFileDialog.Option.DontUseNativeDialog)  # another one would not say what was typed
@@ -281,7 +288,7 @@ class MainWindow(QMainWindow):
 
     def repoint(self) -> None:
         """Asks for the file to read in the place of the source's own."""
-        chosen, _ = QFileDialog.getOpenFileName(self, "Read another file in its place", "", OPEN_KINDS)
+        chosen, _ = QFileDialog.getOpenFileName(self, "Read another file in its place", "", kinds_to_open())
         if chosen:
             self.desk.sources.repoint(Path(chosen))
 
@@ -373,7 +380,7 @@ class MainWindow(QMainWindow):
 
         name = label_of(self.desk.fold, self.desk.source) if self.desk.fold is not None else report.name
         name = name.replace("/", "-").replace("›", "-")
-        chosen, kind = QFileDialog.getSaveFileName(self, "Write the report", f"{name}.xlsx", REPORT_KINDS)
+        chosen, kind = QFileDialog.getSaveFileName(self, "Write the report", f"{name}.xlsx", kinds_to_write())
         if chosen:
             path = Path(chosen)
             self.desk.write_report(path if path.suffix else path.with_suffix(kind.rpartition("*")[2].rstrip(")")))
@@ -383,10 +390,11 @@ class MainWindow(QMainWindow):
         report = self.desk.report
         if report is not None:
             chosen, _ = QFileDialog.getSaveFileName(
-                self, "Write cells as records", f"{report.name} cells.csv", "CSV (*.csv)"
+                self, "Write cells as records", f"{report.name} cells.csv", kinds_to_write("cells")
             )
             if chosen:
-                self.desk.write_report(Path(chosen).with_suffix(".csv"), "cells")
+                path = Path(chosen)
+                self.desk.write_report(path if path.suffix else path.with_suffix(".csv"), "cells")
 
     # --- editing ------------------------------------------------------------
 

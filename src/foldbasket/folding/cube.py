@@ -19,7 +19,7 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from foldbasket.folding import kernels
-from foldbasket.folding.aggregates import State, beyond_numbers
+from foldbasket.folding.aggregates.aggregate import State, beyond_numbers
 from foldbasket.folding.domain import Domain
 from foldbasket.folding.quantities import Quantity
 from foldbasket.folding.runs import Runs, runs_from, runs_of

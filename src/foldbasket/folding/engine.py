@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates import Aggregate, Operand, State, aggregate_named
+from foldbasket.folding.aggregates.aggregate import Aggregate, Operand, State, aggregate_named
 from foldbasket.folding.axis import Head
 from foldbasket.folding.bases import Base, bases_of
 from foldbasket.folding.cube import AxisField, Cube, Wants, add_states, build_cube

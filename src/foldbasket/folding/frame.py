@@ -16,7 +16,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates import Block, State, beyond_numbers
+from foldbasket.folding.aggregates.aggregate import Block, State, beyond_numbers
 from foldbasket.folding.axis import Axis, Head, Kind
 from foldbasket.folding.domain import Domain
 from foldbasket.folding.runs import Runs

@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates import Block
+from foldbasket.folding.aggregates.aggregate import Block
 from foldbasket.folding.compare.cells import Cells, compared
 from foldbasket.folding.domain import Domain, filled, joined
 from foldbasket.folding.empties import without_records

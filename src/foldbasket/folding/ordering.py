@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates import Block
+from foldbasket.folding.aggregates.aggregate import Block
 from foldbasket.folding.frame import Lines, Tree, tree_of
 from foldbasket.folding.sides import Side
 from foldbasket.spec.order import Keep

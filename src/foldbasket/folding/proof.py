@@ -17,7 +17,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates import AGGREGATES, FORMULA_ONLY
+from foldbasket.folding.aggregates.aggregate import AGGREGATES
 from foldbasket.folding.axis import Axis
 from foldbasket.folding.domain import Domain
 from foldbasket.folding.engine import Engine
@@ -217,7 +217,7 @@ def _name(measure: Measure) -> str:
         return measure.id[1:].split("·")[0]
     if not measure.id.startswith("aside "):
         return measure_heading(measure)
-    node = AGGREGATES.get(measure.aggregate) or FORMULA_ONLY.get(measure.aggregate)
+    node = AGGREGATES.get(measure.aggregate)
     return node.label if node is not None else measure.id
 
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from functools import cached_property
 
-from foldbasket.folding.aggregates import Block
+from foldbasket.folding.aggregates.aggregate import Block
 from foldbasket.folding.axis import Axis
 from foldbasket.folding.margins import Margin
 from foldbasket.styling.dates import EPOCH, day_text, moment_text

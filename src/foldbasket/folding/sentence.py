@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates import AGGREGATES
+from foldbasket.folding.aggregates.aggregate import AGGREGATES
 from foldbasket.folding.compare.along import Along, Times
 from foldbasket.folding.domain import Domain, domain_of
 from foldbasket.folding.parts import PARTS

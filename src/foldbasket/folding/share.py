@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from foldbasket.folding.aggregates import Aggregate, Block, Key, Operand, State
+from foldbasket.folding.aggregates.aggregate import Aggregate, Block, Key, Operand, State
 from foldbasket.folding.cube import Cube, add_pairs, add_runs, measured
 from foldbasket.folding.frame import Lines, Tree, spread, spread_pairs, spread_values
 from foldbasket.folding.quantities import Quantity

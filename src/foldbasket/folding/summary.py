@@ -16,7 +16,7 @@ import numpy.typing as npt
 from sqlglot import exp
 
 from foldbasket.errors import FormulaError
-from foldbasket.folding.aggregates import Block, real_or_whole
+from foldbasket.folding.aggregates.aggregate import Block, real_or_whole
 from foldbasket.folding.sentence import headings_of, measure_heading
 from foldbasket.formulas.checking import Checked, checked, schema_of
 from foldbasket.formulas.evaluation import value

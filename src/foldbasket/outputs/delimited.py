@@ -14,6 +14,7 @@ from typing import TextIO
 
 from foldbasket.folding.axis import Axis, Kind
 from foldbasket.folding.report import Report, Value
+from foldbasket.outputs.formats import Output, entered
 from foldbasket.outputs.harmless import harmless
 from foldbasket.outputs.sheet import Sheet
 from foldbasket.tables.reading.sniffing import field_names
@@ -90,3 +91,6 @@ def save(report: Report, path: Path, shape: str = "table") -> None:
     """Writes a CSV file, UTF-8, in the shape ``table`` or ``cells``."""
     with path.open("w", encoding="utf-8", newline="") as file:
         (write_cells if shape == "cells" else write_table)(report, file)
+
+
+CSV = entered(Output(".csv", "CSV", save, ("table", "cells"), standing=20))

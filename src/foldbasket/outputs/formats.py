@@ -1,26 +1,56 @@
-"""Which output writes which file, by its ending. A new output is one file beside this one and one line here."""
+"""Which output writes which file, by its ending. A new output is one file beside this one that enters itself in `OUTPUTS`."""
 
 from __future__ import annotations
 
+import importlib
 import os
 from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Literal
 
 from foldbasket.errors import OutputError, reason_of
 from foldbasket.folding.report import Report
-from foldbasket.outputs import delimited, html, text, xlsx
+from foldbasket.kinds import Kinds
 from foldbasket.whole import written_whole
 
-Save = Callable[[Report, Path], None]
+Shape = Literal["table", "cells"]
+"""The report as it stands, or one record a cell."""
 
-FORMATS: dict[str, tuple[str, Save]] = {
-    ".csv": ("CSV", delimited.save),
-    ".xlsx": ("Workbook", xlsx.save),
-    ".html": ("HTML page", html.save),
-    ".txt": ("Text with tabs", text.save),
-}
-SHAPES = ("table", "cells")
+Save = Callable[[Report, Path, Shape], None]
+
+
+@dataclass(frozen=True)
+class Output:
+    """A format: the ending of its files, what it is called, how a report is written, and the shapes it can have.
+
+    `save` is the name of a module with a function `save(report, path, shape)` where that needs Qt, which is then loaded only to write.
+    """
+
+    ending: str
+    label: str
+    save: Save | str
+    shapes: tuple[Shape, ...] = ("table",)
+    standing: int = 100
+
+    @property
+    def needs_qt(self) -> bool:
+        """Whether it is drawn."""
+        return isinstance(self.save, str)
+
+    def write(self, report: Report, path: Path, shape: Shape) -> None:
+        """Writes a report to a file."""
+        save: Save = importlib.import_module(self.save).save if isinstance(self.save, str) else self.save
+        save(report, path, shape)
+
+
+OUTPUTS: Kinds[Output] = Kinds("output", "foldbasket.outputs")
+
+
+def entered(output: Output) -> Output:
+    """Enters an output under its ending."""
+    return OUTPUTS.enter(output.ending, output)
 
 
 def save_report(report: Report, path: Path, shape: str = "table", *, spare: Collection[Path] = ()) -> None:
@@ -30,21 +60,22 @@ def save_report(report: Report, path: Path, shape: str = "table", *, spare: Coll
     place that cannot be written, or one of those files.
     """
     ending = path.suffix.lower()
-    if shape == "table" and ending not in FORMATS:
+    output = OUTPUTS.get(ending)
+    if output is None:
         raise OutputError(
             f"no format ends in “{ending or path.name}”.",
             where=str(path),
-            todo="Known endings: " + ", ".join([*FORMATS, ".pdf", ".png"]) + ".",
+            todo="Known endings: " + ", ".join(OUTPUTS.keys()) + ".",
         )
-    if shape not in SHAPES or (shape == "cells" and ending != ".csv"):
+    if shape not in output.shapes:
+        able = ", ".join(each.ending for each in OUTPUTS if shape in each.shapes)
         raise OutputError(
-            f"“{ending}” has no shape “{shape}”.", where=str(path), todo="Cells as records are written as .csv."
+            f"“{ending}” has no shape “{shape}”.",
+            where=str(path),
+            todo=f"Cells as records are written as {able}." if able else "Shapes are: table, cells.",
         )
     with appearing_whole(path, spare) as fresh:
-        if shape == "cells":
-            delimited.save(report, fresh, "cells")
-        else:
-            FORMATS[ending][1](report, fresh)
+        output.write(report, fresh, shape)
 
 
 @contextmanager

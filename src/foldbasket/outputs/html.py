@@ -8,6 +8,7 @@ from pathlib import Path
 
 from foldbasket.folding.axis import Kind
 from foldbasket.folding.report import Report
+from foldbasket.outputs.formats import Output, entered
 from foldbasket.outputs.harmless import cell_text, harmless
 from foldbasket.outputs.sheet import Sheet, Span
 
@@ -84,6 +85,9 @@ def page(report: Report) -> str:
     )
 
 
-def save(report: Report, path: Path) -> None:
+def save(report: Report, path: Path, shape: str = "table") -> None:
     """Writes an HTML file, UTF-8."""
     path.write_text(page(report), encoding="utf-8")
+
+
+HTML = entered(Output(".html", "HTML page", save, standing=30))

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from foldbasket.folding.report import Report
+from foldbasket.outputs.formats import Output, entered
 from foldbasket.outputs.harmless import cell_text, harmless
 from foldbasket.outputs.sheet import Sheet
 
@@ -31,10 +32,13 @@ def _cell(report: Report, row: int, column: int) -> str:
     return _one_line(cell_text(report, row, column))
 
 
-def save(report: Report, path: Path) -> None:
+def save(report: Report, path: Path, shape: str = "table") -> None:
     """Writes a text file, UTF-8."""
     path.write_text(table(report), encoding="utf-8")
 
 
 def _one_line(text: str) -> str:
     return text.replace("\t", " ").replace("\n", " ").replace("\r", " ")
+
+
+TEXT = entered(Output(".txt", "Text with tabs", save, standing=60))

@@ -15,10 +15,11 @@ from typing import Any
 import xlsxwriter
 
 from foldbasket.errors import OutputError
-from foldbasket.folding.aggregates import Block
+from foldbasket.folding.aggregates.aggregate import Block
 from foldbasket.folding.axis import Kind
 from foldbasket.folding.margins import MEASURE
 from foldbasket.folding.report import Report
+from foldbasket.outputs.formats import Output, entered
 from foldbasket.outputs.sheet import Sheet
 from foldbasket.styling.numbers import NumberStyle
 from foldbasket.tables.types import FieldType
@@ -38,7 +39,7 @@ def workbook_pattern(style: NumberStyle, pattern: str, currency_sign: str) -> st
     return f"{written};({written})" if style.negatives == "parentheses" else written
 
 
-def save(report: Report, path: Path) -> None:
+def save(report: Report, path: Path, shape: str = "table") -> None:
     """Writes the workbook. Raises OutputError when the report is larger than a sheet can be."""
     sheet = Sheet(report)
     title_rows = 3
@@ -226,3 +227,6 @@ def _sheet_name(name: str) -> str:
     cleaned = "".join(" " if sign in r"[]:*?/\\" or not sign.isprintable() else sign for sign in name)
     short = cleaned.strip(" '").encode("utf-16-le", "replace")[:62].decode("utf-16-le", "ignore").strip(" '")
     return short if short and short.casefold() != "history" else f"Report {short}".strip()
+
+
+XLSX = entered(Output(".xlsx", "Workbook", save, standing=10))

@@ -16,7 +16,7 @@ from foldbasket.links.link import Link, where_of
 from foldbasket.links.suggest import question_of
 from foldbasket.spec.field import FieldRef, Shared
 from foldbasket.tables.mending.fields import RenameField
-from foldbasket.tables.mending.mends import AnyMend
+from foldbasket.tables.mending.mend import AnyMend
 
 replace = msgspec.structs.replace
 

@@ -5,12 +5,14 @@ from __future__ import annotations
 import msgspec
 from PyQt6.QtWidgets import QWidget
 
+from foldbasket.baskets import edits
 from foldbasket.desktop.card.compare import compare_section
 from foldbasket.desktop.card.formula import measure_formula_section
+from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.errors import PatternError
-from foldbasket.folding.aggregates import AGGREGATES
+from foldbasket.folding.aggregates.aggregate import AGGREGATES, offered
 from foldbasket.folding.sentence import measure_heading
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Measure
@@ -21,7 +23,6 @@ from foldbasket.tables.nature import Nature, nature_of
 PATTERNS = ("#,##0", "#,##0.00", "¤#,##0", "¤#,##0.00", "0.0", "0%", "0.0%")
 
 
-USUAL = ("sum", "average", "count values", "count different", "median", "smallest", "largest")
 TOTALS = (
     ("records", "over the records"),
     ("sum", "sum of the lines"),
@@ -40,34 +41,10 @@ def _fields(desk: Desk, table: str, natures: tuple[Nature, ...] | None = None) -
     ]
 
 
-def _parameters(body: CardBody, desk: Desk, measure: Measure) -> None:
-    """What the aggregate needs beside its field."""
-    field = measure.field
-    if field is None:
-        return
-    wanted = AGGREGATES[measure.aggregate].parameters
-    if "percent" in wanted:
-
-        def percent(text: str) -> None:
-            try:
-                value = float(text.replace(",", ".").removesuffix("%"))
-            except ValueError:
-                desk.sources.complain(f"“{text}” is not a percentage.", "Type a number from 0 to 100.")
-                return
-            desk.change(measure.id, f"Take the {value:g}th percentile", percent=value)
-
-        body.entry("Percent", f"{measure.percent:g}", "90", percent)
-    if "weight" in wanted:
-        numbers = [ref for ref in _fields(desk, field.table) if desk.source.column(ref).type.is_number and ref != field]
-        choices = [(None, "choose a field…"), *((ref, ref.field) for ref in numbers)]
-        body.choice("Weighted by", choices, measure.weight, lambda ref: desk.change(measure.id, f"Weight by {ref.field}" if ref else "Weight by nothing", weight=ref))  # fmt: skip
-    if "order" in wanted:
-        choices = [(None, "the first date"), *((ref, ref.field) for ref in _fields(desk, field.table))]
-        body.choice("In order of", choices, measure.order, lambda ref: desk.change(measure.id, "Change what comes first", order=ref))  # fmt: skip
-
-
 def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
     """Builds the card."""
+    fold = desk.fold
+    assert fold is not None
     column = desk.column(measure.field) if measure.field is not None else None
     if measure.formula:
         remark = "Worked out on the summaries of every cell and every total"
@@ -89,18 +66,22 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
     if measure.field is not None and column is not None:
         body.section("Summarise")
         ref = measure.field
-        fitting = [node for node in AGGREGATES.values() if column.type in node.takes and node.needs_field]
+        fitting = [node for node in offered() if column.type in node.takes and node.needs_field]
+
+        def reset(changed: Measure) -> None:
+            desk.do(edits.Swap(fold.name, measure.id, changed, f"Change how {ref.field} is summed up"))
 
         def summarise(name: str) -> None:
             desk.change(measure.id, f"{AGGREGATES[name].label} of {ref.field}", aggregate=name)
 
-        usual = [node for node in fitting if node.name in USUAL or node.name == measure.aggregate]
+        usual = [node for node in fitting if node.is_usual or node.name == measure.aggregate]
         body.chips([(node.name, node.label, node.meaning) for node in usual], measure.aggregate, summarise, "Summarise")
         others = [(node.name, node.label) for node in fitting if node not in usual]
         body.choice("Another way", [(None, "choose…"), *others], None, lambda name: name and summarise(name))
-        if measure.aggregate in AGGREGATES:
-            body.text(AGGREGATES[measure.aggregate].meaning, "quiet")
-            _parameters(body, desk, measure)
+        summed_by = AGGREGATES.get(measure.aggregate)
+        if summed_by is not None:
+            body.text(summed_by.meaning, "quiet")
+            draw_parameters(body, desk, fold, measure, reset, measure.id, summed_by.parameters)
         if measure.aggregate == "sum" and nature_of(column) is Nature.PRICE:
             body.text(
                 f"A sum of {measure.field.field.lower()} means little: average it, or weight it by a quantity.",

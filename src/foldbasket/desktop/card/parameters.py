@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 from typing import Any
 
@@ -13,15 +13,22 @@ from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.folding.sentence import measure_heading, placed_heading
 from foldbasket.kinds import Parameter, parameters
+from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold
 
 
 def draw_parameters(
-    body: CardBody, desk: Desk, fold: Fold, now: Any, become: Callable[[Any], None], own: str = ""
+    body: CardBody,
+    desk: Desk,
+    fold: Fold,
+    now: Any,
+    become: Callable[[Any], None],
+    own: str = "",
+    of: Sequence[Parameter] | None = None,
 ) -> None:
-    """A line for each parameter of a kind that says something as the others stand; `become` is given the kind as it is then. `own` is
-    the measure that it belongs to, which is not offered to itself."""
-    for parameter in parameters(type(now)):
+    """A line for each parameter of a kind, or each of those given, that says something as the others stand; `become` is given `now` as
+    it is then. `own` is the measure that it belongs to, which is not offered to itself."""
+    for parameter in parameters(type(now)) if of is None else of:
         if not parameter.says(now):
             continue
         value = getattr(now, parameter.name)
@@ -32,7 +39,8 @@ def draw_parameters(
         if named is not None or parameter.choices:
             body.choice(parameter.label, named or parameter.choices, value, change)
         else:
-            body.entry(parameter.label, f"{value}", parameter.hint, partial(_typed, desk, parameter, change))
+            shown = f"{value:g}" if isinstance(value, float) else f"{value}"
+            body.entry(parameter.label, shown, parameter.hint, partial(_typed, desk, parameter, change))
 
 
 def _change(now: Any, name: str, become: Callable[[Any], None], value: Any) -> None:
@@ -45,8 +53,10 @@ def _typed(desk: Desk, parameter: Parameter, change: Callable[[Any], None], text
         change(text.strip())
         return
     try:
-        value = parameter.type(text.strip())
-        fits = parameter.least is None or value >= parameter.least
+        value = parameter.type(text.strip().replace(",", ".").removesuffix("%"))
+        fits = (parameter.least is None or value >= parameter.least) and (
+            parameter.most is None or value <= parameter.most
+        )
     except ValueError:
         fits = False
     if fits:
@@ -62,8 +72,16 @@ def _named(desk: Desk, fold: Fold, parameter: Parameter, now: Any, own: str) -> 
     if parameter.of == "measure":
         return [(each.id, measure_heading(each)) for each in fold.measures if each.id != own]
     if parameter.of == "word":
-        return [(None, "as fits best"), *((word.id, placed_heading(word)) for word in words)]
+        return [(None, parameter.none), *((word.id, placed_heading(word)) for word in words)]
     if parameter.of == "member":
         word = next((each for each in words if each.id == getattr(now, "along", None)), None)
         return members_of(desk, word.field, word.part) if word is not None else None
+    if parameter.of in ("field", "number") and now.field is not None:
+        columns = desk.source.tables[now.field.table].columns if now.field.table in desk.source.tables else {}
+        refs = [
+            FieldRef(now.field.table, name)
+            for name, column in columns.items()
+            if parameter.of == "field" or (column.type.is_number and name != now.field.field)
+        ]
+        return [(None, parameter.none), *((ref, ref.field) for ref in refs)]
     return None

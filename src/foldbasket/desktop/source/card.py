@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import msgspec
@@ -17,14 +18,13 @@ from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.flow import FlowLayout
 from foldbasket.desktop.plain import tip
+from foldbasket.errors import FoldBasketError
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import Column
 from foldbasket.tables.findings.finding import Finding
-from foldbasket.tables.mending.fields import HideFields, JoinFields, RenameField
-from foldbasket.tables.mending.mend import Mend
-from foldbasket.tables.mending.rows import DropEmptyRows, DropMatching, DropRepeatedRows
-from foldbasket.tables.mending.texts import BlankOut, FillDown, KeepPart, ReplaceValues, SplitField, TrimSpaces
-from foldbasket.tables.mending.types import ReadAs, ScaleUnit
+from foldbasket.tables.mending.mend import AnyMend, Mend
+from foldbasket.tables.mending.types import ReadAs
+from foldbasket.tables.mending.ways import AtOnce, Picked, Place
 from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.profile import Profile, summary
 from foldbasket.tables.reading.contract import LAST_HEADER
@@ -57,9 +57,7 @@ def source_card(desk: Desk, spec: SourceSpec, show: Show, parent: QWidget) -> Ca
     table = desk.tables.get(spec.name)
     if table is not None:
         body.section("More mends")
-        body.link("Trim spaces in all text", lambda: desk.sources.mend(TrimSpaces()))
-        body.link("Drop empty rows", lambda: desk.sources.mend(DropEmptyRows()))
-        body.link("Keep one of each repeated record", lambda: desk.sources.mend(DropRepeatedRows()))
+        _ways(body, desk, Place(table))
     _reading(body, desk, spec)
     return body.end()
 
@@ -222,30 +220,7 @@ def field_card(desk: Desk, spec: SourceSpec, field: str, column: Column, show: S
         body.link("Dates, month first", lambda: desk.sources.mend(ReadAs(field, FieldType.DATE, "month day year")))
     body.section("Mend")
 
-    def typed(text: str, mend: Callable[[str], Mend]) -> None:
-        if text.strip() or text == " ":
-            desk.sources.mend(mend(text))
-
-    body.entry("Rename to", "", field, lambda text: typed(text, lambda to: RenameField(field, to.strip())))
-    if column.type.is_number:
-        body.entry("Multiply by", "", "1000 or 0.01", lambda text: typed(text, lambda by: ScaleUnit(field, by.strip())))
-    body.entry("Read as blank", "", "n/a", lambda text: typed(text, lambda value: BlankOut(field, (value,))))
-    body.entry("Replace", "", "old = new", lambda text: _replace(desk, field, text))
-    body.entry("Leave out records", "", "with this value", lambda text: typed(text, lambda value: DropMatching(field, (value,))))  # fmt: skip
-    if column.type is FieldType.TEXT:
-        body.entry("Keep before", "", "a sign, such as -", lambda text: typed(text, lambda sign: KeepPart(field, "before", sign)))  # fmt: skip
-        body.entry("Keep after", "", "a sign, such as -", lambda text: typed(text, lambda sign: KeepPart(field, "after", sign)))  # fmt: skip
-        body.entry("Split at", "", "a sign, such as -", lambda text: typed(text, lambda sign: SplitField(field, sign, (f"{field} 1", f"{field} 2"))))  # fmt: skip
-        body.link("Trim spaces", lambda: desk.sources.mend(TrimSpaces((field,))))
-    others = [name for name in table.columns if name != field]
-    body.choice(
-        "Join with", ((None, "a field…"), *((name, name) for name in others)), None,
-        lambda other: other and desk.sources.mend(JoinFields((field, other), " ", f"{field} and {other}")),
-    )  # fmt: skip
-    if profile is not None and profile.blanks:
-        body.link("Fill blanks from above", lambda: desk.sources.mend(FillDown(field)))
-        body.link("Leave out records without a value", lambda: desk.sources.mend(DropMatching(field, ("",))))
-    body.link("Hide it", lambda: desk.sources.mend(HideFields((field,))))
+    _ways(body, desk, Place(table, field, profile is not None and bool(profile.blanks)))
     return body.end()
 
 
@@ -279,9 +254,23 @@ def _read_as(desk: Desk, spec: SourceSpec, field: str, column: Column, kind: Fie
         desk.sources.mend(ReadAs(field, kind))
 
 
-def _replace(desk: Desk, field: str, text: str) -> None:
-    old, sign, new = text.partition("=")
-    if not sign:
-        desk.sources.complain(f"“{text}” does not say what to put in its place.", "Type it like old = new.")
-    else:
-        desk.sources.mend(ReplaceValues(field, {old.strip(): new.strip()}))
+def _ways(body: CardBody, desk: Desk, place: Place) -> None:
+    """Every way in which a mend is offered for a table or a field."""
+    for way in (way for kind in AnyMend.kinds for way in kind.ways(place)):
+        if isinstance(way, AtOnce):
+            body.link(way.label, partial(desk.sources.mend, way.mend))
+        elif isinstance(way, Picked):
+            choices = ((None, way.none), *((each, each) for each in way.choices))
+            body.choice(way.label, choices, None, partial(_made, desk, way.make))
+        else:
+            body.entry(way.label, "", way.hint, partial(_made, desk, way.make))
+
+
+def _made(desk: Desk, make: Callable[[str], Mend], text: str | None) -> None:
+    """Does the mend that is made of what was typed or chosen."""
+    if text is None or not (text.strip() or text == " "):
+        return
+    try:
+        desk.sources.mend(make(text))
+    except FoldBasketError as error:
+        desk.failed.emit(error)

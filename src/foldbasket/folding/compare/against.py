@@ -11,7 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates import Block
+from foldbasket.folding.aggregates.aggregate import Block
 from foldbasket.folding.compare.along import Along
 from foldbasket.folding.compare.cells import Cells, alike, large, moved, quotient
 from foldbasket.folding.sides import Side, Targets, is_period

@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates import Block
+from foldbasket.folding.aggregates.aggregate import Block
 from foldbasket.folding.sides import Side, Targets
 from foldbasket.spec.comparison import Comparison
 from foldbasket.tables.types import FieldType

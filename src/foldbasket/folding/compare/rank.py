@@ -7,7 +7,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from foldbasket.folding.aggregates import Block
+from foldbasket.folding.aggregates.aggregate import Block
 from foldbasket.folding.compare.along import Among
 from foldbasket.folding.compare.cells import Cells, laid, upright
 from foldbasket.kinds import entered

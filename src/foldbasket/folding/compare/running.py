@@ -9,7 +9,7 @@ from typing import Annotated, ClassVar
 import numpy as np
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates import Block
+from foldbasket.folding.aggregates.aggregate import Block
 from foldbasket.folding.compare.along import AlongTime
 from foldbasket.folding.compare.cells import Cells, laid, large, moved, quotient, upright
 from foldbasket.folding.sides import Targets

@@ -8,7 +8,7 @@ from typing import ClassVar
 import msgspec
 import numpy as np
 
-from foldbasket.folding.aggregates import Block
+from foldbasket.folding.aggregates.aggregate import Block
 from foldbasket.folding.compare.cells import Cells, quotient, taken
 from foldbasket.kinds import Choice, entered
 from foldbasket.spec.comparison import Comparison

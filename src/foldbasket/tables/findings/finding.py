@@ -2,15 +2,42 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import TypeVar
 
 import numpy as np
 import numpy.typing as npt
 
+from foldbasket.kinds import Kinds
 from foldbasket.tables.column import CodedColumn
-from foldbasket.tables.mending.mend import Mend
+from foldbasket.tables.mending.mend import AnyMend
+from foldbasket.tables.table import Table
+
+
+@dataclass(frozen=True)
+class Finder:
+    """One thing that is looked for in a table: what it is called where it could not be, and the search."""
+
+    name: str
+    find: Callable[[Table], Iterator[Finding]]
+    standing: int = 100
+
+
+Search = TypeVar("Search", bound=Callable[[Table], Iterator["Finding"]])
+
+FINDERS: Kinds[Finder] = Kinds("finding", "foldbasket.tables.findings")
+
+
+def finder(name: str, standing: int) -> Callable[[Search], Search]:
+    """Enters a search among those that every table is looked through by."""
+
+    def enter(find: Search) -> Search:
+        FINDERS.enter(name, Finder(name, find, standing))
+        return find
+
+    return enter
 
 
 @dataclass(frozen=True)
@@ -18,7 +45,7 @@ class Offer:
     """A way out, in the words of a button, and what it does; a finding can always be left as it is."""
 
     label: str
-    mends: tuple[Mend, ...]
+    mends: tuple[AnyMend, ...]
 
 
 @dataclass(frozen=True)

@@ -1,39 +1,29 @@
-"""Every kind of finding. A new one is a file beside this one and its name in this list."""
+"""Looking through a table for everything that looks wrong. A new kind of finding is a file beside this one."""
 
 from __future__ import annotations
-
-from collections.abc import Callable, Iterator
 
 import numpy as np
 
 from foldbasket import faults
 from foldbasket.errors import FoldBasketError
-from foldbasket.tables.findings import layout, misfits, outliers, rows, spellings
-from foldbasket.tables.findings.finding import Finding
+from foldbasket.tables.findings.finding import FINDERS, Finding
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Table
-
-FINDERS: tuple[Callable[[Table], Iterator[Finding]], ...] = (
-    layout.find,
-    misfits.find,
-    spellings.find,
-    rows.find,
-    outliers.find,
-)
 
 
 def findings_of(table: Table, progress: Progress | None = None) -> list[Finding]:
     """All findings in a table."""
     found: list[Finding] = []
-    for at, find in enumerate(FINDERS):
+    finders = list(FINDERS)
+    for at, finder in enumerate(finders):
         if progress is not None:
-            progress.step(f"Looking through {table.name}", at / len(FINDERS))
+            progress.step(f"Looking through {table.name}", at / len(finders))
         try:
-            found += find(table)
+            found += finder.find(table)
         except FoldBasketError:
             raise
         except Exception as error:
-            found.append(_not_looked(faults.note(error), find.__module__.rpartition(".")[2]))
+            found.append(_not_looked(faults.note(error), finder.name))
     return found
 
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from foldbasket.tables.findings.finding import Finding, Offer
+from foldbasket.tables.findings.finding import Finding, Offer, finder
 from foldbasket.tables.mending.fields import GatherFields
 from foldbasket.tables.table import Table
 from foldbasket.tables.written import MONTHS
@@ -22,6 +22,7 @@ _PERIODS = {
 }  # fmt: skip
 
 
+@finder("layout", 10)
 def find(table: Table) -> Iterator[Finding]:
     """All of this file's findings in a table."""
     nothing = np.empty(0, np.int64)

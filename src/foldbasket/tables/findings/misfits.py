@@ -9,7 +9,7 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from foldbasket.tables.column import CodedColumn, DeferredColumn, weights_of
-from foldbasket.tables.findings.finding import Finding, Offer, records_of, some
+from foldbasket.tables.findings.finding import Finding, Offer, finder, records_of, some
 from foldbasket.tables.mending.texts import BlankOut
 from foldbasket.tables.mending.types import BlankMisfits, ReadAs
 from foldbasket.tables.table import Table
@@ -30,6 +30,7 @@ SURE_WORDS = BLANK_WORDS - {"none", "unknown", "missing", "nil", "(none)", "not 
 """In text these stand for blank; the others may be members of their own."""
 
 
+@finder("misfits", 20)
 def find(table: Table) -> Iterator[Finding]:
     """All of this file's findings in a table."""
     for field, column in table.columns.items():

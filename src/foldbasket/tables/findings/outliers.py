@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.tables.column import CodedColumn, NumberColumn, weights_of
-from foldbasket.tables.findings.finding import Finding, Offer, records_of, some
+from foldbasket.tables.findings.finding import Finding, Offer, finder, records_of, some
 from foldbasket.tables.mending.texts import ReplaceValues
 from foldbasket.tables.nature import nature_of
 from foldbasket.tables.table import Table
@@ -24,6 +24,7 @@ SAMPLE = 100_000
 LISTED = 200
 
 
+@finder("outliers", 50)
 def find(table: Table) -> Iterator[Finding]:
     """All of this file's findings in a table."""
     for column in table.columns.values():

@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.tables.column import DeferredColumn, NumberColumn, blank_mask
-from foldbasket.tables.findings.finding import Finding, Offer, records_of, some
+from foldbasket.tables.findings.finding import Finding, Offer, finder, records_of, some
 from foldbasket.tables.mending.rows import DropEmptyRows, DropMatching, DropRepeatedRows, empty_rows, repeated_rows
 from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.table import Table
@@ -19,6 +19,7 @@ _TOTAL = re.compile(r"\s*((grand|overall)\s+total|(sub)?totals?|sum)\b.*", re.IG
 FEW_BLANKS = 0.2
 
 
+@finder("rows", 40)
 def find(table: Table) -> Iterator[Finding]:
     """All of this file's findings in a table."""
     if not table.count or not table.columns:

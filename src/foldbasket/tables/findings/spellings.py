@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.tables.column import CodedColumn, DeferredColumn, weights_of
-from foldbasket.tables.findings.finding import Finding, Offer, records_of
+from foldbasket.tables.findings.finding import Finding, Offer, finder, records_of
 from foldbasket.tables.mending.mend import listed
 from foldbasket.tables.mending.texts import TrimSpaces, Unify, folded_spaces
 from foldbasket.tables.nature import Nature, nature_of
@@ -25,6 +25,7 @@ RARE = 0.05
 """A slip is at most this share of the records of what was meant."""
 
 
+@finder("spellings", 30)
 def find(table: Table) -> Iterator[Finding]:
     """All of this file's findings in a table."""
     for column in table.columns.values():

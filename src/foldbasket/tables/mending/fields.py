@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import functools
+from collections.abc import Iterable
 from dataclasses import replace
+from typing import ClassVar
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from foldbasket.errors import ReadError
+from foldbasket.kinds import entered
 from foldbasket.tables.column import (
     CodedColumn,
     Column,
@@ -22,17 +25,26 @@ from foldbasket.tables.column import (
 )
 from foldbasket.tables.detection import judged, put
 from foldbasket.tables.mending.mend import Mend, Mended, free_field
+from foldbasket.tables.mending.ways import AtOnce, Picked, Place, Typed, Way
 from foldbasket.tables.stacking import stacked_columns, text_array
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 
 
+@entered
 class RenameField(Mend, frozen=True):
     """Gives a field another name."""
 
     field: str
     to: str
     counts = "fields"
+
+    standing: ClassVar[int] = 10
+
+    @classmethod
+    def ways(cls, place: Place) -> Iterable[Way]:
+        if place.field:
+            yield Typed("Rename to", place.field, lambda to: cls(place.field, to.strip()))
 
     @property
     def label(self) -> str:
@@ -57,11 +69,19 @@ class RenameField(Mend, frozen=True):
         return Mended(replace(made, chosen={named(name): how for name, how in table.chosen.items()}), 1)
 
 
+@entered
 class HideFields(Mend, frozen=True):
     """Leaves fields out that no report needs."""
 
     fields: tuple[str, ...]
     counts = "fields"
+
+    standing: ClassVar[int] = 110
+
+    @classmethod
+    def ways(cls, place: Place) -> Iterable[Way]:
+        if place.field:
+            yield AtOnce("Hide it", cls((place.field,)))
 
     @property
     def label(self) -> str:
@@ -77,12 +97,26 @@ class HideFields(Mend, frozen=True):
         return Mended(table.with_columns(columns, texts), len(table.columns) - len(columns))
 
 
+@entered
 class JoinFields(Mend, frozen=True):
     """Makes one text field of several, their values joined by a sign; blanks are left out."""
 
     fields: tuple[str, ...]
     sign: str
     into: str
+
+    standing: ClassVar[int] = 90
+
+    @classmethod
+    def ways(cls, place: Place) -> Iterable[Way]:
+        others = [name for name in place.table.columns if name != place.field]
+        if place.field:
+            yield Picked(
+                "Join with",
+                "a field…",
+                others,
+                lambda other: cls((place.field, other), " ", f"{place.field} and {other}"),
+            )
 
     @property
     def label(self) -> str:
@@ -103,6 +137,7 @@ class JoinFields(Mend, frozen=True):
         return Mended(put(table, made), len(made) - made.blank_count)
 
 
+@entered
 class GatherFields(Mend, frozen=True):
     """Turns fields that stand side by side, such as one for each month, into records: a field for their names and one for
     their values. All other fields are repeated; blank values make no record."""

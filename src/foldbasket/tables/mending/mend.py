@@ -5,8 +5,9 @@ A mend names fields and values, never records, so that it fits the data again af
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from typing import ClassVar
 
 import msgspec
 import numpy as np
@@ -15,8 +16,10 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from foldbasket.errors import FoldBasketError, ReadError
+from foldbasket.kinds import Kind, Kinds
 from foldbasket.tables.column import CodedColumn, Column, coded_from_arrow, compacted, picked, weights_of
 from foldbasket.tables.detection import retyped
+from foldbasket.tables.mending.ways import Place, Way
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.stacking import text_array
 from foldbasket.tables.table import Table
@@ -31,17 +34,16 @@ class Mended:
     changed: int
 
 
-class Mend(
-    msgspec.Struct,
-    frozen=True,
-    forbid_unknown_fields=True,
-    omit_defaults=True,
-    tag_field="mend",
-    tag=lambda name: "".join(f" {sign.lower()}" if sign.isupper() else sign for sign in name).strip(),
-):
-    """Base of all mends."""
+class AnyMend(Kind):
+    """What stands for a mend in a document."""
 
-    counts = "values"
+    __slots__ = ()
+
+    kinds: ClassVar[Kinds[type[Mend]]] = Kinds("mend", "foldbasket.tables.mending")
+    tag: ClassVar[str] = "mend"
+    standing: ClassVar[int] = 1000
+    """Where it stands among those that are offered."""
+    counts: ClassVar[str] = "values"
     """What `Mended.changed` counts."""
 
     @property
@@ -53,18 +55,37 @@ class Mend(
         """The table after the mend. Raises a FoldBasketError when it names a field that is not there."""
         raise NotImplementedError
 
+    @classmethod
+    def ways(cls, place: Place) -> Iterable[Way]:
+        """How it is offered for a table or a field; not at all where it comes from findings alone."""
+        return ()
+
+
+class Mend(
+    msgspec.Struct,
+    AnyMend,
+    frozen=True,
+    forbid_unknown_fields=True,
+    omit_defaults=True,
+    tag_field="mend",
+    tag=lambda name: "".join(f" {sign.lower()}" if sign.isupper() else sign for sign in name).strip(),
+):
+    """Base of every kind of mend."""
+
 
 @dataclass(frozen=True)
 class Outcome:
     """What became of one mend: how much it changed and how many records it dropped, or why it was passed over."""
 
-    mend: Mend
+    mend: AnyMend
     changed: int
     problem: FoldBasketError | None = None
     dropped: int = 0
 
 
-def mended(table: Table, mends: Sequence[Mend], progress: Progress | None = None) -> tuple[Table, tuple[Outcome, ...]]:
+def mended(
+    table: Table, mends: Sequence[AnyMend], progress: Progress | None = None
+) -> tuple[Table, tuple[Outcome, ...]]:
     """The table after all mends, in their order. One that no longer fits is passed over and says so."""
     outcomes = []
     for at, mend in enumerate(mends):

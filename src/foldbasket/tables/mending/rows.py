@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from typing import ClassVar
+
 import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import ReadError
+from foldbasket.kinds import entered
 from foldbasket.tables.column import blank_mask
 from foldbasket.tables.mending.mend import Mend, Mended, as_text, listed, with_records
+from foldbasket.tables.mending.ways import AtOnce, Place, Typed, Way
 from foldbasket.tables.repeats import repeated
 from foldbasket.tables.table import Table
 
@@ -24,10 +29,18 @@ def empty_rows(table: Table) -> Bools:
     return empty if table.columns else np.zeros(0, np.bool_)
 
 
+@entered
 class DropEmptyRows(Mend, frozen=True):
     """Drops the records in which every field is blank."""
 
     counts = "records"
+
+    standing: ClassVar[int] = 120
+
+    @classmethod
+    def ways(cls, place: Place) -> Iterable[Way]:
+        if not place.field:
+            yield AtOnce("Drop empty rows", cls())
 
     @property
     def label(self) -> str:
@@ -38,11 +51,19 @@ class DropEmptyRows(Mend, frozen=True):
         return _without(table, empty)
 
 
+@entered
 class DropRepeatedRows(Mend, frozen=True):
     """Keeps the first of the records that are alike in all fields, or in the given ones."""
 
     fields: tuple[str, ...] = ()
     counts = "records"
+
+    standing: ClassVar[int] = 130
+
+    @classmethod
+    def ways(cls, place: Place) -> Iterable[Way]:
+        if not place.field:
+            yield AtOnce("Keep one of each repeated record", cls())
 
     @property
     def label(self) -> str:
@@ -56,12 +77,22 @@ class DropRepeatedRows(Mend, frozen=True):
         return _without(table, repeated_rows(table, self.fields))
 
 
+@entered
 class DropMatching(Mend, frozen=True):
     """Drops the records with one of some values in a field; an empty one means blank."""
 
     field: str
     values: tuple[str, ...]
     counts = "records"
+
+    standing: ClassVar[int] = 50
+
+    @classmethod
+    def ways(cls, place: Place) -> Iterable[Way]:
+        if place.field:
+            yield Typed("Leave out records", "with this value", lambda value: cls(place.field, (value,)))
+        if place.has_blanks:
+            yield AtOnce("Leave out records without a value", cls(place.field, ("",)))
 
     @property
     def label(self) -> str:

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Literal
+from collections.abc import Iterable, Mapping
+from typing import ClassVar, Literal
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from foldbasket.errors import ReadError
+from foldbasket.kinds import entered
 from foldbasket.tables.column import CodedColumn, blank_mask, coded_from_arrow, picked, weights_of
 from foldbasket.tables.detection import put, retyped
 from foldbasket.tables.mending.mend import Mend, Mended, as_text, free_field, is_text, listed, rewritten
+from foldbasket.tables.mending.ways import AtOnce, Place, Typed, Way
 from foldbasket.tables.table import Table
 
 SPACES = r"[\s\p{Z}\x{200B}\x{FEFF}]+"
@@ -23,10 +25,20 @@ def folded_spaces(texts: pa.Array) -> pa.Array:
     return pc.utf8_trim(pc.replace_substring_regex(texts, SPACES, " "), " ")
 
 
+@entered
 class TrimSpaces(Mend, frozen=True):
     """Takes spaces off both ends and makes doubled and odd spaces within a single plain one; without fields in all text."""
 
     fields: tuple[str, ...] = ()
+
+    standing: ClassVar[int] = 80
+
+    @classmethod
+    def ways(cls, place: Place) -> Iterable[Way]:
+        if not place.field:
+            yield AtOnce("Trim spaces in all text", cls())
+        elif is_text(place.column):
+            yield AtOnce("Trim spaces", cls((place.field,)))
 
     @property
     def label(self) -> str:
@@ -44,6 +56,7 @@ class TrimSpaces(Mend, frozen=True):
         return Mended(table, changed)
 
 
+@entered
 class Unify(Mend, frozen=True):
     """Makes several spellings of a value one."""
 
@@ -59,11 +72,25 @@ class Unify(Mend, frozen=True):
         return _replaced(table, self.field, dict.fromkeys(self.spellings, self.into))
 
 
+@entered
 class ReplaceValues(Mend, frozen=True):
     """Puts other values in the place of some; an empty one means blank."""
 
     field: str
     values: Mapping[str, str]
+
+    standing: ClassVar[int] = 40
+
+    @classmethod
+    def ways(cls, place: Place) -> Iterable[Way]:
+        def made(text: str) -> ReplaceValues:
+            old, sign, new = text.partition("=")
+            if not sign:
+                raise ReadError(f"“{text}” does not say what to put in its place.", todo="Type it like old = new.")
+            return cls(place.field, {old.strip(): new.strip()})
+
+        if place.field:
+            yield Typed("Replace", "old = new", made)
 
     @property
     def label(self) -> str:
@@ -76,11 +103,19 @@ class ReplaceValues(Mend, frozen=True):
         return _replaced(table, self.field, dict(self.values))
 
 
+@entered
 class BlankOut(Mend, frozen=True):
     """Makes values blank that only stand for nothing, such as n/a."""
 
     field: str
     values: tuple[str, ...]
+
+    standing: ClassVar[int] = 30
+
+    @classmethod
+    def ways(cls, place: Place) -> Iterable[Way]:
+        if place.field:
+            yield Typed("Read as blank", "n/a", lambda value: cls(place.field, (value,)))
 
     @property
     def label(self) -> str:
@@ -99,10 +134,18 @@ def _replaced(table: Table, field: str, values: Mapping[str, str]) -> Mended:
     return rewritten(table, field, text, pc.if_else(found, new, old))
 
 
+@entered
 class FillDown(Mend, frozen=True):
     """Gives a blank the value of the record above it, as when a report names each group once."""
 
     field: str
+
+    standing: ClassVar[int] = 100
+
+    @classmethod
+    def ways(cls, place: Place) -> Iterable[Way]:
+        if place.has_blanks:
+            yield AtOnce("Fill blanks from above", cls(place.field))
 
     @property
     def label(self) -> str:
@@ -121,6 +164,7 @@ class FillDown(Mend, frozen=True):
         return Mended(put(table, picked(column, source)), int(filled.sum()))
 
 
+@entered
 class KeepPart(Mend, frozen=True):
     """Keeps the part of a text before or after a sign, or between two places counted from 1."""
 
@@ -129,6 +173,14 @@ class KeepPart(Mend, frozen=True):
     sign: str = ""
     start: int = 1
     stop: int | None = None
+
+    standing: ClassVar[int] = 60
+
+    @classmethod
+    def ways(cls, place: Place) -> Iterable[Way]:
+        if place.field and is_text(place.column):
+            yield Typed("Keep before", "a sign, such as -", lambda sign: cls(place.field, "before", sign))
+            yield Typed("Keep after", "a sign, such as -", lambda sign: cls(place.field, "after", sign))
 
     @property
     def label(self) -> str:
@@ -150,12 +202,23 @@ class KeepPart(Mend, frozen=True):
         return rewritten(table, self.field, text, pc.if_else(pc.equal(new, ""), None, new))
 
 
+@entered
 class SplitField(Mend, frozen=True):
     """Makes several fields of one, cut at a sign; the last takes the rest."""
 
     field: str
     sign: str
     into: tuple[str, ...]
+
+    standing: ClassVar[int] = 70
+
+    @classmethod
+    def ways(cls, place: Place) -> Iterable[Way]:
+        def made(sign: str) -> SplitField:
+            return cls(place.field, sign, (f"{place.field} 1", f"{place.field} 2"))
+
+        if place.field and is_text(place.column):
+            yield Typed("Split at", "a sign, such as -", made)
 
     @property
     def label(self) -> str:

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from decimal import Decimal, InvalidOperation
+from typing import ClassVar
 
 import numpy as np
 
 from foldbasket.errors import ReadError
+from foldbasket.kinds import entered
 from foldbasket.tables.column import NumberColumn
 from foldbasket.tables.detection import judged_as, put
 from foldbasket.tables.mending.mend import Mend, Mended, as_text
+from foldbasket.tables.mending.ways import Place, Typed, Way
 from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import MAX_SCALE, FieldType
 from foldbasket.tables.written import Order
@@ -17,6 +21,7 @@ from foldbasket.tables.written import Order
 _ORDERS = {"day month year": "day/month/year", "month day year": "month/day/year", "year month day": "year-month-day"}
 
 
+@entered
 class ReadAs(Mend, frozen=True):
     """Reads a field as a type; dates in an order of day and month, numbers with a decimal mark. What cannot be read stays
     at hand as text and is blank in the field."""
@@ -44,6 +49,7 @@ class ReadAs(Mend, frozen=True):
         return Mended(made, len(column) - column.blank_count)
 
 
+@entered
 class BlankMisfits(Mend, frozen=True):
     """Gives up the values that do not fit a field's type: they are blank, and no longer a finding."""
 
@@ -61,11 +67,19 @@ class BlankMisfits(Mend, frozen=True):
         return Mended(put(table, column), column.blank_count - text.blank_count)
 
 
+@entered
 class ScaleUnit(Mend, frozen=True):
     """Multiplies a field by a factor, as when amounts come in thousands. Decimals stay exact."""
 
     field: str
     factor: str
+
+    standing: ClassVar[int] = 20
+
+    @classmethod
+    def ways(cls, place: Place) -> Iterable[Way]:
+        if place.field and place.column.type.is_number:
+            yield Typed("Multiply by", "1000 or 0.01", lambda by: cls(place.field, by.strip()))
 
     @property
     def label(self) -> str:

@@ -9,7 +9,7 @@ import pyarrow as pa
 from foldbasket.errors import ReadError
 from foldbasket.tables.conversion import fitted
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading.contract import AS_FOUND, Reader, Reading
+from foldbasket.tables.reading.contract import AS_FOUND, READERS, Reader, Reading
 from foldbasket.tables.reading.parquet import first_line
 from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.table import Table
@@ -56,4 +56,6 @@ def read_arrow(path: Path, name: str, reading: Reading = AS_FOUND, progress: Pro
     return Table(name, columns, str(path), texts)
 
 
-READER = Reader("Arrow", (".arrow", ".feather", ".ipc", ".arrows"), read_arrow, apart=True)
+READER = READERS.enter(
+    "Arrow", Reader("Arrow", (".arrow", ".feather", ".ipc", ".arrows"), read_arrow, apart=True, standing=30)
+)

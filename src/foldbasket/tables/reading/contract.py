@@ -16,6 +16,7 @@ from typing import Annotated, Any
 
 import msgspec
 
+from foldbasket.kinds import Kinds
 from foldbasket.tables.cells import Gathered, Judging
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Chosen, Table
@@ -58,6 +59,11 @@ class Reader:
     apart: bool = False
     """Whether it runs in a process of its own: compiled code of others that a damaged file can stop, or code that cannot be
     cancelled in the middle."""
+    standing: int = 100
+
+
+READERS: Kinds[Reader] = Kinds("reader", "foldbasket.tables.reading")
+"""Every format that can be read, by its label."""
 
 
 def memory_at_hand() -> int:

@@ -20,7 +20,7 @@ import msgspec
 from foldbasket.errors import ReadError
 from foldbasket.tables.cells import records
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading.contract import AS_FOUND, Batch, Reader, Reading, gathered
+from foldbasket.tables.reading.contract import AS_FOUND, READERS, Batch, Reader, Reading, gathered
 from foldbasket.tables.reading.queries import check_query
 from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.table import Table
@@ -293,6 +293,14 @@ def _statement(engine: Engine, reading: Reading, where: str) -> str:
     return "SELECT * FROM " + ".".join(quote(part) for part in parts).replace(":", r"\:")
 
 
-READER = Reader(
-    "SQLite database", (".sqlite", ".sqlite3", ".db", ".db3"), read_sqlite, ("table", "query", "types"), apart=True
+READER = READERS.enter(
+    "SQLite database",
+    Reader(
+        "SQLite database",
+        (".sqlite", ".sqlite3", ".db", ".db3"),
+        read_sqlite,
+        ("table", "query", "types"),
+        apart=True,
+        standing=60,
+    ),
 )

@@ -34,7 +34,7 @@ from foldbasket.tables.conversion import exact_units, from_arrow, outside_calend
 from foldbasket.tables.detection import Judged, judged, judged_as
 from foldbasket.tables.nature import names_identifier
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading.contract import AS_FOUND, Reader, Reading
+from foldbasket.tables.reading.contract import AS_FOUND, READERS, Reader, Reading
 from foldbasket.tables.reading.sniffing import ColumnType, Look, look_at, single_byte_encoding, wrong_encoding
 from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import FieldType
@@ -382,9 +382,13 @@ def _ragged(path: Path, look: Look, told: str) -> ReadError:
     )
 
 
-READER = Reader(
+READER = READERS.enter(
     "Delimited text",
-    (".csv", ".tsv", ".txt", ".tab"),
-    read_delimited,
-    ("encoding", "delimiter", "decimal_mark", "header", "types"),
+    Reader(
+        "Delimited text",
+        (".csv", ".tsv", ".txt", ".tab"),
+        read_delimited,
+        ("encoding", "delimiter", "decimal_mark", "header", "types"),
+        standing=10,
+    ),
 )

@@ -12,7 +12,7 @@ import msgspec
 
 from foldbasket.errors import ReadError
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading.contract import AS_FOUND, Batch, Reader, Reading, gathered
+from foldbasket.tables.reading.contract import AS_FOUND, READERS, Batch, Reader, Reading, gathered
 from foldbasket.tables.table import Table
 
 Record = dict[str, Any]
@@ -106,4 +106,6 @@ def _flat(record: Any, where: str) -> Record:
     raise ReadError(what, where=where, todo="Write nested values as fields of their own, and export again.")
 
 
-READER = Reader("JSON", (".jsonl", ".ndjson", ".json"), read_json, ("types",), apart=True)
+READER = READERS.enter(
+    "JSON", Reader("JSON", (".jsonl", ".ndjson", ".json"), read_json, ("types",), apart=True, standing=50)
+)

@@ -18,7 +18,7 @@ from foldbasket.tables.column import PUT_OFF, CodedColumn, Column, DeferredColum
 from foldbasket.tables.conversion import fitted, is_bytes, to_arrow
 from foldbasket.tables.detection import retyped
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading.contract import AS_FOUND, Reader, Reading, memory_at_hand
+from foldbasket.tables.reading.contract import AS_FOUND, READERS, Reader, Reading, memory_at_hand
 from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import FieldType
@@ -165,4 +165,4 @@ def write_parquet(table: Table, path: Path) -> None:
     pq.write_table(arrow, path, compression="zstd", store_schema=False)
 
 
-READER = Reader("Parquet", (".parquet", ".pq"), read_parquet, apart=True)
+READER = READERS.enter("Parquet", Reader("Parquet", (".parquet", ".pq"), read_parquet, apart=True, standing=20))

@@ -1,4 +1,4 @@
-"""Which reader opens which file, by its ending. A new format is one file beside this one and its name in this list."""
+"""Which reader opens which file, by its ending. A new format is one file beside this one."""
 
 from __future__ import annotations
 
@@ -10,20 +10,15 @@ from pathlib import Path
 
 from foldbasket.errors import ReadError, reason_of
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading import apart, arrow, database, delimited, json_records, parquet, sheets
-from foldbasket.tables.reading.contract import AS_FOUND, Reader, Reading
+from foldbasket.tables.reading import apart, delimited
+from foldbasket.tables.reading.contract import AS_FOUND, READERS, Reader, Reading
 from foldbasket.tables.reading.folder import files_of, read_folder
 from foldbasket.tables.table import Table
 
-READERS: tuple[Reader, ...] = (
-    delimited.READER,
-    parquet.READER,
-    arrow.READER,
-    sheets.READER,
-    json_records.READER,
-    database.READER,
-)
-ENDINGS = tuple(ending for reader in READERS for ending in reader.endings)
+
+def endings() -> tuple[str, ...]:
+    """The endings of all files that can be read."""
+    return tuple(ending for reader in READERS for ending in reader.endings)
 
 
 def reader_of(path: Path) -> Reader:
@@ -52,7 +47,7 @@ def read_table(path: Path, name: str, reading: Reading = AS_FOUND, progress: Pro
             with _standing_still(path, before, many):
                 return apart.read_apart(path, name, reading, progress, size)
         if many:
-            return read_folder(path, name, reading, progress, READERS, read_table)
+            return read_folder(path, name, reading, progress, tuple(READERS), read_table)
         _check_plain(path)
         with _standing_still(path, stamp(path), many):
             return reader_of(path).read(path, name, reading, progress)
@@ -96,7 +91,7 @@ def _shown(path: Path) -> str:
 
 def files_of_source(path: Path) -> list[Path]:
     """The files that a place stands for: itself, or those of a folder or pattern."""
-    return files_of(path, READERS) if is_many(path) else [path]
+    return files_of(path, tuple(READERS)) if is_many(path) else [path]
 
 
 def is_text_file(path: Path) -> bool:

@@ -15,7 +15,7 @@ from typing import Any
 from foldbasket.errors import ReadError
 from foldbasket.tables.cells import records
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading.contract import AS_FOUND, Batch, Reader, Reading, gathered
+from foldbasket.tables.reading.contract import AS_FOUND, READERS, Batch, Reader, Reading, gathered
 from foldbasket.tables.reading.sniffing import field_names, header_line
 from foldbasket.tables.table import Table
 
@@ -224,10 +224,14 @@ def _heading(cell: Any) -> str:
     return f"{cell:.0f}" if isinstance(cell, float) and cell.is_integer() else str(cell)
 
 
-READER = Reader(
+READER = READERS.enter(
     "Workbook",
-    (".xlsx", ".ods", ".xlsm", ".xls", ".xlsb"),
-    read_sheet,
-    ("sheet", "cells", "header", "types"),
-    apart=True,
+    Reader(
+        "Workbook",
+        (".xlsx", ".ods", ".xlsm", ".xls", ".xlsb"),
+        read_sheet,
+        ("sheet", "cells", "header", "types"),
+        apart=True,
+        standing=40,
+    ),
 )

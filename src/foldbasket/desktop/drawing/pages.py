@@ -1,67 +1,29 @@
-"""Reports as PDF pages and as PNG pictures, drawn by the grid's own painter. Needs Qt, but no display and no window."""
+"""A report as pages, PDF: A4 sideways, headings on every page."""
 
 from __future__ import annotations
 
-import os
-import sys
-from collections.abc import Collection
 from pathlib import Path
 
-from PyQt6.QtCore import QBuffer, QIODevice, QMarginsF, QRectF, QSizeF, Qt
+from PyQt6.QtCore import QBuffer, QMarginsF, QRectF, QSizeF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QPageLayout, QPageSize, QPainter, QPdfWriter
-from PyQt6.QtWidgets import QApplication
 
 from foldbasket.desktop import theme
+from foldbasket.desktop.drawing import drawn
 from foldbasket.desktop.grid.geometry import Geometry
-from foldbasket.desktop.grid.painter import GridPainter, picture
+from foldbasket.desktop.grid.painter import GridPainter
 from foldbasket.errors import OutputError
 from foldbasket.folding.report import Report
-from foldbasket.outputs.formats import appearing_whole
 
-ENDINGS = (".pdf", ".png")
-MOST_PIXELS = 200_000_000
 SMALLEST_ZOOM = 0.55
 MARGIN, FOOT = 40, 26
 
-_app: QApplication | None = None
+
+def save(report: Report, path: Path, shape: str = "table") -> None:
+    """Writes the pages."""
+    drawn(path, lambda into: _draw(report, into))
 
 
-def _ensure_app() -> None:
-    """Fonts and painting need an application; without a display it runs on Qt's offscreen platform."""
-    global _app
-    if QApplication.instance() is None:
-        if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
-            os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-        _app = QApplication(sys.argv[:1])
-
-
-def save_picture(report: Report, path: Path, *, spare: Collection[Path] = ()) -> None:
-    """Writes a report as .png (all of it, at twice the screen's size) or .pdf (A4 sideways, headings on every page).
-
-    Qt says nothing of a full disk, so that both are drawn in memory and written by us. `spare` are files that must not be replaced.
-    """
-    _ensure_app()
-    drawn = QBuffer()
-    drawn.open(QIODevice.OpenModeFlag.WriteOnly)
-    if path.suffix.lower() == ".pdf":
-        _save_pdf(report, drawn)
-    else:
-        _save_png(report, drawn, path.name)
-    drawn.close()
-    with appearing_whole(path, spare) as fresh:
-        fresh.write_bytes(drawn.data().data())
-
-
-def _save_png(report: Report, into: QBuffer, name: str) -> None:
-    geometry = Geometry(report)
-    width, height = geometry.heads_width + geometry.size[0], geometry.head_height + geometry.size[1]
-    if 4 * width * height > MOST_PIXELS:
-        raise OutputError("the report is too large for one picture.", where=name, todo="Write it as PDF or XLSX.")
-    if not picture(geometry, 2.0).save(into, "PNG"):
-        raise OutputError("no picture could be made.", where=name, todo="Write it as PDF or XLSX.")
-
-
-def _save_pdf(report: Report, into: QBuffer) -> None:
+def _draw(report: Report, into: QBuffer) -> None:
     writer = QPdfWriter(into)
     writer.setPageLayout(
         QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Landscape, QMarginsF(0, 0, 0, 0))

@@ -1,0 +1,31 @@
+"""A report as one picture, PNG: all of it, at twice the screen's size."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QBuffer
+
+from foldbasket.desktop.drawing import drawn
+from foldbasket.desktop.grid.geometry import Geometry
+from foldbasket.desktop.grid.painter import picture
+from foldbasket.errors import OutputError
+from foldbasket.folding.report import Report
+
+MOST_PIXELS = 200_000_000
+
+
+def save(report: Report, path: Path, shape: str = "table") -> None:
+    """Writes the picture. Raises OutputError where the report is too large for one."""
+    drawn(path, lambda into: _draw(report, into))
+
+
+def _draw(report: Report, into: QBuffer) -> None:
+    geometry = Geometry(report)
+    width, height = geometry.heads_width + geometry.size[0], geometry.head_height + geometry.size[1]
+    if 4 * width * height > MOST_PIXELS:
+        raise OutputError(
+            "the report is too large for one picture.", where=report.name, todo="Write it as PDF or XLSX."
+        )
+    if not picture(geometry, 2.0).save(into, "PNG"):
+        raise OutputError("no picture could be made.", where=report.name, todo="Write it as PDF or XLSX.")

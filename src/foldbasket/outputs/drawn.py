@@ -1,0 +1,8 @@
+"""Outputs that Qt draws: pages and pictures."""
+
+from __future__ import annotations
+
+from foldbasket.outputs.formats import Output, entered
+
+PDF = entered(Output(".pdf", "PDF", "foldbasket.desktop.drawing.pages", standing=40))
+PNG = entered(Output(".png", "Picture", "foldbasket.desktop.drawing.picture", standing=50))
