@@ -198,6 +198,7 @@ def test_an_aggregate(own, basket, tmp_path, driver):
     assert rendered(path, tmp_path)[1:] == [["a", "0.75"], ["b", "-0.88"], ["Everything", "-0.13"]]
     driver.open(path)
     assert driver.words()[0] == ("measures", "Net, halved by a toy")
+    driver.desk.select_word("net")
     driver.desk.change("net", "back", aggregate="sum")
     driver.settle()
     others = next(
