@@ -2,7 +2,7 @@
 
 # ruff: noqa: F811 - the window's fixtures are asked for by their names
 import csv
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Annotated, ClassVar
 
 import msgspec
@@ -13,11 +13,19 @@ from PyQt6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton
 
 from foldbasket import cli, kinds
 from foldbasket.baskets.basket import Basket, SourceSpec
+from foldbasket.baskets.edits.edit import Edit
 from foldbasket.baskets.files import decode, encode
-from foldbasket.desktop.window import kinds_to_open, kinds_to_write
+from foldbasket.desktop.actions import ACTIONS, ActionSpec
+from foldbasket.desktop.window import MainWindow, kinds_to_open, kinds_to_write
 from foldbasket.folding.aggregates.aggregate import AGGREGATES, NUMBERS, Aggregate, Block, State, aggregate
 from foldbasket.folding.filters.either import Either
+from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.onefield import RecordFilter
+from foldbasket.folding.parts.part import KINDS as PARTS
+from foldbasket.folding.parts.part import Part, part
+from foldbasket.formulas.function import FUNCTIONS, Function, listing
+from foldbasket.formulas.function import NUMBERS as NUMBER_KINDS
+from foldbasket.formulas.values import Kind as ValueKind
 from foldbasket.kinds import Choice, entered, set_by
 from foldbasket.outputs.formats import OUTPUTS, Output
 from foldbasket.outputs.formats import entered as output_entered
@@ -84,7 +92,18 @@ def own():
             sort.leave(key)
 
 
-SORTS = [Comparison.kinds, Filter.kinds, AGGREGATES, AnyMend.kinds, FINDERS, READERS, OUTPUTS]
+SORTS = [
+    Comparison.kinds,
+    Filter.kinds,
+    AGGREGATES,
+    AnyMend.kinds,
+    FINDERS,
+    READERS,
+    OUTPUTS,
+    PARTS,
+    FUNCTIONS,
+    ACTIONS,
+]
 
 
 # --- comparison ---------------------------------------------------------------
@@ -291,3 +310,95 @@ def test_an_output(own, basket, tmp_path, driver):
     driver.desk.write_report(tmp_path / "window.toy")
     driver.settle()
     assert (tmp_path / "window.toy").read_text() == "3 lines, says a toy"
+
+
+# --- part and function --------------------------------------------------------
+
+
+def test_a_part_of_a_date(own, basket, tmp_path, driver):
+    @part
+    class HalfMonth(Part):
+        name, label, is_period, key_form = "toy half month", "Half month, a toy,", True, r"(\d{4})-(\d{2})-([12])"
+        standing = 999
+        fineness = 4
+
+        def of(self, days):
+            dates = days.astype("M8[D]")
+            months = dates.astype("M8[M]")
+            return months.astype(np.int64) * 2 + ((dates - months).astype(np.int64) >= 15)
+
+        def key(self, number):
+            return f"{1970 + number // 24:04d}-{number // 2 % 12 + 1:02d}-{number % 2 + 1}"
+
+        def number(self, *groups):
+            return ((groups[0] - 1970) * 12 + groups[1] - 1) * 2 + groups[2] - 1
+
+        def text(self, number, locale):
+            return self.key(number)
+
+        def _example(self):
+            return (2026, 2, 1)
+
+    rows = (Placed("day", FieldRef("sales", "Day"), part="toy half month"),)
+    kept = Members("f", FieldRef("sales", "Day"), "toy half month", ("2026-01-1", "2026-07-1"))
+    path = basket(msgspec.structs.replace(FOLD, rows=rows, filters=(kept,)))
+    assert [line[0] for line in rendered(path, tmp_path)[1:]] == ["2026-01-1", "2026-07-1", "Everything"]
+    driver.open(path)
+    assert driver.words()[1:] == [
+        ("rows", "Half month, a toy, of day"),
+        ("filters", "Half month, a toy, of day: 2026-01-1, 2026-07-1"),
+    ]
+    driver.desk.select_word("day")
+    assert button(driver, "Half month, a toy,").isChecked()
+
+
+def test_a_function(own, basket, tmp_path, driver):
+    @listing
+    class Twice(Function):
+        name = "TOYTWICE"
+        takes = (NUMBER_KINDS,)
+        gives = ValueKind.NUMBER
+        meaning = "Twice the number, by a toy."
+        example = "TOYTWICE(2) is 4."
+
+        def evaluate(self, *vecs):
+            (number,) = vecs
+            return replace(number, data=number.data * 2)
+
+    formula = Measure("twice", "formula", heading="Twice", formula="TOYTWICE(SUM(Net))")
+    path = basket(msgspec.structs.replace(FOLD, measures=(NET, formula)))
+    assert [line[2] for line in rendered(path, tmp_path)[1:]] == ["3.00", "-3.50", "-0.50"]
+    driver.open(path)
+    assert any(
+        each.shown == "TOYTWICE" and "by a toy" in each.meaning for each in driver.desk.formulas.offers(None, None)
+    )
+    assert cli.main(["check", str(path)]) == 0
+
+
+# --- edit and action ----------------------------------------------------------
+
+
+def test_an_edit_and_an_action(own, basket, driver, monkeypatch):
+    @dataclass(frozen=True)
+    class Shout(Edit):
+        @property
+        def label(self):
+            return "Shout, a toy"
+
+        def apply(self, basket):
+            return msgspec.structs.replace(basket, name=basket.name.upper())
+
+    ACTIONS.enter(
+        "Shout toyishly", ActionSpec("Shout toyishly", "Edit", lambda window: window.desk.do(Shout()), "Ctrl+Alt+9")
+    )
+    window = MainWindow()
+    driver.qtbot.addWidget(window)
+    window.open_paths([basket(FOLD)])
+    driver.qtbot.waitUntil(lambda: window.desk.report is not None, timeout=20_000)
+    window.actions_by_name["Shout toyishly"].trigger()
+    assert window.desk.basket.name == "UNTITLED"
+    assert window.desk.history.undoable == "Shout, a toy"
+    window.desk.undo()
+    assert window.desk.basket.name == "Untitled"
+    driver.qtbot.waitUntil(lambda: not window.desk.busy, timeout=20_000)
+    window.desk.close()

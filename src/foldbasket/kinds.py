@@ -44,6 +44,7 @@ class Kinds(Generic[K]):
         """What one is called: “comparison”."""
         self._packages = list(packages)
         self._found: dict[str, K] = {}
+        self._changes = 0
         self._loading = threading.RLock()
 
     def enter(self, key: str, kind: K) -> K:
@@ -51,11 +52,19 @@ class Kinds(Generic[K]):
         if self._found.get(key, kind) is not kind:
             raise ValueError(f"there are two kinds of {self.what} called “{key}”")
         self._found[key] = kind
+        self._changes += 1
         return kind
 
     def leave(self, key: str) -> None:
         """Takes a kind out again."""
         del self._found[key]
+        self._changes += 1
+
+    @property
+    def version(self) -> int:
+        """Another number whenever other kinds are entered: for whoever keeps what was made of all of them."""
+        self._all()
+        return self._changes
 
     def _all(self) -> dict[str, K]:
         with self._loading:

@@ -17,7 +17,7 @@ from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.blank import Blank
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.values import Between, Compare
-from foldbasket.folding.parts import PARTS
+from foldbasket.folding.parts.part import PARTS
 from foldbasket.links.link import Link
 from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.tables.column import NumberColumn

@@ -9,7 +9,7 @@ import pytest
 
 from foldbasket.formulas.checking import checked, schema_of
 from foldbasket.formulas.evaluation import calculated
-from foldbasket.formulas.function import Registry
+from foldbasket.formulas.function import FUNCTIONS
 from foldbasket.formulas.parsing import parsed
 from foldbasket.formulas.tree import Apply
 from foldbasket.links.link import Link
@@ -62,8 +62,8 @@ def test_every_function_of_the_language_has_a_case_a_meaning_and_an_example_that
     used = set()
     for formula, _ in [*CASES, ("CURRENT_DATE - d", [])]:
         used |= {type(node.function) for node in parsed(formula).walk() if isinstance(node, Apply)}
-    assert {type(each) for each in Registry.all} == used
-    for function in Registry.all:
+    assert {type(each) for each in FUNCTIONS} == used
+    for function in FUNCTIONS:
         assert function.meaning.endswith(".")
         assert parsed(function.example) is not None
 

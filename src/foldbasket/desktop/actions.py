@@ -2,22 +2,37 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Any
+
+from foldbasket.kinds import Kinds
 
 
-class ActionSpec(NamedTuple):
-    """`run` names a method of the window. A `line` is drawn before the action in its menu. `needs` is what must be there:
+@dataclass(frozen=True)
+class ActionSpec:
+    """`run` does it, given the window, or names the window's method that does. A `line` is drawn before the action in its menu. `needs` is what must be there:
     a fold, a report, a source in view, or nothing."""
 
     name: str
     menu: str
-    run: str
+    run: str | Callable[[Any], object]
     key: str = ""
     line: bool = False
     needs: str = ""
+    standing: int = 10_000
+
+    def do(self, window: Any) -> None:
+        """Does it."""
+        if callable(self.run):
+            self.run(window)
+        else:
+            getattr(window, self.run)()
 
 
-ACTIONS: tuple[ActionSpec, ...] = (
+ACTIONS: Kinds[ActionSpec] = Kinds("action")
+
+_OWN = (
     ActionSpec("Open…", "File", "open_dialog", "Ctrl+O"),
     ActionSpec("Open a folder of like files…", "File", "open_folder"),
     ActionSpec("Open a database…", "File", "open_database"),
@@ -84,4 +99,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("Formulas", "Help", "help_formulas"),
     ActionSpec("About Fold Basket", "Help", "about", line=True),
 )
+for _at, _own in enumerate(_OWN):
+    ACTIONS.enter(_own.name, replace(_own, standing=_at))
+
 MENUS = ("File", "Edit", "Fold", "Source", "View", "Help")

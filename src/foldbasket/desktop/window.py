@@ -174,7 +174,7 @@ class MainWindow(QMainWindow):
                 if spec.key == "Ctrl++":
                     keys.append(QKeySequence("Ctrl+="))
                 action.setShortcuts(keys)
-            action.triggered.connect(lambda _=False, spec=spec: getattr(self, spec.run)())
+            action.triggered.connect(lambda _=False, spec=spec: spec.do(self))
             menu.addAction(action)
             self.actions_by_name[spec.name] = action
             self._specs[spec.name] = spec

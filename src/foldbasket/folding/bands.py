@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.parts import Days, Part
+from foldbasket.folding.parts.part import Days, Part
 from foldbasket.spec.cut import Bands
 from foldbasket.styling.numbers import NumberStyle, number_writer
 from foldbasket.tables.types import MAX_SCALE, FieldType

@@ -13,7 +13,7 @@ import pyarrow as pa
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.bands import Band, band_of
-from foldbasket.folding.parts import Part, parts_by
+from foldbasket.folding.parts.part import Part, parts_by
 from foldbasket.links.source import Source
 from foldbasket.spec.cut import Bands, Cut, Groups
 from foldbasket.spec.field import FieldRef

@@ -12,7 +12,7 @@ from foldbasket.errors import FoldError
 from foldbasket.folding.aggregates.aggregate import AGGREGATES
 from foldbasket.folding.compare.along import Along, Times
 from foldbasket.folding.domain import Domain, domain_of
-from foldbasket.folding.parts import PARTS
+from foldbasket.folding.parts.part import PARTS
 from foldbasket.folding.sides import Time, time_of
 from foldbasket.links.source import Source
 from foldbasket.spec.comparison import Comparison

@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from foldbasket.folding.domain import Domain
 from foldbasket.folding.frame import Lines, Tree
-from foldbasket.folding.parts import PARTS, Part
+from foldbasket.folding.parts.part import PARTS, Part
 from foldbasket.styling.dates import EPOCH
 from foldbasket.tables.types import FieldType
 

@@ -20,7 +20,7 @@ from foldbasket.folding.aggregates.aggregate import Block, real_or_whole
 from foldbasket.folding.sentence import headings_of, measure_heading
 from foldbasket.formulas.checking import Checked, checked, schema_of
 from foldbasket.formulas.evaluation import value
-from foldbasket.formulas.function import Registry
+from foldbasket.formulas.function import function_at
 from foldbasket.formulas.tree import Aggregated, Apply, Constant, Name, Node, names_in, valued_names
 from foldbasket.formulas.values import KIND_OF, Kind, Vec, constant, nothing, to_column
 from foldbasket.links.source import Source
@@ -197,7 +197,8 @@ def _hidden(node: Aggregated, formula: Checked, source: Source, compute: Compute
     if home is not None:
         _check_conditions(node, formula, source, home)
     if node.where is not None:
-        case = Registry.by_node[exp.Case]
+        case = function_at(exp.Case)
+        assert case is not None
         argument = Apply(
             node.start, node.stop, case, (node.where, argument, Constant(node.start, node.stop, nothing()))
         )

@@ -17,8 +17,8 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from foldbasket.errors import FoldError, FormulaError
-from foldbasket.formulas.calendar import CurrentDate
 from foldbasket.formulas.checking import Checked
+from foldbasket.formulas.functions.calendar import CurrentDate
 from foldbasket.formulas.tree import Apply, Constant, Name, Node, names_in
 from foldbasket.formulas.values import Vec, constant, members_of, to_column
 from foldbasket.links.source import Source

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import ClassVar, TypeVar
+from functools import lru_cache
+from typing import TypeVar
 
 from sqlglot import exp
 
 from foldbasket.formulas.values import Kind, Vec
+from foldbasket.kinds import Kinds
 
 NUMBER, TEXT, DATE, MOMENT, YESNO, SPAN, NOTHING = Kind
 Argument = TypeVar("Argument")
@@ -24,12 +26,12 @@ class Misfit(Exception):  # noqa: N818 - told as a FormulaError once its place i
 class Function:
     """Base of all. One class each: to add one, add a class and it is parsed, checked, completed and explained.
 
-    `nodes` are the parser's nodes it stands for; `takes` the kinds of its arguments, the last one repeated for any further;
+    `nodes` are the parser's nodes it stands for, none for one that the parser knows only as some name; `takes` the kinds of its arguments, the last one repeated for any further;
     `gives` the kind of its result where that does not depend on them.
     """
 
     name: str
-    nodes: tuple[type[exp.Expression], ...]
+    nodes: tuple[type[exp.Expression], ...] = ()
     takes: tuple[frozenset[Kind], ...] = ()
     gives: Kind | None = None
     least = 1
@@ -42,6 +44,8 @@ class Function:
 
     def arguments(self, node: exp.Expression) -> list[exp.Expression | None]:
         """The arguments in the order of `takes`; those left out at the end are not there."""
+        if isinstance(node, exp.Anonymous):
+            return list(node.expressions)
         return [child for key in node.arg_types if isinstance(child := node.args.get(key), exp.Expression)]
 
     def inner(self, node: exp.Expression) -> list[exp.Expression]:
@@ -84,17 +88,33 @@ NUMBERS, TEXTS, TIMES = only(NUMBER), only(TEXT), only(DATE, MOMENT)
 ANY = only(NUMBER, TEXT, DATE, MOMENT, YESNO)
 
 
-class Registry:
-    """All functions by the parser's nodes that they stand for."""
-
-    by_node: ClassVar[dict[type[exp.Expression], Function]] = {}
-    all: ClassVar[list[Function]] = []
+FUNCTIONS: Kinds[Function] = Kinds("function", "foldbasket.formulas.functions")
+"""All functions and operators, by the names of their classes."""
 
 
 def listing(kind: type[Function]) -> type[Function]:
-    """Puts a class into the language."""
-    made = kind()
-    Registry.all.append(made)
-    for node in made.nodes:
-        Registry.by_node[node] = made
+    """Class decorator: puts a function into the language."""
+    FUNCTIONS.enter(kind.__name__, kind())
     return kind
+
+
+def function_of(node: exp.Expression) -> Function | None:
+    """The function that a node of the parser's stands for; None where the language has none."""
+    if isinstance(node, exp.Anonymous):  # a name that the parser does not know may be one of ours
+        return _called(FUNCTIONS.version).get(str(node.this).upper())
+    return function_at(type(node))
+
+
+def function_at(kind: type[exp.Expression]) -> Function | None:
+    """The function that a kind of the parser's nodes stands for."""
+    return _by_node(FUNCTIONS.version).get(kind)
+
+
+@lru_cache(maxsize=2)
+def _by_node(version: int) -> dict[type[exp.Expression], Function]:
+    return {node: function for function in FUNCTIONS for node in function.nodes}
+
+
+@lru_cache(maxsize=2)
+def _called(version: int) -> dict[str, Function]:
+    return {function.name: function for function in FUNCTIONS if not function.nodes}

@@ -6,7 +6,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from foldbasket.formulas.function import Registry
+from foldbasket.formulas.function import FUNCTIONS
 from foldbasket.formulas.parsing import AGGREGATE_NAMES, KEYWORDS, written
 from foldbasket.formulas.values import Kind
 
@@ -53,7 +53,7 @@ def offers(
         text = written(name, table) if name in ambiguous else written(name)
         found.append(Offer(f"{name} · {table}", text, f"{table} · {said}"))
     found += [Offer(name, f"{name}(", meaning) for name, meaning in AGGREGATE_NAMES.items()]
-    for function in Registry.all:
+    for function in FUNCTIONS:
         if not function.is_operator:
             call = function.name if function.most == 0 else f"{function.name}("
             found.append(Offer(function.name, call, f"{function.meaning} {function.example}"))

@@ -15,9 +15,8 @@ import sqlglot
 from sqlglot import exp
 
 from foldbasket.errors import FormulaError
-from foldbasket.formulas import arithmetic, calendar, logic, texts
-from foldbasket.formulas.calendar import UNITS
-from foldbasket.formulas.function import Function, Registry
+from foldbasket.formulas.function import FUNCTIONS, Function, function_at, function_of
+from foldbasket.formulas.functions.calendar import UNITS
 from foldbasket.formulas.tree import Aggregated, Apply, Constant, Name, Node
 from foldbasket.formulas.values import RANGE, Span, Vec, constant, nothing, number_type
 from foldbasket.tables.types import MAX_SCALE, FieldType, parse_canonical
@@ -26,9 +25,6 @@ from foldbasket.typed import near
 LONGEST = 20_000
 DEEPEST = 30
 MOST_PARTS = 2_000
-FUNCTION_MODULES = (arithmetic, calendar, logic, texts)
-"""Where the functions are; importing them puts them into the language."""
-
 AGGREGATES: dict[type[exp.Expression], str] = {
     exp.Sum: "sum",
     exp.Avg: "average",
@@ -92,13 +88,19 @@ KEYWORDS = ("AND", "OR", "NOT", "IN", "BETWEEN", "LIKE", "IS", "NULL", "CASE", "
 
 def accounted(kind: type[exp.Expression]) -> frozenset[str] | None:
     """The arguments that are read of a kind of the parser's nodes; None where the language does not have it."""
-    function = Registry.by_node.get(kind)
+    function = function_at(kind)
     return function.reads if function is not None else ACCOUNTED.get(kind)
+
+
+def _named(kind: type[exp.Expression]) -> Function:
+    found = function_at(kind)
+    assert found is not None
+    return found
 
 
 def function_names() -> list[str]:
     """Every function that is called by name, aggregates included."""
-    named = {each.name for each in Registry.all if not each.is_operator}
+    named = {each.name for each in FUNCTIONS if not each.is_operator}
     return sorted(named | set(AGGREGATE_NAMES))
 
 
@@ -272,7 +274,8 @@ class _Reader:
 
     def account(self, node: exp.Expression) -> None:
         """Refuses a node that carries an argument which is not read."""
-        reads = accounted(type(node))
+        called = isinstance(node, exp.Anonymous) and function_of(node) is not None
+        reads = frozenset({"this", "expressions"}) if called else accounted(type(node))
         if reads is None:
             raise self.unknown(node)
         for key, given in node.args.items():
@@ -309,12 +312,12 @@ class _Reader:
             return self.cast_literal(node, start, stop)
         if isinstance(node, exp.Filter | exp.WithinGroup) or type(node) in AGGREGATES:
             return self.aggregated(node, start, stop)
-        if type(node) not in Registry.by_node:
+        function = function_of(node)
+        if function is None:
             raise self.unknown(node)
-        return self.applied(node, start, stop)
+        return self.applied(function, node, start, stop)
 
-    def applied(self, node: exp.Expression, start: int, stop: int) -> Node:
-        function = Registry.by_node[type(node)]
+    def applied(self, function: Function, node: exp.Expression, start: int, stop: int) -> Node:
         self.check_form(function, node)
         for below in function.inner(node):
             self.account(below)
@@ -322,9 +325,9 @@ class _Reader:
         made = Apply(start, stop, function, arguments)
         if node.args.get("symmetric"):
             turned = Apply(start, stop, function, (arguments[0], arguments[2], arguments[1]))
-            made = Apply(start, stop, Registry.by_node[exp.Or], (made, turned))
+            made = Apply(start, stop, _named(exp.Or), (made, turned))
         negated = node.this.args.get("negate") if isinstance(node, exp.Escape) else node.args.get("negate")
-        return Apply(start, stop, Registry.by_node[exp.Not], (made,)) if negated else made
+        return Apply(start, stop, _named(exp.Not), (made,)) if negated else made
 
     def literal(self, node: exp.Literal) -> Vec:
         self.account(node)
@@ -385,7 +388,7 @@ class _Reader:
         to = node.args["to"]
         into = {"DATE": FieldType.DATE, "TIMESTAMP": FieldType.TIMESTAMP}.get(to.this.value)
         if into is None or to.expressions:
-            return self.applied(node, start, stop)
+            return self.applied(_named(exp.Cast), node, start, stop)
         for each in (to, node.this):
             self.account(each)
         try:

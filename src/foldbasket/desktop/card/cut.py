@@ -8,7 +8,7 @@ from foldbasket.baskets import edits
 from foldbasket.desktop.card.members import members_of
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
-from foldbasket.folding.parts import PARTS
+from foldbasket.folding.parts.part import PARTS
 from foldbasket.spec.cut import Bands, Group, Groups
 from foldbasket.spec.fold import Placed
 from foldbasket.styling.dates import month_name

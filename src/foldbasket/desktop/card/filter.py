@@ -26,7 +26,7 @@ from foldbasket.folding.filters.either import Either
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.relative import Relative, Unit, Window
 from foldbasket.folding.filters.values import SIGNS, Between, Compare
-from foldbasket.folding.parts import PARTS
+from foldbasket.folding.parts.part import PARTS
 from foldbasket.folding.sentence import field_phrase, filter_phrase
 from foldbasket.formulas.evaluation import latest_day
 from foldbasket.spec.filter import Filter, OneField

@@ -9,8 +9,8 @@ import numpy as np
 import numpy.typing as npt
 from sqlglot import exp
 
-from foldbasket.formulas.calendar import days_between, moved
 from foldbasket.formulas.function import DATE, MOMENT, NOTHING, NUMBER, NUMBERS, SPAN, Function, Misfit, listing
+from foldbasket.formulas.functions.calendar import days_between, moved
 from foldbasket.formulas.values import (
     RANGE,
     Kind,

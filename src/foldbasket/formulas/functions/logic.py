@@ -11,8 +11,6 @@ import numpy as np
 import numpy.typing as npt
 from sqlglot import exp
 
-from foldbasket.formulas.arithmetic import as_scale
-from foldbasket.formulas.calendar import days, micros
 from foldbasket.formulas.function import (
     ANY,
     DATE,
@@ -29,7 +27,9 @@ from foldbasket.formulas.function import (
     listing,
     only,
 )
-from foldbasket.formulas.texts import as_text, mapped
+from foldbasket.formulas.functions.arithmetic import as_scale
+from foldbasket.formulas.functions.calendar import days, micros
+from foldbasket.formulas.functions.texts import as_text, mapped
 from foldbasket.formulas.values import Kind, Mask, Vec, aligned, both, known, real
 from foldbasket.tables.types import MAX_SCALE, FieldType, parse_canonical
 
