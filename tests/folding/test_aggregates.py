@@ -93,7 +93,7 @@ def test_every_cell_and_total_of_every_aggregate_is_what_plain_python_says(seed)
             weight, order = FieldRef("Lines", "Pieces"), FieldRef("Lines", "Sold")
         elif ref is not None:
             weight, order = FieldRef("Orders", "Freight"), FieldRef("Orders", "Day")
-        uses = node.parameters
+        uses = {each.name for each in node.parameters}
         measures.append(
             Measure(name, name, ref, percent=float(draw.choice([0, 25, 90, 100])), weight=weight if "weight" in uses else None, order=order if "order" in uses else None)
         )  # fmt: skip

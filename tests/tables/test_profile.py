@@ -11,6 +11,7 @@ import pyarrow.parquet as pq
 import pytest
 
 from foldbasket.tables.findings import findings, outliers
+from foldbasket.tables.findings.finding import Finder
 from foldbasket.tables.profile import BARS, profile_of, summary
 from foldbasket.tables.reading.readers import read_table
 from foldbasket.tables.table import Table
@@ -74,8 +75,7 @@ def test_a_kind_that_cannot_be_looked_for_is_told_and_the_others_go_on(
     def fails(table: Table) -> None:
         raise ZeroDivisionError
 
-    fails.__module__ = "foldbasket.tables.findings.spellings"
-    monkeypatch.setattr(findings, "FINDERS", (fails, outliers.find))
+    monkeypatch.setattr(findings, "FINDERS", (Finder("spellings", fails), Finder("outliers", outliers.find)))
     kinds = [each.kind for each in findings.findings_of(table)]
     assert kinds[0] == "not looked through"
     assert "far amounts" in kinds

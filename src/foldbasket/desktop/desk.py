@@ -102,7 +102,7 @@ class Desk(QObject):
         self._state: State | None = None
         self.supply = Supply(self)
         self.listings = Listings(self)
-        self.sources = SourceWork(self)
+        self.sources = SourceWork(self, self)
         self.engine = Engine(self.supply.source)
         self.source_name: str | None = None
         self.last_source: str | None = None
@@ -111,7 +111,7 @@ class Desk(QObject):
         self.word: str | None = None
         self.alternative = 0
         self.members = MemberWork(self)
-        self.formulas = FormulaWork(self)
+        self.formulas = FormulaWork(self, self.sources.complain)
         self.drafted: str | None = None
         self.drafted_name = ""
         self.report: Report | None = None

@@ -5,13 +5,14 @@ from __future__ import annotations
 import contextlib
 from collections import Counter
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import msgspec
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.calculated import Calculated, check_field
 from foldbasket.baskets.placing import free_id
+from foldbasket.desktop.board import Board
 from foldbasket.desktop.workers import Worker
 from foldbasket.errors import FoldBasketError, FormulaError
 from foldbasket.folding.filters.condition import Condition
@@ -28,9 +29,6 @@ from foldbasket.styling.numbers import NumberStyle
 from foldbasket.tables.column import DeferredColumn
 from foldbasket.tables.nature import nature_of
 
-if TYPE_CHECKING:
-    from foldbasket.desktop.desk import Desk
-
 SHOWN = 3
 """For so many records the values of a formula are shown while one types."""
 
@@ -42,8 +40,9 @@ Judged = tuple[str, Callable[[], str] | None]
 class FormulaWork:
     """The desk's work on formulas."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Board, complain: Callable[[str, str], None]) -> None:
         self.desk = desk
+        self._complain = complain
         self._then: Callable[[str | FormulaError], None] = lambda _: None
         self._worker = Worker("formula", desk)
         self._worker.finished.connect(self._worked_out)

@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.placing import free_id
+from foldbasket.desktop.board import Editing
 from foldbasket.folding.axis import Kind
 from foldbasket.folding.filters.members import of_member
 from foldbasket.folding.margins import MEASURE, Margin
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Placed
-
-if TYPE_CHECKING:
-    from foldbasket.desktop.desk import Desk
 
 
 class Seen:
@@ -48,7 +46,7 @@ def innermost(margin: Margin, at: int) -> Seen | None:
 class MemberWork:
     """The desk's work on members. Every method is one step that can be undone."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Editing) -> None:
         self.desk = desk
         self.chosen: dict[str, dict[str, Any]] = {}
         """By word: what its card has chosen to drill into, before it is done."""

@@ -8,7 +8,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -17,6 +17,7 @@ from foldbasket.baskets import edits
 from foldbasket.baskets.basket import SourceSpec, free_name
 from foldbasket.baskets.consent import EVERYTHING, NOWHERE
 from foldbasket.baskets.sources import read_source
+from foldbasket.desktop.board import Board
 from foldbasket.desktop.workers import Worker
 from foldbasket.errors import BasketError, FoldBasketError
 from foldbasket.links.link import Link
@@ -33,17 +34,14 @@ from foldbasket.tables.reading.pasted import read_pasted
 from foldbasket.tables.reading.readers import stamp
 from foldbasket.tables.table import Table
 
-if TYPE_CHECKING:
-    from foldbasket.desktop.desk import Desk
-
 
 class SourceWork(QObject):
     """The part of the desk that works on sources; most of it on the one in view. `listed` says that what a file holds is known now."""
 
     listed = pyqtSignal()
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
+    def __init__(self, desk: Board, parent: QObject) -> None:
+        super().__init__(parent)
         self.desk = desk
         self._listed: dict[tuple[object, ...], list[Any]] = {}
         self._lister = Worker("contents", self)

@@ -247,7 +247,7 @@ class Engine:
         if measure.aggregate == FORMULA:
             return measure
         aggregate = aggregate_named(measure.aggregate)
-        if "order" in aggregate.parameters and measure.order is None and measure.field is not None:
+        if aggregate.takes_setting("order") and measure.order is None and measure.field is not None:
             table = self.source.table(measure.field.table)
             dates = [name for name, column in table.columns.items() if column.type.is_time]
             if dates:
@@ -268,7 +268,7 @@ class Engine:
             if aggregate.parameters and not aggregate.needs_values:
                 scales = {key: self._column(quantity).scale for key, (quantity, _) in needs.items()}
                 records = None
-                if measure.order is not None and "order" in aggregate.parameters:
+                if measure.order is not None and aggregate.takes_setting("order"):
                     order = measure.order
                     records = self._times.get_or(order, partial(record_at, self.source, order))
                 operand = dataclasses.replace(operand, scales=scales, records=records)

@@ -3,12 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Any, ClassVar, Protocol, TypeVar
+from typing import Any, ClassVar, Protocol, TypeVar
 
 from foldbasket.kinds import Kind, Kinds
-
-if TYPE_CHECKING:
-    from foldbasket.spec.fold import Fold, Placed
 
 
 class Words(Protocol):
@@ -57,9 +54,9 @@ class Comparison(Kind):
         """Whether its cells are in the unit of the measure, so that the measure's own number pattern goes with them."""
         return False
 
-    def started(self: C, fold: Fold, measure: str, members: Callable[[Placed], Sequence[str]]) -> C:
+    def started(self: C, fold: Any, measure: str, members: Callable[[Any], Sequence[str]]) -> C:
         """The comparison as it begins when it is chosen for a measure: what it needs to name is named. `members` lists those of a
-        field. Raises FoldError where the fold has nothing to name."""
+        field that is placed on `fold` (a `spec.fold.Fold`). Raises FoldError where the fold has nothing to name."""
         return self
 
     def of(self, block: Any, cells: Any) -> Any:

@@ -136,6 +136,10 @@ class Aggregate:
     counted = ""
     """What a heading says behind the field, of an aggregate that counts values of which it shows none."""
 
+    def takes_setting(self, name: str) -> bool:
+        """Whether a setting of the measure is one of its parameters."""
+        return any(each.name == name for each in self.parameters)
+
     def quantities(self, settings: Settings) -> dict[Key, tuple[Quantity, State]]:
         """The states it needs, by key, each with what it is a state of."""
         if settings.field is None:

@@ -1,0 +1,47 @@
+"""How the house is built: no circles of imports, not even for type checking; files and functions of a size that is read at once."""
+
+import ast
+from graphlib import CycleError, TopologicalSorter
+from pathlib import Path
+
+import foldbasket
+
+ROOT = Path(foldbasket.__file__).parent
+
+
+def modules():
+    """Every module of the program by its dotted name."""
+    found = {}
+    for path in ROOT.rglob("*.py"):
+        parts = path.relative_to(ROOT.parent).with_suffix("").parts
+        found[".".join(parts[:-1] if parts[-1] == "__init__" else parts)] = path
+    return found
+
+
+def imports_of(path, known, functions=False):
+    """The modules of the program that one imports when it is imported, or for type checking."""
+    tree = ast.parse(path.read_text("utf-8"))
+    found = set()
+
+    def look(node):
+        for inner in ast.iter_child_nodes(node):
+            if isinstance(inner, ast.Import):
+                found.update(alias.name for alias in inner.names if alias.name in known)
+            elif isinstance(inner, ast.ImportFrom) and inner.module is not None:
+                for alias in inner.names:
+                    whole = f"{inner.module}.{alias.name}"
+                    found.add(whole if whole in known else inner.module)
+            elif functions or not isinstance(inner, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda):
+                look(inner)
+
+    look(tree)
+    return {each for each in found if each in known}
+
+
+def test_imports_make_no_circle_not_even_those_for_type_checking():
+    known = modules()
+    graph = {name: imports_of(path, known) - {name} for name, path in known.items()}
+    try:
+        TopologicalSorter(graph).prepare()
+    except CycleError as error:
+        raise AssertionError(" → ".join(error.args[1])) from None
