@@ -187,14 +187,14 @@ def test_the_field_list_is_searched_and_worked_by_keys(driver, demo):
     driver.window.add_fold()
     driver.settle()
     driver.key(Qt.Key.Key_F)
-    driver.qtbot.keyClicks(spine.find, "chan")
+    driver.qtbot.keyClicks(spine.finding, "chan")
     model = spine.fields.model()
     assert [model.item(row).text() for row in range(model.rowCount())] == ["Order lines"]
-    driver.press(spine.find, Qt.Key.Key_Down)
+    driver.press(spine.finding, Qt.Key.Key_Down)
     driver.press(spine.fields, Qt.Key.Key_Return)
     assert driver.words() == [("rows", "Channel")]
     spine.search()
-    driver.press(spine.find, Qt.Key.Key_Escape)
+    driver.press(spine.finding, Qt.Key.Key_Escape)
     assert model.rowCount() == 6
     driver.key(Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     assert driver.window.focusWidget() is spine.fields

@@ -71,9 +71,9 @@ def next_parts(part: str | None) -> tuple[str, ...]:
     return finer.get(part or "", ())
 
 
-def word_for(strand: str, ref: FieldRef, column: Column, fold: Fold) -> Word:
-    """The word that a field becomes on a strand of a fold, with an id that is free in that fold."""
-    new = free_id(fold)
+def word_for(strand: str, ref: FieldRef, column: Column, fold: Fold, *, id: str | None = None) -> Word:
+    """The word that a field becomes on a strand of a fold, with an id that is free in that fold unless one is given."""
+    new = id or free_id(fold)
     if strand == "measures":
         return Measure(id=new, aggregate=default_aggregate(column), field=ref)
     if strand == "filters":

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any, Protocol
 
+from PyQt6.QtCore import pyqtBoundSignal
+
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.edits.edit import Edit
 from foldbasket.desktop.supply import Supply
@@ -15,13 +17,6 @@ from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold
 from foldbasket.tables.column import Column
 from foldbasket.tables.table import Table
-
-
-class Signal(Protocol):
-    """Tells whoever listens."""
-
-    def emit(self, *what: Any) -> None:
-        """Tells it."""
 
 
 class Editing(Protocol):
@@ -42,9 +37,9 @@ class Editing(Protocol):
 class Board(Editing, Protocol):
     """The desk as its services see it."""
 
-    failed: Signal
-    news: Signal
-    rested: Signal
+    failed: pyqtBoundSignal
+    news: pyqtBoundSignal
+    rested: pyqtBoundSignal
     supply: Supply
     engine: Engine
     source_name: str | None

@@ -111,7 +111,7 @@ class Desk(QObject):
         self.word: str | None = None
         self.alternative = 0
         self.members = MemberWork(self)
-        self.formulas = FormulaWork(self, self.sources.complain)
+        self.formulas = FormulaWork(self, self.sources.complain, self)
         self.drafted: str | None = None
         self.drafted_name = ""
         self.report: Report | None = None
@@ -313,10 +313,10 @@ class Desk(QObject):
             self.fold_name = names[-1] if names else None
         if self.fold is None or self.word not in {word.id for word in self.fold.words()}:
             self.word = None
-        names = {source.name for source in self.basket.sources}
-        if self.last_source not in names:
+        sources = {source.name for source in self.basket.sources}
+        if self.last_source not in sources:
             self.last_source = None
-        if self.source_name is not None and self.source_name not in names:
+        if self.source_name is not None and self.source_name not in sources:
             self.source_name = None
             self.view_changed.emit()
         self.supply.renew(self.basket)
@@ -400,7 +400,7 @@ class Desk(QObject):
                     self.failed.emit(BasketError("it is made of no single field, so it stays where it is."))
                 return
             assert word.field is not None
-            becomes = msgspec.structs.replace(placing.word_for(strand, word.field, column, fold), id=word_id)
+            becomes = placing.word_for(strand, word.field, column, fold, id=word_id)
         self.do(edits.Move(fold.name, word_id, strand, self.said(word_id), at, becomes))
         self.select_word(word_id)
 

@@ -111,7 +111,7 @@ class FactsLine(QFrame):
         button = QPushButton(text, self)
         button.setProperty("role", "link")
         button.setToolTip(tip)
-        button.clicked.connect(lambda: self._file is not None and show_outside(place(self._file)))
+        button.clicked.connect(lambda: show_outside(place(self._file)) if self._file is not None else None)
         return button
 
     def say_written(self, path: Path) -> None:

@@ -46,7 +46,8 @@ class _Lines(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: Any) -> QSize:
         return QSize(100, 26)
 
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Any) -> None:
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: Any) -> None:
+        assert painter is not None
         colours = theme.palette()
         choice: Choice = index.data(Qt.ItemDataRole.UserRole)
         area = option.rect
@@ -119,8 +120,9 @@ class Finder(QFrame):
                 self.list.setCurrentRow(max(0, min(self.list.count() - 1, self.list.currentRow() + step)))
                 return True
             if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-                if self.list.currentItem() is not None:
-                    self._take(self.list.currentItem())
+                item = self.list.currentItem()
+                if item is not None:
+                    self._take(item)
                 return True
         return super().eventFilter(watched, event)
 

@@ -16,7 +16,8 @@ class FlowLayout(QLayout):
         self._items: list[QLayoutItem] = []
         self._gap, self._line_gap = gap, line_gap
 
-    def addItem(self, item: QLayoutItem) -> None:
+    def addItem(self, item: QLayoutItem | None) -> None:
+        assert item is not None
         self._items.append(item)
         # Showing one item sets those before it, so each that follows has to ask anew.
         self.invalidate()

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 import msgspec
+from PyQt6.QtCore import QObject
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.calculated import Calculated, check_field
@@ -40,11 +41,11 @@ Judged = tuple[str, Callable[[], str] | None]
 class FormulaWork:
     """The desk's work on formulas."""
 
-    def __init__(self, desk: Board, complain: Callable[[str, str], None]) -> None:
+    def __init__(self, desk: Board, complain: Callable[[str, str], None], parent: QObject) -> None:
         self.desk = desk
         self._complain = complain
         self._then: Callable[[str | FormulaError], None] = lambda _: None
-        self._worker = Worker("formula", desk)
+        self._worker = Worker("formula", parent)
         self._worker.finished.connect(self._worked_out)
         self._worker.failed.connect(self._worked_out)
         self.picked: dict[str, Any] = {}
@@ -195,7 +196,7 @@ class FormulaWork:
         taken = set(desk.source.table(base).columns)
         name = name or next(f"Field {number}" for number in range(1, 10_000) if f"Field {number}" not in taken)
         if name in taken:
-            desk.sources.complain(f"“{base}” has a field “{name}” already.", "Choose another name.")
+            self._complain(f"“{base}” has a field “{name}” already.", "Choose another name.")
             return
         if desk.do(edits.AddField(Calculated(name, text, base))):
             desk.calculate(None)

@@ -35,4 +35,4 @@ def say_what_fits(label: QLabel, texts: Sequence[str], width: int) -> None:
 
 def tip(text: str) -> str:
     """Text for a tool tip that may hold names from elsewhere."""
-    return f"<qt>{escape(text)}</qt>".replace("\n", "<br>") if Qt.mightBeRichText(text) else text
+    return f"<qt>{escape(text)}</qt>".replace("\n", "<br>") if Qt.mightBeRichText(text) else text  # type: ignore[attr-defined] # the stubs leave it out

@@ -46,13 +46,13 @@ def dropped_field(data: QMimeData) -> FieldRef | None:
     """The field that a drop carries, if it is one."""
     if not data.hasFormat(FIELD_MIME):
         return None
-    table, _, field = bytes(data.data(FIELD_MIME)).decode().partition("\n")
+    table, _, field = data.data(FIELD_MIME).data().decode().partition("\n")
     return FieldRef(table, field)
 
 
 def dropped_word(data: QMimeData) -> str | None:
     """The id of the word that a drop carries, if it is one."""
-    return bytes(data.data(WORD_MIME)).decode() if data.hasFormat(WORD_MIME) else None
+    return data.data(WORD_MIME).data().decode() if data.hasFormat(WORD_MIME) else None
 
 
 CHORD = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.MetaModifier
@@ -292,7 +292,7 @@ class SentenceBar(QFrame):
         stops = [
             widget
             for index in range(self._flow.count())
-            if (widget := self._flow.itemAt(index).widget()) is not None and not isinstance(widget, QLabel)  # type: ignore[union-attr]
+            if (widget := self._flow.itemAt(index).widget()) is not None and not isinstance(widget, QLabel)
         ]
         for one, other in itertools.pairwise(stops):
             self.setTabOrder(one, other)
@@ -454,7 +454,8 @@ class SentenceBar(QFrame):
     def target_at(self, point: QPoint) -> tuple[str, int, QRectF]:
         """Where a drop at a point would go: strand, position on it, and where the caret is drawn."""
         spots: list[tuple[float, str, int, QRectF]] = []
-        for widget in [*self.words, *self.pluses.values()]:
+        spotted: list[WordButton | PlusButton] = [*self.words, *self.pluses.values()]
+        for widget in spotted:
             area = widget.geometry()
             far_line = abs(area.center().y() - point.y()) * 4
             if isinstance(widget, WordButton):

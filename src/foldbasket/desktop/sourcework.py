@@ -25,7 +25,7 @@ from foldbasket.links.suggest import names_records
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables.changes import changes_between
 from foldbasket.tables.findings.finding import Finding
-from foldbasket.tables.mending.mend import Mend
+from foldbasket.tables.mending.mend import AnyMend
 from foldbasket.tables.mending.rows import DropRepeatedRows
 from foldbasket.tables.reading.apart import sheets_apart
 from foldbasket.tables.reading.contract import Reading
@@ -54,7 +54,7 @@ class SourceWork(QObject):
     def close(self) -> None:
         self._lister.close()
 
-    def mend(self, *mends: Mend) -> bool:
+    def mend(self, *mends: AnyMend) -> bool:
         """Adds mends to the source in view."""
         return self.desk.source_name is not None and self.desk.do(edits.AddMends(self.desk.source_name, mends))
 

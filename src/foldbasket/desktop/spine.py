@@ -223,14 +223,14 @@ class Spine(QFrame):
         column.addWidget(self.sources)
         column.addSpacing(8)
         column.addWidget(self._section("Fields", "find…", "Find a field", lambda: self.search()))
-        self.find = QLineEdit(self)
-        self.find.setPlaceholderText("Part of a field's name")
-        self.find.setAccessibleName("Find a field")
-        self.find.hide()
-        self.find.textChanged.connect(lambda _: self._fill_fields())
+        self.finding = QLineEdit(self)
+        self.finding.setPlaceholderText("Part of a field's name")
+        self.finding.setAccessibleName("Find a field")
+        self.finding.hide()
+        self.finding.textChanged.connect(lambda _: self._fill_fields())
         held = QHBoxLayout()
         held.setContentsMargins(12, 0, 12, 4)
-        held.addWidget(self.find)
+        held.addWidget(self.finding)
         column.addLayout(held)
         self.fields = QTreeView(self)
         self.fields.setModel(_FieldModel(self))
@@ -250,7 +250,7 @@ class Spine(QFrame):
         self.fields.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.fields.customContextMenuRequested.connect(self._offer_strands)
         self.fields.installEventFilter(self)
-        self.find.installEventFilter(self)
+        self.finding.installEventFilter(self)
         column.addWidget(self.fields, 1)
         desk.basket_changed.connect(self.renew)
         desk.sources_changed.connect(self._fill_fields)
@@ -348,7 +348,7 @@ class Spine(QFrame):
             if not self.fields.isExpanded(model.index(row, 0))
         }
         model.clear()
-        wanted = self.find.text().casefold().split()
+        wanted = self.finding.text().casefold().split()
         for table in self.desk.source.tables.values():
             names = [name for name in table.columns if all(word in name.casefold() for word in wanted)]
             if not names:
@@ -370,8 +370,8 @@ class Spine(QFrame):
 
     def search(self) -> None:
         """Opens the line that narrows the list of fields."""
-        self.find.show()
-        self.find.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        self.finding.show()
+        self.finding.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
     def focus_fields(self) -> None:
         """Puts the keyboard on the list of fields."""
@@ -430,12 +430,12 @@ class Spine(QFrame):
                 index = self.fields.currentIndex()
                 self._place(index) if index.data(REF) is not None else self._toggle(index)
                 return True
-            if watched is self.find and event.key() == Qt.Key.Key_Escape:
-                self.find.clear()
-                self.find.hide()
+            if watched is self.finding and event.key() == Qt.Key.Key_Escape:
+                self.finding.clear()
+                self.finding.hide()
                 self.fields.setFocus()
                 return True
-            if watched is self.find and (enter or event.key() == Qt.Key.Key_Down):
+            if watched is self.finding and (enter or event.key() == Qt.Key.Key_Down):
                 model = self.fields.model()
                 self.fields.setFocus()
                 self.fields.setCurrentIndex(model.index(0, 0, model.index(0, 0)))

@@ -156,7 +156,7 @@ class Supply(QObject):
         names = [spec.name for spec in basket.sources]
         for kept in (self.tables, self.outcomes, self.notes):
             for gone in set(kept) - set(names):
-                del kept[gone]  # type: ignore[attr-defined]
+                del kept[gone]
         for spec in sorted(basket.sources, key=lambda spec: spec.fold is not None):
             if circle is not None and spec.name in circle:
                 self.tables.pop(spec.name, None)
@@ -282,7 +282,8 @@ class Supply(QObject):
         ]
 
         def work(progress: Any) -> Any:
-            profiles, findings, matches = {}, {}, {}
+            profiles, findings = {}, {}
+            matches: dict[Link, Match | FoldBasketError] = {}
             for serial, column in columns:
                 progress.step("Profiling", 0.0)
                 profiles[serial, column.name] = _profiled(column)

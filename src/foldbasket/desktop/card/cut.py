@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import msgspec
 
 from foldbasket.baskets import edits
@@ -123,7 +125,7 @@ def _groups(body: CardBody, desk: Desk, placed: Placed) -> None:
 
     for at, group in enumerate(now.groups):
         shown = ", ".join(labels.get(key, key) for key in group.members)
-        body.wide_entry(f"Group {at + 1}", f"{group.name}: {shown}", "clear it to take the group out", lambda text, at=at: typed(text, at))  # fmt: skip
+        body.wide_entry(f"Group {at + 1}", f"{group.name}: {shown}", "clear it to take the group out", partial(typed, at=at))  # fmt: skip
     body.wide_entry("New group", "", "name: member, member", lambda text: typed(text, None))
     if now.groups:
         body.choice(

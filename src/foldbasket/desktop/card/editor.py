@@ -220,7 +220,7 @@ class FormulaEditor(QWidget):
         self,
         text: str,
         judge: Callable[[str], Judged],
-        apply: Callable[[str], None],
+        apply: Callable[[str], object],
         work_out: Callable[[Callable[[], str], Callable[[str | FormulaError], None]], None],
         parent: QWidget,
     ) -> None:

@@ -6,6 +6,7 @@ import datetime
 import math
 from collections.abc import Callable
 from decimal import Decimal, InvalidOperation
+from functools import partial
 from typing import Any
 
 import msgspec
@@ -131,12 +132,16 @@ def _range(desk: Desk, body: CardBody, rule: Between, column: Column, become: Be
                 profile.shape, (float(ends[0]), float(ends[1])), (_number(rule.low), _number(rule.high)), column.type is FieldType.WHOLE, chosen, body
             )
         )  # fmt: skip
+
+    def end(attribute: str, text: str) -> None:
+        become(msgspec.structs.replace(rule, **{attribute: text.strip()}), done)
+
     for label, attribute, hint in (("From", "low", "the smallest"), ("To", "high", "the largest")):
         body.entry(
             label,
             getattr(rule, attribute),
             hint,
-            lambda text, attribute=attribute: become(msgspec.structs.replace(rule, **{attribute: text.strip()}), done),
+            partial(end, attribute),
         )
     body.text("Both ends are in. A side without a value is open.", "quiet")
 

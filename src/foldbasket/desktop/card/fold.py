@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtWidgets import QWidget
 
 from foldbasket.baskets import edits
@@ -10,6 +12,7 @@ from foldbasket.desktop.card.parts import WHERE, CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.folding.sentence import placed_heading
 from foldbasket.folding.steps import steps_of
+from foldbasket.spec.fold import Fold
 
 
 def fold_card(desk: Desk, parent: QWidget) -> CardBody:
@@ -34,9 +37,7 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
             label,
             WHERE,
             getattr(fold, attribute),
-            lambda value, attribute=attribute: desk.do(
-                edits.ChangeFold(fold.name, {attribute: value}, "Change the grand totals")
-            ),
+            partial(_total, desk, fold, attribute),
         )
     body.text("Every total is computed from the records beneath it, never from the cells shown.", "quiet")
     body.section("Measures")
@@ -66,3 +67,8 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
     body.link("Copy this fold as a new one", lambda: desk.do(edits.AddFold(fold)))
     body.link("Take this fold out", lambda: desk.do(edits.RemoveFold(fold.name)))
     return body.end()
+
+
+def _total(desk: Desk, fold: Fold, attribute: str, where: str) -> None:
+    """Puts a grand total elsewhere, or away."""
+    desk.do(edits.ChangeFold(fold.name, {attribute: where}, "Change the grand totals"))

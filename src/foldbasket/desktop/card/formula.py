@@ -42,7 +42,7 @@ def new_formula_card(desk: Desk, text: str, parent: QWidget) -> CardBody:
     body.link("Keep only records where it holds", lambda: desk.formulas.keep_where(editor.text.toPlainText().strip()))
     body.choice(
         "Start from", [(None, "a pattern"), *((each, each.name) for each in PATTERNS)], None,
-        lambda pattern: pattern and editor.start_from(pattern.text),
+        lambda pattern: editor.start_from(pattern.text) if pattern else None,
     )  # fmt: skip
     _by_picking(desk, body)
     body.section("Place")

@@ -77,7 +77,7 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
         usual = [node for node in fitting if node.is_usual or node.name == measure.aggregate]
         body.chips([(node.name, node.label, node.meaning) for node in usual], measure.aggregate, summarise, "Summarise")
         others = [(node.name, node.label) for node in fitting if node not in usual]
-        body.choice("Another way", [(None, "choose…"), *others], None, lambda name: name and summarise(name))
+        body.choice("Another way", [(None, "choose…"), *others], None, lambda name: summarise(name) if name else None)
         summed_by = AGGREGATES.get(measure.aggregate)
         if summed_by is not None:
             body.text(summed_by.meaning, "quiet")
@@ -108,7 +108,7 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
     def restyle(done: str, **changes: object) -> None:
         desk.change(measure.id, done, number=msgspec.structs.replace(style, **changes))
 
-    presets = [(None, "as the data")] + [(each, each) for each in PATTERNS]
+    presets: list[tuple[str | None, str]] = [(None, "as the data")] + [(each, each) for each in PATTERNS]
     if style.pattern not in [value for value, _ in presets]:
         presets.append((style.pattern, str(style.pattern)))
     body.choice("Pattern", presets, style.pattern, lambda value: restyle("Change the number pattern", pattern=value))
@@ -118,7 +118,7 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
             check_pattern(text)
         except PatternError as error:
             line.setProperty("wrong", "true")
-            line.style().polish(line)  # type: ignore[union-attr]
+            line.style().polish(line)
             remark_line.setText(str(error))
             remark_line.show()
             return

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import Qt
@@ -57,7 +58,7 @@ def _add_choices(menu: QMenu, offered: Offered) -> None:
     name = offered.section if not offered.label else f"{offered.section}: {offered.label}"
     inner = submenu(menu, name)
     for value, text in offered.choices:
-        add(inner, text, lambda value=value: offered.act(value), chosen=value == offered.chosen)
+        add(inner, text, partial(offered.act, value), chosen=value == offered.chosen)
 
 
 def _plain(text: str) -> str:

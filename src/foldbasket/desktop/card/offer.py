@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import msgspec
 from PyQt6.QtWidgets import QCheckBox
 
@@ -32,7 +34,7 @@ def alternatives_section(desk: Desk, body: CardBody, whole: Filter, at: int) -> 
         if column.type.is_number:
             other = Compare(other.id, ref, None, "≥", "0")
         assert isinstance(other, OneField)
-        first = tuple(msgspec.structs.replace(each, picker="") for each in rules)
+        first: tuple[Any, ...] = tuple(each.as_word(each.id, "") for each in rules)
         desk.alternative = len(rules)
         either = Either(whole.id, (*first, other), picker=whole.picker)
         desk.do(edits.Swap(fold.name, whole.id, either, f"Or by {ref.field}"))
@@ -45,9 +47,7 @@ def alternatives_section(desk: Desk, body: CardBody, whole: Filter, at: int) -> 
         rest = rules[:at] + rules[at + 1 :]
         desk.alternative = 0
         left: Filter = (
-            msgspec.structs.replace(whole, rules=rest)
-            if len(rest) > 1
-            else msgspec.structs.replace(rest[0], id=whole.id, picker=whole.picker)
+            msgspec.structs.replace(whole, rules=rest) if len(rest) > 1 else rest[0].as_word(whole.id, whole.picker)
         )
         desk.do(edits.Swap(fold.name, whole.id, left, "Take an alternative out"))
 

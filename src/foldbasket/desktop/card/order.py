@@ -48,7 +48,10 @@ def order_section(body: CardBody, desk: Desk, placed: Placed, strand: str, is_te
     def by(measure: str | None) -> None:
         order = ByValue(measure) if measure is not None else None
         desk.change(
-            placed.id, f"Order {name} by {dict(measures).get(measure, 'label')}", by=order, descending=order is not None
+            placed.id,
+            f"Order {name} by {dict(measures).get(measure or '', 'label')}",
+            by=order,
+            descending=order is not None,
         )
 
     body.choice("By", [(None, "label"), *measures], placed.by.measure if placed.by else None, by)

@@ -22,7 +22,7 @@ def draw_parameters(
     desk: Desk,
     fold: Fold,
     now: Any,
-    become: Callable[[Any], None],
+    become: Callable[[Any], object],
     own: str = "",
     of: Sequence[Parameter] | None = None,
 ) -> None:
@@ -43,11 +43,11 @@ def draw_parameters(
             body.entry(parameter.label, shown, parameter.hint, partial(_typed, desk, parameter, change))
 
 
-def _change(now: Any, name: str, become: Callable[[Any], None], value: Any) -> None:
+def _change(now: Any, name: str, become: Callable[[Any], object], value: Any) -> None:
     become(msgspec.structs.replace(now, **{name: value}))
 
 
-def _typed(desk: Desk, parameter: Parameter, change: Callable[[Any], None], text: str) -> None:
+def _typed(desk: Desk, parameter: Parameter, change: Callable[[Any], object], text: str) -> None:
     """Takes what was typed where it is of the parameter's type, else says what is wanted."""
     if parameter.type is str:
         change(text.strip())

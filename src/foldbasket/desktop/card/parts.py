@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from PyQt6.QtCore import QPoint, QSize, Qt
-from PyQt6.QtGui import QColor, QKeySequence, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QKeySequence, QPainter, QPaintEvent, QPolygon
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -55,7 +55,7 @@ class Chooser(QComboBox):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QColor(theme.palette().muted))
         x, y = self.width() - 12, self.height() // 2 - 1
-        painter.drawPolyline([QPoint(x - 3, y - 1), QPoint(x, y + 2), QPoint(x + 3, y - 1)])
+        painter.drawPolyline(QPolygon([QPoint(x - 3, y - 1), QPoint(x, y + 2), QPoint(x + 3, y - 1)]))
 
 
 class LinkButton(QPushButton):
@@ -134,7 +134,7 @@ class CardBody(QWidget):
         self.column.addWidget(label)
 
     def chips(
-        self, choices: Sequence[tuple[Any, str, str]], chosen: Any, act: Callable[[Any], None], name: str
+        self, choices: Sequence[tuple[Any, str, str]], chosen: Any, act: Callable[[Any], object], name: str
     ) -> dict[Any, QPushButton]:
         """A row of chips, one of them chosen. Each choice is its value, its label and its meaning."""
         self.offered.append(
@@ -183,7 +183,7 @@ class CardBody(QWidget):
         return widget
 
     def choice(
-        self, label: str, choices: Sequence[tuple[Any, str]], chosen: Any, act: Callable[[Any], None]
+        self, label: str, choices: Sequence[tuple[Any, str]], chosen: Any, act: Callable[[Any], object]
     ) -> Chooser:
         """A line with a drop-down."""
         self.offered.append(Offered(self._section, label, tuple(choices), chosen, act))
@@ -197,7 +197,7 @@ class CardBody(QWidget):
         chooser.activated.connect(lambda at: act(values[at]))
         return chooser
 
-    def entry(self, label: str, text: str, hint: str, act: Callable[[str], None]) -> QLineEdit:
+    def entry(self, label: str, text: str, hint: str, act: Callable[[str], object]) -> QLineEdit:
         """A line to type into; `act` is called when it is left or Enter is pressed, and the text differs."""
         line = self.row(label, lambda holder: Line(text, holder))
         line.setPlaceholderText(hint)
@@ -207,7 +207,7 @@ class CardBody(QWidget):
         line.editingFinished.connect(lambda: act(line.text()) if line.text() != text and line.isModified() else None)
         return line
 
-    def wide_entry(self, label: str, text: str, hint: str, act: Callable[[str], None]) -> QLineEdit:
+    def wide_entry(self, label: str, text: str, hint: str, act: Callable[[str], object]) -> QLineEdit:
         """A line to type into over the whole width of the card, for what is too long to stand beside its label."""
         line = Line(text, self)
         line.setPlaceholderText(hint)
@@ -218,12 +218,12 @@ class CardBody(QWidget):
         self.column.addWidget(line)
         return line
 
-    def renaming(self, heading: str | None, default: str, act: Callable[[str | None], None]) -> None:
+    def renaming(self, heading: str | None, default: str, act: Callable[[str | None], object]) -> None:
         """The section that gives a word a heading of its own; an empty one goes back to the default."""
         self.section("Name")
         self.entry("Heading", heading or "", default, lambda text: act(text.strip() or None))
 
-    def link(self, label: str, act: Callable[[], None]) -> QPushButton:
+    def link(self, label: str, act: Callable[[], object]) -> QPushButton:
         """A quiet action in words."""
         self.offered.append(Offered(self._section, label, (), None, act))
         button = LinkButton(label, self)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtWidgets import QMenu
 
 from foldbasket.baskets import edits
@@ -31,7 +33,7 @@ def add_member(menu: QMenu, desk: Desk, seen: Seen) -> None:
         add(menu, f"Leave {seen.label} out", lambda: work.keep(seen, only=False))
         into = submenu(menu, f"Drill into {seen.label}")
         for (ref, part), name in into_fields(desk, placed)[:MOST_LISTED]:
-            add(into, name, lambda ref=ref, part=part: work.drill(seen, ref, part))
+            add(into, name, partial(work.drill, seen, ref, part))
         into.setEnabled(not into.isEmpty())
         if placed.drilled:
             add(menu, "Drill back", lambda: desk.do(edits.DrillBack(fold.name, placed.id)))

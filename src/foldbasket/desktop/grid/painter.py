@@ -292,7 +292,8 @@ def _negatives(report: Report, lines: range, columns: range) -> list[list[bool]]
             below[chosen] = found
         else:
             below[:, chosen] = found
-    return below.tolist()  # type: ignore[no-any-return]
+    shown: list[list[bool]] = below.tolist()
+    return shown
 
 
 def picture(geometry: Geometry, ratio: float = 1.0) -> QImage:

@@ -80,9 +80,7 @@ def _finding(body: CardBody, desk: Desk, spec: SourceSpec, finding: Finding, sho
     policy.setHeightForWidth(True)
     holder.setSizePolicy(policy)
     for at, offer in enumerate(finding.offers):
-        button = _button(
-            holder, offer.label, lambda offer=offer: desk.sources.mend(*offer.mends), "main" if at == 0 else ""
-        )
+        button = _button(holder, offer.label, partial(desk.sources.mend, *offer.mends), "main" if at == 0 else "")
         flow.addWidget(button)
     if finding.count:
         flow.addWidget(_button(holder, "Show", lambda: show(finding)))
@@ -142,7 +140,7 @@ def _mends(body: CardBody, desk: Desk, spec: SourceSpec) -> None:
         body.column.addWidget(holder)
 
 
-def _counted(mend: Mend, count: int) -> str:
+def _counted(mend: AnyMend, count: int) -> str:
     return mend.counts if count != 1 else mend.counts.removesuffix("s")
 
 
@@ -234,13 +232,13 @@ def _profile(body: CardBody, profile: Profile, records: int) -> None:
         if value is not None:
             facts.append((name, value.replace("-", "−", 1) if value[1:2].isdigit() and value[0] == "-" else value))
     for name, value in facts:
-        said = body.row(name, lambda holder, value=value: QLabel(value, holder))
+        said = body.row(name, partial(QLabel, value))
         said.setAlignment(Qt.AlignmentFlag.AlignRight)
     if profile.frequent:
         body.section("Most frequent")
         for value, count in profile.frequent:
             shown = body.fontMetrics().elidedText(value, Qt.TextElideMode.ElideRight, 160)
-            said = body.row(shown, lambda holder, count=count: QLabel(f"{count:,}", holder))
+            said = body.row(shown, partial(QLabel, f"{count:,}"))
             said.setProperty("role", "quiet")
 
 

@@ -90,15 +90,15 @@ class DatabaseDialog(QDialog):
         self.tables.setAccessibleName("Tables and views")
         self.tables.itemChanged.connect(lambda _: self._renew())
         column.addWidget(self.tables, 1)
-        label = QLabel("Or a query that reads, in the database's own SQL:", self)
-        column.addWidget(label)
+        asked = QLabel("Or a query that reads, in the database's own SQL:", self)
+        column.addWidget(asked)
         self.query = QPlainTextEdit(self)
         self.query.setAccessibleName("Query")
         self.query.setPlaceholderText("SELECT region, sum(net) AS net FROM sales GROUP BY region")
         self.query.setFixedHeight(66)
         self.query.setTabChangesFocus(True)
         self.query.textChanged.connect(self._renew)
-        label.setBuddy(self.query)
+        asked.setBuddy(self.query)
         column.addWidget(self.query)
         buttons = QHBoxLayout()
         buttons.addStretch(1)
@@ -203,7 +203,7 @@ class DatabaseDialog(QDialog):
     def _tell(self, text: str, wrong: bool = False) -> None:
         self.told.setText(text)
         self.told.setProperty("role", "warning" if wrong else "quiet")
-        self.told.style().polish(self.told)  # type: ignore[union-attr]
+        self.told.style().polish(self.told)
 
     def _renew(self) -> None:
         count = len(self.choices())
