@@ -185,6 +185,24 @@ def _check(basket: Basket, where: str) -> None:
 
     once("sources", [source.name for source in basket.sources])
     once("folds", [fold.name for fold in basket.folds])
+    _check_references(basket, where)
+    for fold in basket.folds:
+        once(f"words of the fold “{fold.name}”", [word.id for word in fold.words()])
+    if basket.as_of not in ("latest", "today"):
+        try:
+            day_named(basket.as_of)
+        except FoldError as error:
+            raise BasketError(error.what, where=where, todo=error.todo) from None
+    try:
+        Locale.parse(basket.locale)
+    except (UnknownLocaleError, ValueError):
+        raise BasketError(
+            f"there is no locale “{basket.locale}”.", where=where, todo='Write it like "en" or "de_AT".'
+        ) from None
+
+
+def _check_references(basket: Basket, where: str) -> None:
+    """Sources and links name what is there, and folds do not stand on one another too deep."""
     known = {source.name for source in basket.sources}
     for source in basket.sources:
         if source.fold is not None and source.fold not in {fold.name for fold in basket.folds}:
@@ -207,19 +225,6 @@ def _check(basket: Basket, where: str) -> None:
                     where=where,
                     todo="Add the source, or take the link out.",
                 )
-    for fold in basket.folds:
-        once(f"words of the fold “{fold.name}”", [word.id for word in fold.words()])
-    if basket.as_of not in ("latest", "today"):
-        try:
-            day_named(basket.as_of)
-        except FoldError as error:
-            raise BasketError(error.what, where=where, todo=error.todo) from None
-    try:
-        Locale.parse(basket.locale)
-    except (UnknownLocaleError, ValueError):
-        raise BasketError(
-            f"there is no locale “{basket.locale}”.", where=where, todo='Write it like "en" or "de_AT".'
-        ) from None
 
 
 def _plain_json(path: Path) -> bytes:

@@ -14,7 +14,7 @@ from foldbasket.folding.sentence import (
     placed_phrase,
 )
 from foldbasket.links.source import Source
-from foldbasket.spec.fold import Fold
+from foldbasket.spec.fold import Fold, Placed
 from foldbasket.styling.words import lower_first
 
 
@@ -38,21 +38,7 @@ def steps_of(fold: Fold, source: Source | None = None, locale: str = "en") -> li
         said.append("Formulas are worked out on the summaries of every cell and every total.")
     said.append("Every total is summed up from all its records, in the same way.")
     names = {measure.id: measure_heading(measure) for measure in fold.measures}
-    gathers = gone = False
-    for word in words:
-        if word.keep is None:
-            continue
-        rest = (
-            "the others are gathered in one line, All others"
-            if word.keep.rest == "gathered"
-            else "the others are not shown"
-        )
-        gathers, gone = gathers or word.keep.rest == "gathered", gone or word.keep.rest == "gone"
-        within = f" within each {lower_first(placed_heading(_before(fold, word.id)))}" if _before(fold, word.id) else ""
-        said.append(f"Of these summaries, {lower_first(placed_phrase(word, fold))} stay{within}; {rest}.")
-    if gone:
-        covers = "cover only what is shown" if fold.totals_cover == "shown" else "still cover all records kept"
-        said.append(f"Totals {covers}.")
+    said += _picking(fold)
     for measure in fold.measures:
         if measure.total != "records":
             how = (
@@ -67,20 +53,46 @@ def steps_of(fold: Fold, source: Source | None = None, locale: str = "en") -> li
             said.append(
                 f"{name} is then compared: {comparison_phrase(measure.compare, fold, source)}, totals included."
             )
-    for word in words:
-        if word.by is not None:
-            way = "largest first" if word.descending else "smallest first"
-            where = f" in {', '.join(word.by.among)}" if word.by.among else ""
-            said.append(
-                f"{placed_heading(word)} is put in order by {names.get(word.by.measure, 'a measure')}{where}, {way}."
-            )
+    said += _ordering(fold, names)
     if any(word.closed or word.turned for word in words):
         said.append("Members that are folded up show their total in one line.")
     said.append("Last, numbers are written in their formats; they stay exact beneath.")
     return said
 
 
-def _before(fold: Fold, word: str):  # type: ignore[no-untyped-def]
+def _picking(fold: Fold) -> list[str]:
+    """Which members stay, and what totals cover then."""
+    said = []
+    rests = set()
+    for word in fold.rows + fold.columns:
+        if word.keep is None:
+            continue
+        rests.add(word.keep.rest)
+        gathered = word.keep.rest == "gathered"
+        rest = "the others are gathered in one line, All others" if gathered else "the others are not shown"
+        outer = _before(fold, word.id)
+        within = f" within each {lower_first(placed_heading(outer))}" if outer is not None else ""
+        said.append(f"Of these summaries, {lower_first(placed_phrase(word, fold))} stay{within}; {rest}.")
+    if "gone" in rests:
+        covers = "cover only what is shown" if fold.totals_cover == "shown" else "still cover all records kept"
+        said.append(f"Totals {covers}.")
+    return said
+
+
+def _ordering(fold: Fold, names: dict[str, str]) -> list[str]:
+    """Which fields are put in order by a measure."""
+    said = []
+    for word in fold.rows + fold.columns:
+        if word.by is not None:
+            way = "largest first" if word.descending else "smallest first"
+            where = f" in {', '.join(word.by.among)}" if word.by.among else ""
+            said.append(
+                f"{placed_heading(word)} is put in order by {names.get(word.by.measure, 'a measure')}{where}, {way}."
+            )
+    return said
+
+
+def _before(fold: Fold, word: str) -> Placed | None:
     """The field outside a placed one on the same axis, if any."""
     for words in (fold.rows, fold.columns):
         ids = [each.id for each in words]

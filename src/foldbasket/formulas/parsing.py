@@ -208,14 +208,20 @@ def _scan(text: str) -> None:
             if not open_at:
                 raise FormulaError("this bracket closes nothing.", at, at + 1, todo="Take it out, or open one before.")
             open_at.pop()
-        elif token in ("'", '"'):
-            raise FormulaError("this quote is not closed.", at, len(text), todo=f"Type {token} where it ends.")
-        elif token in ("--", "/*"):
-            raise FormulaError("a formula has no remarks.", at, at + 2, todo="Take it out.")
-        elif not (token[0].isalnum() or token[0] in "_'\"" or token in _PLAIN):
-            raise FormulaError(f"“{token}” has no meaning in a formula.", at, match.end(), todo=_instead(token))
+        else:
+            _check_token(token, at, match.end(), len(text))
     if open_at:
         raise FormulaError("this bracket is not closed.", open_at[-1], open_at[-1] + 1, todo="Type ) where it ends.")
+
+
+def _check_token(token: str, start: int, stop: int, end: int) -> None:
+    """Refuses what has no meaning in a formula."""
+    if token in ("'", '"'):
+        raise FormulaError("this quote is not closed.", start, end, todo=f"Type {token} where it ends.")
+    if token in ("--", "/*"):
+        raise FormulaError("a formula has no remarks.", start, start + 2, todo="Take it out.")
+    if not (token[0].isalnum() or token[0] in "_'\"" or token in _PLAIN):
+        raise FormulaError(f"“{token}” has no meaning in a formula.", start, stop, todo=_instead(token))
 
 
 def _instead(token: str) -> str:
@@ -406,31 +412,13 @@ class _Reader:
                 raise self.refuse("FILTER and WITHIN GROUP go with an aggregate, such as SUM.", node)
             self.account(node)
         if isinstance(node, exp.WithinGroup):
-            order = node.expression
-            if not isinstance(order, exp.Order) or len(order.expressions) != 1:
-                raise self.refuse("WITHIN GROUP takes one field: (ORDER BY x).", node)
-            ordered = order.expressions[0]
-            for each in (order, ordered, node.this):
-                self.account(each)
-            if not isinstance(node.this, exp.PercentileCont) or ordered.args.get("desc"):
-                raise self.refuse("WITHIN GROUP goes with PERCENTILE_CONT, in rising order.", node)
-            share = self.literal(node.this.this) if isinstance(node.this.this, exp.Literal) else None
-            if share is None or not share.type.is_number or not 0 <= float(share.reals()[0]) <= 1:
-                raise self.refuse("PERCENTILE_CONT takes a share from 0 to 1.", node.this)
-            return Aggregated(start, stop, "percentile", self.read(ordered.this), where, float(share.reals()[0]) * 100)
+            return self.within_group(node, where, start, stop)
         name = AGGREGATES[type(node)]
         if isinstance(node, exp.PercentileCont):
             raise self.refuse("FILTER and WITHIN GROUP go with an aggregate, such as SUM.", node)
         argument = node.this
         if isinstance(argument, exp.Distinct):
-            self.account(argument)
-            if len(argument.expressions) != 1:
-                raise self.refuse("DISTINCT takes one field.", node)
-            if name not in FEWER:
-                raise self.refuse(
-                    f"{self.word(node)} has no DISTINCT.", node, "It goes with COUNT, SUM, AVG, MIN and MAX."
-                )
-            argument, name = argument.expressions[0], FEWER[name]
+            argument, name = self.distinct(node, argument, name)
         if isinstance(argument, exp.Star):
             self.account(argument)
             if name != "count values":
@@ -439,6 +427,30 @@ class _Reader:
         if argument is None:
             raise self.refuse(f"{self.word(node)} takes one field or expression.", node)
         return Aggregated(start, stop, name, self.read(argument), where)
+
+    def within_group(self, node: exp.WithinGroup, where: Node | None, start: int, stop: int) -> Node:
+        """The percentile of what a group is ordered by."""
+        order = node.expression
+        if not isinstance(order, exp.Order) or len(order.expressions) != 1:
+            raise self.refuse("WITHIN GROUP takes one field: (ORDER BY x).", node)
+        ordered = order.expressions[0]
+        for each in (order, ordered, node.this):
+            self.account(each)
+        if not isinstance(node.this, exp.PercentileCont) or ordered.args.get("desc"):
+            raise self.refuse("WITHIN GROUP goes with PERCENTILE_CONT, in rising order.", node)
+        share = self.literal(node.this.this) if isinstance(node.this.this, exp.Literal) else None
+        if share is None or not share.type.is_number or not 0 <= float(share.reals()[0]) <= 1:
+            raise self.refuse("PERCENTILE_CONT takes a share from 0 to 1.", node.this)
+        return Aggregated(start, stop, "percentile", self.read(ordered.this), where, float(share.reals()[0]) * 100)
+
+    def distinct(self, node: exp.Expression, argument: exp.Distinct, name: str) -> tuple[exp.Expression, str]:
+        """What an aggregate takes the different values of, and the aggregate that does."""
+        self.account(argument)
+        if len(argument.expressions) != 1:
+            raise self.refuse("DISTINCT takes one field.", node)
+        if name not in FEWER:
+            raise self.refuse(f"{self.word(node)} has no DISTINCT.", node, "It goes with COUNT, SUM, AVG, MIN and MAX.")
+        return argument.expressions[0], FEWER[name]
 
     def check_form(self, function: Function, node: exp.Expression) -> None:
         """Refuses what the parser takes beyond the standard's form of an expression."""

@@ -90,21 +90,7 @@ def _fill(book: Any, report: Report, sheet: Sheet, top: int, large: bool) -> Non
         1, 0, report.sentence, book.add_format({"font_name": "Inter", "font_size": 10, "font_color": "#7C7466"})
     )
 
-    for span in sorted(sheet.column_heads(), key=lambda span: (span.row, span.column)):
-        look = style(
-            Kind.MEMBER,
-            bold=span.kind.is_total or not span.is_measure,
-            align="center" if span.columns > 1 else "right",
-            valign="bottom",
-            bottom=1,
-        )
-        row, column = top + span.row, left + span.column
-        if span.columns > 1 or (span.rows > 1 and not large):
-            page.merge_range(row, column, row + (1 if large else span.rows) - 1, column + span.columns - 1, "", look)
-        page.write_string(row, column, span.text, look)
-    for column, text in enumerate(sheet.corner()):
-        page.write_string(first - 1, column, text, style(Kind.MEMBER, bottom=1, font_color="#7C7466"))
-
+    _heads(page, sheet, top, large, style)
     patterns = [_pattern(report, measure) for measure in range(len(report.measures))]
     if not large:
         _merge_groups(page, report, first, style)
@@ -133,6 +119,25 @@ def _fill(book: Any, report: Report, sheet: Sheet, top: int, large: bool) -> Non
                 page.write_number(row, left + column, value, look)
             else:
                 _write(page, row, left + column, value, look)
+
+
+def _heads(page: Any, sheet: Sheet, top: int, large: bool, style: Any) -> None:
+    """The headings over the columns and of the rows' own fields."""
+    left, first = sheet.head_columns, top + sheet.head_rows
+    for span in sorted(sheet.column_heads(), key=lambda span: (span.row, span.column)):
+        look = style(
+            Kind.MEMBER,
+            bold=span.kind.is_total or not span.is_measure,
+            align="center" if span.columns > 1 else "right",
+            valign="bottom",
+            bottom=1,
+        )
+        row, column = top + span.row, left + span.column
+        if span.columns > 1 or (span.rows > 1 and not large):
+            page.merge_range(row, column, row + (1 if large else span.rows) - 1, column + span.columns - 1, "", look)
+        page.write_string(row, column, span.text, look)
+    for column, text in enumerate(sheet.corner()):
+        page.write_string(first - 1, column, text, style(Kind.MEMBER, bottom=1, font_color="#7C7466"))
 
 
 def _numbers(block: Block, line: int) -> list[float | None]:

@@ -138,6 +138,19 @@ def from_arrow(name: str, values: pa.ChunkedArray) -> Column:
     if pa.types.is_timestamp(kind):
         micros = pc.fill_null(values.cast(pa.timestamp("us", kind.tz), safe=False).cast(pa.int64()), 0)
         return NumberColumn(name, FieldType.TIMESTAMP, micros.to_numpy(), _valid(values))
+    numbers = _numbers_from_arrow(name, values)
+    if numbers is not None:
+        return numbers
+    raise ReadError(
+        f"values of the type “{kind}” cannot be read.",
+        where=f"Field “{name}”",
+        todo="Leave the field out, or export it as text.",
+    )
+
+
+def _numbers_from_arrow(name: str, values: pa.ChunkedArray) -> Column | None:
+    """Numbers of any kind; None for what are none."""
+    kind = values.type
     if pa.types.is_uint64(kind) and len(values) and (pc.max(values).as_py() or 0) >= 1 << 63:
         # Whole numbers of more than 18 digits are names: text, in which no digit is lost.
         return coded_from_arrow(name, values.cast(pa.string()))
@@ -166,11 +179,7 @@ def from_arrow(name: str, values: pa.ChunkedArray) -> Column:
             filled = np.where(undefined, 0.0, filled)
             valid = ~undefined if valid is None else valid & ~undefined
         return NumberColumn(name, FieldType.REAL, filled, valid)
-    raise ReadError(
-        f"values of the type “{kind}” cannot be read.",
-        where=f"Field “{name}”",
-        todo="Leave the field out, or export it as text.",
-    )
+    return None
 
 
 def _as_text(name: str, values: pa.ChunkedArray) -> pa.ChunkedArray:

@@ -15,9 +15,9 @@ from foldbasket.errors import PatternError
 from foldbasket.folding.aggregates.aggregate import AGGREGATES, offered
 from foldbasket.folding.sentence import measure_heading
 from foldbasket.spec.field import FieldRef
-from foldbasket.spec.fold import Measure
+from foldbasket.spec.fold import Fold, Measure
 from foldbasket.styling.numbers import check_pattern
-from foldbasket.tables.column import DeferredColumn
+from foldbasket.tables.column import Column, DeferredColumn
 from foldbasket.tables.nature import Nature, nature_of
 
 PATTERNS = ("#,##0", "#,##0.00", "¤#,##0", "¤#,##0.00", "0.0", "0%", "0.0%")
@@ -46,62 +46,89 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
     fold = desk.fold
     assert fold is not None
     column = desk.column(measure.field) if measure.field is not None else None
-    if measure.formula:
-        remark = "Worked out on the summaries of every cell and every total"
-    elif measure.field is None:
-        remark = "Counts the records themselves"
-    elif column is None:
-        remark = f"{measure.field.field} is no longer in {measure.field.table}"
-    elif isinstance(column, DeferredColumn):  # asking for its blanks would encode it, and the window would wait
-        remark = f"{measure.field.field} · {measure.field.table} · {len(column):,} records"
-    else:
-        blanks = f"{column.blank_count:,} blank" if column.blank_count else "none blank"
-        remark = (
-            f"{measure.field.field} · {measure.field.table} · {len(column) - column.blank_count:,} values, {blanks}"
-        )
-    body = CardBody(measure_heading(measure), remark, parent)
+    body = CardBody(measure_heading(measure), _remark(measure, column), parent)
     if measure.formula:
         measure_formula_section(desk, body, measure)
-
-    if measure.field is not None and column is not None:
-        body.section("Summarise")
-        ref = measure.field
-        fitting = [node for node in offered() if column.type in node.takes and node.needs_field]
-
-        def reset(changed: Measure) -> None:
-            desk.do(edits.Swap(fold.name, measure.id, changed, f"Change how {ref.field} is summed up"))
-
-        def summarise(name: str) -> None:
-            desk.change(measure.id, f"{AGGREGATES[name].label} of {ref.field}", aggregate=name)
-
-        usual = [node for node in fitting if node.is_usual or node.name == measure.aggregate]
-        body.chips([(node.name, node.label, node.meaning) for node in usual], measure.aggregate, summarise, "Summarise")
-        others = [(node.name, node.label) for node in fitting if node not in usual]
-        body.choice("Another way", [(None, "choose…"), *others], None, lambda name: summarise(name) if name else None)
-        summed_by = AGGREGATES.get(measure.aggregate)
-        if summed_by is not None:
-            body.text(summed_by.meaning, "quiet")
-            draw_parameters(body, desk, fold, measure, reset, measure.id, summed_by.parameters)
-        if measure.aggregate == "sum" and nature_of(column) is Nature.PRICE:
-            body.text(
-                f"A sum of {measure.field.field.lower()} means little: average it, or weight it by a quantity.",
-                "warning",
-            )
-            quantities = _fields(desk, measure.field.table, (Nature.QUANTITY,))
-            if quantities:
-                weight = quantities[0]
-                body.link(
-                    f"Average it, weighted by {weight.field}",
-                    lambda: desk.change(
-                        measure.id, f"Weight by {weight.field}", aggregate="weighted average", weight=weight
-                    ),
-                )
-        if desk.report is not None:
-            head = next((head for head in desk.report.measures if head.id == measure.id), None)
-            if head is not None and head.remark:
-                body.text(head.remark, "quiet")
-
+    if column is not None:
+        _summarise_section(desk, body, fold, measure, column)
     compare_section(body, desk, measure)
+    _number_section(desk, body, measure)
+    body.choice(
+        "Totals",
+        TOTALS,
+        measure.total,
+        lambda value: desk.change(measure.id, "Change what totals are", total=value),
+    )
+    default = measure_heading(msgspec.structs.replace(measure, heading=None))
+    body.renaming(measure.heading, default, lambda text: desk.change(measure.id, f"Rename {default}", heading=text))
+    body.section("Place")
+    if measure.field is not None:
+        body.link("Make rows of it", lambda: desk.move(measure.id, "rows"))
+    body.link("Take it out", lambda: desk.remove(measure.id))
+    return body.end()
+
+
+def _remark(measure: Measure, column: Column | None) -> str:
+    """What the card says under its title."""
+    if measure.formula:
+        return "Worked out on the summaries of every cell and every total"
+    if measure.field is None:
+        return "Counts the records themselves"
+    if column is None:
+        return f"{measure.field.field} is no longer in {measure.field.table}"
+    if isinstance(column, DeferredColumn):  # asking for its blanks would encode it, and the window would wait
+        return f"{measure.field.field} · {measure.field.table} · {len(column):,} records"
+    blanks = f"{column.blank_count:,} blank" if column.blank_count else "none blank"
+    return f"{measure.field.field} · {measure.field.table} · {len(column) - column.blank_count:,} values, {blanks}"
+
+
+def _summarise_section(desk: Desk, body: CardBody, fold: Fold, measure: Measure, column: Column) -> None:
+    """How its values become one."""
+    body.section("Summarise")
+    ref = measure.field
+    assert ref is not None
+    fitting = [node for node in offered() if column.type in node.takes and node.needs_field]
+
+    def reset(changed: Measure) -> None:
+        desk.do(edits.Swap(fold.name, measure.id, changed, f"Change how {ref.field} is summed up"))
+
+    def summarise(name: str) -> None:
+        desk.change(measure.id, f"{AGGREGATES[name].label} of {ref.field}", aggregate=name)
+
+    usual = [node for node in fitting if node.is_usual or node.name == measure.aggregate]
+    body.chips([(node.name, node.label, node.meaning) for node in usual], measure.aggregate, summarise, "Summarise")
+    others = [(node.name, node.label) for node in fitting if node not in usual]
+    body.choice("Another way", [(None, "choose…"), *others], None, lambda name: summarise(name) if name else None)
+    summed_by = AGGREGATES.get(measure.aggregate)
+    if summed_by is not None:
+        body.text(summed_by.meaning, "quiet")
+        draw_parameters(body, desk, fold, measure, reset, measure.id, summed_by.parameters)
+    _warn_of_price(desk, body, measure, column)
+    if desk.report is not None:
+        head = next((head for head in desk.report.measures if head.id == measure.id), None)
+        if head is not None and head.remark:
+            body.text(head.remark, "quiet")
+
+
+def _warn_of_price(desk: Desk, body: CardBody, measure: Measure, column: Column) -> None:
+    """Prices added up mean nothing: says so, and offers what does."""
+    if measure.field is None or measure.aggregate != "sum" or nature_of(column) is not Nature.PRICE:
+        return
+    body.text(
+        f"A sum of {measure.field.field.lower()} means little: average it, or weight it by a quantity.",
+        "warning",
+    )
+    quantities = _fields(desk, measure.field.table, (Nature.QUANTITY,))
+    if quantities:
+        weight = quantities[0]
+        body.link(
+            f"Average it, weighted by {weight.field}",
+            lambda: desk.change(measure.id, f"Weight by {weight.field}", aggregate="weighted average", weight=weight),
+        )
+
+
+def _number_section(desk: Desk, body: CardBody, measure: Measure) -> None:
+    """How its numbers are written."""
     body.section("Number")
     style = measure.number
 
@@ -141,17 +168,3 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
         style.negatives,
         lambda value: restyle("Change how negatives look", negatives=value),
     )
-
-    body.choice(
-        "Totals",
-        TOTALS,
-        measure.total,
-        lambda value: desk.change(measure.id, "Change what totals are", total=value),
-    )
-    default = measure_heading(msgspec.structs.replace(measure, heading=None))
-    body.renaming(measure.heading, default, lambda text: desk.change(measure.id, f"Rename {default}", heading=text))
-    body.section("Place")
-    if measure.field is not None:
-        body.link("Make rows of it", lambda: desk.move(measure.id, "rows"))
-    body.link("Take it out", lambda: desk.remove(measure.id))
-    return body.end()

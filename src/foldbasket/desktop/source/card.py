@@ -153,45 +153,51 @@ def _reading(body: CardBody, desk: Desk, spec: SourceSpec) -> None:
     if stale:
         body.text(stale[:1].upper() + stale[1:] + ".", "warning")
 
-    def change(done: str, **changes: object) -> None:
-        reading = msgspec.structs.replace(spec.reading, **changes)
-        desk.do(edits.ChangeSource(spec.name, {"reading": reading}, done))
-
     if spec.is_file and spec.data is None:
-        fits = reader_of(Path(spec.path)).corrections
-        if "sheet" in fits:
-            sheets = [(None, "first with cells"), *((name, name) for name in desk.sources.sheets(spec.path))]
-            body.choice("Sheet", sheets, spec.reading.sheet, lambda value: change("Choose the sheet", sheet=value))
-            body.entry("Cells", spec.reading.cells or "", "B3:F200", lambda text: change("Choose the cells", cells=text.strip() or None))  # fmt: skip
-        if "table" in fits:
-            listed = desk.sources.database_tables(spec.path)
-            tables = [(None, "the first"), *((each.name, each.name) for each in listed)]
-            body.choice("Table", tables, spec.reading.table, lambda value: change("Choose the table", table=value))
-            if sum(not each.is_view for each in listed) > 1:
-                body.link("Open its other tables too", lambda: desk.sources.add_other_tables(spec))
-        if "header" in fits:
-            shown = "" if spec.reading.header is None else str(spec.reading.header)
-
-            def header(text: str) -> None:
-                text = text.strip()
-                if text and not (text.isascii() and text.isdecimal() and int(text[:20]) <= LAST_HEADER):
-                    desk.sources.complain(
-                        f"“{text[:20]}” is not the number of a line that can name fields.",
-                        "Type it like 4; 0 when no line names the fields.",
-                    )
-                else:
-                    change("Choose the header line", header=int(text) if text else None)
-
-            body.entry("Header line", shown, "as found", header)
-        if "delimiter" in fits:
-            body.choice("Between fields", _DELIMITERS, spec.reading.delimiter, lambda value: change("Choose the delimiter", delimiter=value))  # fmt: skip
-            body.choice("Decimal mark", _MARKS, spec.reading.decimal_mark, lambda value: change("Choose the decimal mark", decimal_mark=value))  # fmt: skip
-            body.choice("Encoding", _ENCODINGS, spec.reading.encoding, lambda value: change("Choose the encoding", encoding=value))  # fmt: skip
-        body.link("Read another file in its place…", desk.repoint_wanted.emit)
+        _corrections(body, desk, spec)
     if spec.server is not None:
         body.text(f"{spec.server.label}: {spec.reading.table or spec.reading.query}", "quiet")
         body.link("Read it again", desk.supply.read_again)
     body.link("Take the source out", lambda: desk.do(edits.RemoveSource(spec.name)))
+
+
+def _corrections(body: CardBody, desk: Desk, spec: SourceSpec) -> None:
+    """What can be corrected about how a file is read."""
+
+    def change(done: str, **changes: object) -> None:
+        reading = msgspec.structs.replace(spec.reading, **changes)
+        desk.do(edits.ChangeSource(spec.name, {"reading": reading}, done))
+
+    fits = reader_of(Path(spec.path)).corrections
+    if "sheet" in fits:
+        sheets = [(None, "first with cells"), *((name, name) for name in desk.sources.sheets(spec.path))]
+        body.choice("Sheet", sheets, spec.reading.sheet, lambda value: change("Choose the sheet", sheet=value))
+        body.entry("Cells", spec.reading.cells or "", "B3:F200", lambda text: change("Choose the cells", cells=text.strip() or None))  # fmt: skip
+    if "table" in fits:
+        listed = desk.sources.database_tables(spec.path)
+        tables = [(None, "the first"), *((each.name, each.name) for each in listed)]
+        body.choice("Table", tables, spec.reading.table, lambda value: change("Choose the table", table=value))
+        if sum(not each.is_view for each in listed) > 1:
+            body.link("Open its other tables too", lambda: desk.sources.add_other_tables(spec))
+    if "header" in fits:
+        shown = "" if spec.reading.header is None else str(spec.reading.header)
+
+        def header(text: str) -> None:
+            text = text.strip()
+            if text and not (text.isascii() and text.isdecimal() and int(text[:20]) <= LAST_HEADER):
+                desk.sources.complain(
+                    f"“{text[:20]}” is not the number of a line that can name fields.",
+                    "Type it like 4; 0 when no line names the fields.",
+                )
+            else:
+                change("Choose the header line", header=int(text) if text else None)
+
+        body.entry("Header line", shown, "as found", header)
+    if "delimiter" in fits:
+        body.choice("Between fields", _DELIMITERS, spec.reading.delimiter, lambda value: change("Choose the delimiter", delimiter=value))  # fmt: skip
+        body.choice("Decimal mark", _MARKS, spec.reading.decimal_mark, lambda value: change("Choose the decimal mark", decimal_mark=value))  # fmt: skip
+        body.choice("Encoding", _ENCODINGS, spec.reading.encoding, lambda value: change("Choose the encoding", encoding=value))  # fmt: skip
+    body.link("Read another file in its place…", desk.repoint_wanted.emit)
 
 
 def field_card(desk: Desk, spec: SourceSpec, field: str, column: Column, show: Show, parent: QWidget) -> CardBody:

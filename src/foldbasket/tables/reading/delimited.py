@@ -164,6 +164,18 @@ def read_delimited(path: Path, name: str, options: Reading = AS_FOUND, progress:
                     types = [kind if kind and kind.type is FieldType.TEXT else None for kind in types]
             else:
                 raise _ragged(path, look, str(error)) from None
+    texts = _judge(path, look, columns, options, progress)
+    columns_by_name = dict(zip(look.names, columns, strict=True))
+    chosen = {field: Chosen(kind, None, look.decimal_mark) for field, kind in options.types.items()}
+    return Table(
+        name, columns_by_name, str(path), texts, titles=look.titles, decimal_mark=look.decimal_mark, chosen=chosen
+    )
+
+
+def _judge(
+    path: Path, look: Look, columns: list[Column], options: Reading, progress: Progress
+) -> dict[str, CodedColumn]:
+    """Puts columns of text into the types that their values have, and gives the text of those."""
     texts: dict[str, CodedColumn] = {}
     for at, field in enumerate(look.names):
         column = columns[at]
@@ -177,11 +189,7 @@ def read_delimited(path: Path, name: str, options: Reading = AS_FOUND, progress:
             columns[at] = found.column
             if found.text is not None:
                 texts[field] = found.text
-    columns_by_name = dict(zip(look.names, columns, strict=True))
-    chosen = {field: Chosen(kind, None, look.decimal_mark) for field, kind in options.types.items()}
-    return Table(
-        name, columns_by_name, str(path), texts, titles=look.titles, decimal_mark=look.decimal_mark, chosen=chosen
-    )
+    return texts
 
 
 def _read_columns(

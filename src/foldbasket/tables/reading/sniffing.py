@@ -64,6 +64,25 @@ class Look:
         return self.encoding in ("utf-8", "ascii")
 
 
+def _fitting(text: str, decimal_mark: str) -> tuple[set[FieldType], int, int]:
+    """The types that a text fits, and how many digits it has before and behind the mark where it is an exact number."""
+    if _REAL.fullmatch(text) and ("," if decimal_mark == "." else ".") not in text and not _CODE.match(text):
+        bare = text.lstrip("+-")
+        if _WHOLE.fullmatch(text):
+            exact = {FieldType.WHOLE, FieldType.DECIMAL, FieldType.REAL}
+            return (exact, len(bare), 0) if len(bare) <= MAX_DIGITS else (set(), 0, 0)
+        if "e" not in text and "E" not in text:
+            head, _, tail = bare.partition(decimal_mark)
+            if len(tail) <= MAX_SCALE:
+                return {FieldType.DECIMAL, FieldType.REAL}, len(head), len(tail)
+        return {FieldType.REAL}, 0, 0
+    if _DATE.fullmatch(text):
+        return {FieldType.DATE}, 0, 0
+    if _MOMENT.fullmatch(text):
+        return {FieldType.TIMESTAMP}, 0, 0
+    return ({FieldType.YESNO} if text.lower() in ("true", "false") else set()), 0, 0
+
+
 def type_of(values: Iterable[str], decimal_mark: str = ".") -> ColumnType | None:
     """The narrowest type that every given non-blank text fits; None when there is no value to judge by."""
     seen = False
@@ -74,26 +93,8 @@ def type_of(values: Iterable[str], decimal_mark: str = ".") -> ColumnType | None
         if not text:
             continue
         seen = True
-        fits = set()
-        if _REAL.fullmatch(text) and ("," if decimal_mark == "." else ".") not in text and not _CODE.match(text):
-            fits.add(FieldType.REAL)
-            if _WHOLE.fullmatch(text):
-                if len(text.lstrip("+-")) <= MAX_DIGITS:
-                    fits |= {FieldType.WHOLE, FieldType.DECIMAL}
-                    digits_before = max(digits_before, len(text.lstrip("+-")))
-                else:
-                    fits.clear()
-            elif "e" not in text and "E" not in text:
-                head, _, tail = text.lstrip("+-").partition(decimal_mark)
-                if len(tail) <= MAX_SCALE:
-                    fits.add(FieldType.DECIMAL)
-                    scale, digits_before = max(scale, len(tail)), max(digits_before, len(head))
-        elif _DATE.fullmatch(text):
-            fits.add(FieldType.DATE)
-        elif _MOMENT.fullmatch(text):
-            fits.add(FieldType.TIMESTAMP)
-        elif text.lower() in ("true", "false"):
-            fits.add(FieldType.YESNO)
+        fits, whole, decimal = _fitting(text, decimal_mark)
+        digits_before, scale = max(digits_before, whole), max(scale, decimal)
         kinds &= fits
         if not kinds:
             return ColumnType(FieldType.TEXT)
