@@ -45,3 +45,19 @@ def test_imports_make_no_circle_not_even_those_for_type_checking():
         TopologicalSorter(graph).prepare()
     except CycleError as error:
         raise AssertionError(" → ".join(error.args[1])) from None
+
+
+LISTS = {"style_sheet", "demo_folds", "_trade"}
+"""Functions that only list: the window's style, the demo's folds, how its trade is drawn."""
+
+
+def test_every_function_fits_a_screen():
+    long = [
+        f"{name}.{node.name}: {node.end_lineno - node.lineno + 1} lines"
+        for name, path in modules().items()
+        for node in ast.walk(ast.parse(path.read_text("utf-8")))
+        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef)
+        and node.end_lineno - node.lineno >= 60
+        and node.name not in LISTS
+    ]
+    assert long == []

@@ -319,16 +319,9 @@ def spread_pairs(
     cells, partners = cells[shown], partners[shown]
     shape = (len(row_lines.level), len(column_lines.level))
     exact = values.dtype.kind != "f"
-    kinds = {
-        state: np.dtype(object)
-        if exact and state is State.SUM
-        else np.dtype(np.int64)
-        if state is State.VALUES
-        else np.dtype(np.float64)
-        if state is State.PRODUCT
-        else values.dtype
-        for state in states
-    }
+    held: dict[State, np.dtype] = {State.VALUES: np.dtype(np.int64), State.PRODUCT: np.dtype(np.float64)}
+    held |= {State.SUM: np.dtype(object)} if exact else {}
+    kinds = {state: held.get(state, values.dtype) for state in states}
     results = {state: np.full(shape, state.neutral(kinds[state]), kinds[state]) for state in states}
     for row_level in np.unique(row_lines.level):
         row_node = rows.node_of_leaf(row_level)[rows.leaf_of_cell[cells]] if len(cells) else cells

@@ -85,6 +85,13 @@ class DatabaseDialog(QDialog):
         asking.addWidget(self.look)
         asking.addWidget(self.told, 1)
         column.addLayout(asking)
+        self._add_choice(column)
+        self._add_buttons(column)
+        self.look.setDefault(True)
+        self._renew()
+
+    def _add_choice(self, column: QVBoxLayout) -> None:
+        """The tables to tick, and a query instead."""
         self.tables = QListWidget(self)
         self.tables.setObjectName("members")
         self.tables.setAccessibleName("Tables and views")
@@ -100,6 +107,8 @@ class DatabaseDialog(QDialog):
         self.query.textChanged.connect(self._renew)
         asked.setBuddy(self.query)
         column.addWidget(self.query)
+
+    def _add_buttons(self, column: QVBoxLayout) -> None:
         buttons = QHBoxLayout()
         buttons.addStretch(1)
         cancel = QPushButton("Cancel", self)
@@ -110,8 +119,6 @@ class DatabaseDialog(QDialog):
         buttons.addWidget(cancel)
         buttons.addWidget(self.read)
         column.addLayout(buttons)
-        self.look.setDefault(True)
-        self._renew()
 
     # --- what was chosen ------------------------------------------------------
 
