@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from graphlib import CycleError, TopologicalSorter
 
 import numpy as np
 
 from foldbasket.baskets.basket import Basket
+from foldbasket.baskets.ready import made_ready
 from foldbasket.errors import FoldError
 from foldbasket.folding.axis import Axis, Kind
-from foldbasket.folding.engine import Engine
 from foldbasket.folding.report import Report
 from foldbasket.tables.cells import Gathered
-from foldbasket.tables.mending.mend import mended
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.table import Table
@@ -69,18 +69,16 @@ def depth_of(basket: Basket) -> int:
 
 
 def summary_of(basket: Basket, fold: str, read: Callable[[str], Table], progress: Progress | None = None) -> Table:
-    """The summary table of a fold. `read` gives the table of a source as it is read. Raises FoldError for a circle."""
+    """The summary table of a fold; its notes tell what may make its numbers differ from what the basket asks for. `read` gives the
+    table of a source as it is read. Raises FoldError for a circle."""
     circle = circle_of(basket)
     if circle is not None:
         raise FoldError(
             f"the fold “{fold}” would be made of itself ({' → '.join(circle)}).", todo="Take one of the sources out."
         )
-    tables = {}
-    for name in needed_sources(basket, fold):
-        spec = basket.source(name)
-        tables[name] = mended(read(name), spec.mends, progress)[0]
-    engine = Engine(basket.whole(tables)[0], locale=basket.locale, currency=basket.currency, as_of=basket.as_of)
-    return table_of(engine.fold(basket.fold(fold).opened(), progress))
+    ready = made_ready(basket, {name: read(name) for name in needed_sources(basket, fold)}, progress)
+    report = ready.engine.fold(basket.fold(fold).opened(), progress)
+    return replace(table_of(report), notes=(*ready.problems, *report.remarks))
 
 
 def table_of(report: Report) -> Table:
