@@ -13,7 +13,6 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 
-import msgspec
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
@@ -21,10 +20,9 @@ import pyarrow as pa
 from foldbasket.folding import kernels
 from foldbasket.folding.aggregates.aggregate import State, beyond_numbers
 from foldbasket.folding.domain import Domain
+from foldbasket.folding.plan import AxisField
 from foldbasket.folding.quantities import Quantity
 from foldbasket.folding.runs import Runs, runs_from, runs_of
-from foldbasket.spec.cut import Cut
-from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import CodedColumn, Codes, Column
 from foldbasket.tables.progress import Progress
 
@@ -38,18 +36,6 @@ DENSE_VALUES = 1 << 22
 Mask = npt.NDArray[np.bool_]
 WORKERS = min(8, os.cpu_count() or 1)
 _pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="fold")
-
-
-class AxisField(msgspec.Struct, frozen=True):
-    """A field that groups records, as it is or cut into parts, bands or groups."""
-
-    field: FieldRef
-    cut: Cut | None = None
-
-    @property
-    def order(self) -> bytes:
-        """Puts the fields of a cube in one order, whichever way a fold names them."""
-        return msgspec.json.encode(self)
 
 
 @dataclass(frozen=True, eq=False)
@@ -380,10 +366,10 @@ def _cell_of_records(cube: Cube, count: int, mask: Mask | None, progress: Progre
 
 def add_pairs(
     cube: Cube, table: str, rows: npt.NDArray[np.int32], table_count: int, mask: Mask | None, progress: Progress
-) -> None:
-    """Finds each different (cell, record of a coarser table) among the selected records."""
+) -> bool:
+    """Finds each different (cell, record of a coarser table) among the selected records; says whether that was still to do."""
     if table in cube.pairs:
-        return
+        return False
     count = len(rows)
     number = np.full(cube.grouping.groups + 1, -1, np.int64)
     number[cube.cell_groups] = np.arange(cube.cells)
@@ -402,3 +388,4 @@ def add_pairs(
     )
     cells, partners = np.divmod(pairs, max(1, table_count))
     cube.pairs[table] = (cells, partners.astype(np.int32))
+    return True

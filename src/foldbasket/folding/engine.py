@@ -15,15 +15,16 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates.aggregate import Aggregate, Operand, State, aggregate_named
+from foldbasket.folding.aggregates.aggregate import Aggregate, Operand, aggregate_named
 from foldbasket.folding.axis import Head
 from foldbasket.folding.bases import Base, bases_of
-from foldbasket.folding.cube import AxisField, Cube, Wants, add_states, build_cube
-from foldbasket.folding.domain import Domain, placed_codes
+from foldbasket.folding.domain import Domain
 from foldbasket.folding.filters.onefield import RecordFilter
 from foldbasket.folding.frame import axis_of
 from foldbasket.folding.laying import Laying, Word, word_of
-from foldbasket.folding.quantities import Quantity, column_of, record_at
+from foldbasket.folding.maker import LocalMaker
+from foldbasket.folding.plan import AxisField, plan_of
+from foldbasket.folding.quantities import record_at
 from foldbasket.folding.report import Counted, MeasureHead, Report
 from foldbasket.folding.sentence import headings_of, placed_heading, sentence_of
 from foldbasket.folding.share import Measured, Share
@@ -32,11 +33,10 @@ from foldbasket.formulas.checking import Checked
 from foldbasket.formulas.evaluation import as_of_day, calculated, day_named, latest_day
 from foldbasket.kept import Kept
 from foldbasket.links.source import Source
-from foldbasket.spec.cut import Cut
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
 from foldbasket.spec.fold import Fold, Measure, Placed
-from foldbasket.tables.column import CodedColumn, Codes, Column
+from foldbasket.tables.column import CodedColumn, Column
 from foldbasket.tables.progress import Progress
 
 Mask = npt.NDArray[np.bool_]
@@ -64,12 +64,9 @@ class Engine:
         self.currency = currency
         self.ran: Counter[str] = Counter()
         self._lock = threading.RLock()
-        self._selections: Kept[Mask] = Kept(8)
-        self._codes: Kept[tuple[Codes, Domain]] = Kept(32)
-        self._made: Kept[Column] = Kept(8)
+        self.maker = LocalMaker(source, locale, self.ran)
         self._times: Kept[npt.NDArray[np.int64]] = Kept(4)
         self._unknown: Kept[list[str]] = Kept(64)
-        self._cubes: Kept[Cube] = Kept(8)
 
     def fold(self, fold: Fold, progress: Progress | None = None, *, over: Mapping[str, str] | None = None) -> Report:
         """The report that a fold describes. `over` names the tables that measures are aggregated over, by their ids, where that is
@@ -150,7 +147,7 @@ class Engine:
         """The numbers of a table's records that pass some filters."""
         rules = self._rules(base, [rule.prepared(self.source) for rule in filters])
         with self._lock:
-            mask = self._selection(base, rules, Progress())
+            mask = self.maker.selection(base, rules, Progress())
         return np.arange(self.source.table(base).count) if mask is None else np.flatnonzero(mask)
 
     def _rules(self, base: str, filters: Sequence[Filter]) -> tuple[Filter, ...]:
@@ -192,26 +189,15 @@ class Engine:
         table = base.table
         measured = [Measured(at, measures[at], *self._operand(measures[at])) for at in base.measures]
         rules = self._rules(table, filters)
-        mask = self._selection(table, rules, progress)
-        fields = tuple(sorted({self._axis_field(table, word) for word in fold.rows + fold.columns}, key=_in_order))
-        wants = [
-            (quantity, [state])
-            for each in measured
-            for quantity, state in each.aggregate.quantities(each.measure).values()
-            if quantity.table == table
-        ]
-        cube = self._cube(table, fields, rules, wants, mask, progress)
-
-        def touched(was: bool) -> None:
-            self.ran["aggregate"] += was
-
-        return Share(self.source, table, cube, mask, measured, self._column, touched, progress)
+        fields = [self._axis_field(table, word) for word in fold.rows + fold.columns]
+        plan = plan_of(table, fields, rules, [(each.aggregate, each.measure) for each in measured])
+        return Share(self.source, table, self.maker.cube(plan, progress), measured, self.maker.column, progress)
 
     def _word(self, placed: Placed, fold: Fold, shares: Sequence[Share]) -> Word:
         """A placed field as all shares see it."""
         fields = [self._axis_field(share.base, placed) for share in shares]
         domains = [
-            self._coded(share.base, field.field, field.cut)[1] for share, field in zip(shares, fields, strict=True)
+            self.maker.coded(share.base, field.field, field.cut)[1] for share, field in zip(shares, fields, strict=True)
         ]
         coords = [
             share.cube.coords[share.cube.fields.index(field)] for share, field in zip(shares, fields, strict=True)
@@ -240,7 +226,7 @@ class Engine:
                 f"“{word.field.field}” is cut into bands and by something else at once.",
                 todo="Keep the bands, or take them out.",
             )
-        return AxisField(self.own(base, word.field), word.cut)
+        return AxisField(self.own(base, word.field), word.part, word.bands, word.groups)
 
     def _completed(self, measure: Measure) -> Measure:
         """The measure with its order by default: the first date of its table."""
@@ -266,36 +252,13 @@ class Engine:
         if operand is not None:
             needs = aggregate.quantities(measure)
             if aggregate.parameters and not aggregate.needs_values:
-                scales = {key: self._column(quantity).scale for key, (quantity, _) in needs.items()}
+                scales = {key: self.maker.column(quantity).scale for key, (quantity, _) in needs.items()}
                 records = None
                 if measure.order is not None and aggregate.takes_setting("order"):
                     order = measure.order
                     records = self._times.get_or(order, partial(record_at, self.source, order))
                 operand = dataclasses.replace(operand, scales=scales, records=records)
         return aggregate, operand
-
-    def _column(self, quantity: Quantity) -> Column:
-        """The column of a quantity; those made of two fields are kept."""
-        if quantity.kind == "plain":
-            return self.source.column(quantity.field)
-        return self._made.get_or(quantity, partial(column_of, self.source, quantity))
-
-    def _selection(self, base: str, rules: tuple[Filter, ...], progress: Progress) -> Mask | None:
-        """Which base records pass all filters; None when there is no filter."""
-        if not rules:
-            return None
-
-        def select() -> Mask:
-            self.ran["selection"] += 1
-            mask: Mask | None = None
-            for at, rule in enumerate(rules):
-                progress.step("Filtering", at / len(rules))
-                kept = rule.keeps(self.source, base)
-                mask = kept if mask is None else mask & kept
-            assert mask is not None
-            return mask
-
-        return self._selections.get_or((base, rules), select)
 
     def as_of_date(self, ref: FieldRef) -> datetime.date:
         """The day that relative dates of a field go by; today where the field has no date."""
@@ -308,41 +271,6 @@ class Engine:
             return datetime.date.today()
         return latest_day(column) or datetime.date.today()
 
-    def _coded(self, base: str, ref: FieldRef, cut: Cut | None) -> tuple[Codes, Domain]:
-        def code() -> tuple[Codes, Domain]:
-            self.ran["codes"] += 1
-            codes, domain = placed_codes(self.source, base, ref, cut)
-            domain.locale = self.locale
-            return codes, domain
-
-        return self._codes.get_or((base, ref, cut), code)
-
-    def _cube(
-        self,
-        base: str,
-        fields: tuple[AxisField, ...],
-        rules: tuple[Filter, ...],
-        wants: Wants,
-        mask: Mask | None,
-        progress: Progress,
-    ) -> Cube:
-        """The cube over `fields` with at least the states in `wants`; only what is missing is aggregated."""
-        different: dict[Quantity, dict[State, None]] = {}
-        for quantity, states in wants:
-            different.setdefault(quantity, {}).update(dict.fromkeys(states))
-        merged = [(quantity, list(states)) for quantity, states in different.items()]
-        count = self.source.table(base).count
-
-        def build() -> Cube:
-            self.ran["cube"] += 1
-            coded = [self._coded(base, field.field, field.cut) for field in fields]
-            codes, domains = [each for each, _ in coded], [each for _, each in coded]
-            return build_cube(fields, codes, domains, mask, count, self._column, merged, progress)
-
-        found = self._cubes.get_or((base, rules, fields), build)
-        self.ran["aggregate"] += add_states(found, count, self._column, merged, mask, progress)
-        return found
-
 
 def _given(measures: Sequence[Measure], over: Mapping[str, str]) -> list[Base]:
     """The tables that measures are said to be aggregated over; one that is not named goes with the first."""
@@ -352,10 +280,6 @@ def _given(measures: Sequence[Measure], over: Mapping[str, str]) -> list[Base]:
         if measure.aggregate != FORMULA:
             tables.setdefault(over.get(measure.id, first), []).append(at)
     return [Base(table, tuple(numbers)) for table, numbers in tables.items()]
-
-
-def _in_order(field: AxisField) -> bytes:
-    return field.order
 
 
 def _remark(base: str | None, measure: Measure) -> str:

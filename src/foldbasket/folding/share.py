@@ -1,7 +1,7 @@
 """A share of a fold: what one table's records contribute to it, as blocks over the lines of the report.
 
-States of the cube's cells become the cells and totals of each measure. Only aggregates that need the values themselves, and
-measures of coarser tables, look at records here, once for each cube.
+States of the cube's cells become the cells and totals of each measure. Nothing here looks at the base table's records: all that is
+needed was planned.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.folding.aggregates.aggregate import Aggregate, Block, Key, Operand, State
-from foldbasket.folding.cube import Cube, add_pairs, add_runs, measured
+from foldbasket.folding.cube import Cube, measured
 from foldbasket.folding.frame import Lines, Tree, spread, spread_pairs, spread_values
 from foldbasket.folding.quantities import Quantity
 from foldbasket.folding.runs import Runs, regrouped, runs_of
@@ -37,18 +37,13 @@ class Measured:
 
 @dataclass(frozen=True, eq=False)
 class Share:
-    """One base table, its cube under the filters' mask, and the measures aggregated over it.
-
-    `column` gives the column of a quantity; `touched` is told whether records had to be looked at.
-    """
+    """One base table, the cube of its plan, and the measures aggregated over it. `column` gives the column of a quantity."""
 
     source: Source
     base: str
     cube: Cube
-    mask: Mask | None
     measures: Sequence[Measured]
     column: Callable[[Quantity], Column]
-    touched: Callable[[bool], None]
     progress: Progress
 
     def blocks(self, trees: tuple[Tree, Tree], lines: tuple[Lines, Lines]) -> tuple[dict[int, Block], Mask]:
@@ -86,14 +81,13 @@ class Share:
         quantity = Quantity(ref)
         column = self.source.column(ref)
         if ref.table == self.base:
-            self.touched(add_runs(self.cube, quantity, column, self.mask, self.progress))
             runs = self.cube.runs[quantity]
 
             def runs_by(target: npt.NDArray[np.int64]) -> Runs:
                 return self.progress.meanwhile("Working out totals", lambda: regrouped(runs, target))
 
         else:
-            cells, partners = self._pairs(ref.table)
+            cells, partners = self.cube.pairs[ref.table]
             values, valid, _ = measured(column)
 
             def runs_by(target: npt.NDArray[np.int64]) -> Runs:
@@ -124,14 +118,7 @@ class Share:
             return
         column = self.column(quantity)
         values, valid, _ = measured(column)
-        pairs = self._pairs(quantity.table)
-        for state, matrix in spread_pairs(missing, pairs, values, valid, *trees, *lines, column.scale).items():
+        for state, matrix in spread_pairs(
+            missing, self.cube.pairs[quantity.table], values, valid, *trees, *lines, column.scale
+        ).items():
             matrices[quantity, state] = matrix
-
-    def _pairs(self, table: str) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int32]]:
-        rows = self.source.rows(self.base, table)
-        assert rows is not None
-        before = len(self.cube.pairs)
-        add_pairs(self.cube, table, rows, self.source.table(table).count, self.mask, self.progress)
-        self.touched(len(self.cube.pairs) > before)
-        return self.cube.pairs[table]

@@ -52,3 +52,10 @@ class Groups(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
 
 Cut = str | Bands | Groups
 """How a field becomes members other than its values: the name of a part of a date, bands, or groups."""
+
+
+def cut_of(part: str | None, bands: Bands | None, groups: Groups | None) -> Cut | None:
+    """How a field becomes members, if not by its values: groups are of the part where there is one."""
+    if groups is not None and part is not None:
+        return msgspec.structs.replace(groups, part=part)
+    return bands or groups or part

@@ -11,7 +11,7 @@ from typing import Literal
 import msgspec
 
 from foldbasket.spec.comparison import Comparison
-from foldbasket.spec.cut import Bands, Cut, Groups
+from foldbasket.spec.cut import Bands, Cut, Groups, cut_of
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
 from foldbasket.spec.order import ByValue, Keep
@@ -56,9 +56,7 @@ class Placed(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     @property
     def cut(self) -> Cut | None:
         """How the field becomes members, if not by its values."""
-        if self.groups is not None and self.part is not None:
-            return msgspec.structs.replace(self.groups, part=self.part)
-        return self.bands or self.groups or self.part
+        return cut_of(self.part, self.bands, self.groups)
 
 
 TotalOf = Literal["records", "sum", "average", "smallest", "largest", "none"]
