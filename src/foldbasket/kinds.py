@@ -118,6 +118,11 @@ class Choice(StrEnum):
         made.label, made.said, made.meaning = label or value, said or label or value, meaning
         return made
 
+    @classmethod
+    def choices(cls) -> tuple[tuple[Any, str], ...]:
+        """What can be chosen, each with its words."""
+        return tuple((each, each.label) for each in cls)
+
 
 # --- parameters ---------------------------------------------------------------
 
@@ -155,7 +160,7 @@ class Parameter:
         if self.type is bool:
             return ((True, self.yes_no[0]), (False, self.yes_no[1]))
         if isinstance(self.type, type) and issubclass(self.type, Choice):
-            return tuple((each, each.label) for each in self.type)
+            return self.type.choices()
         return ()
 
 

@@ -20,7 +20,7 @@ from foldbasket.folding.filters.members import Members
 from foldbasket.links.link import Link
 from foldbasket.spec.field import FieldRef, Shared
 from foldbasket.spec.fold import Fold, Measure, Placed
-from foldbasket.spec.order import ByValue, Keep
+from foldbasket.spec.order import ByValue, Keep, Picking, Rest
 from foldbasket.styling.numbers import NumberStyle
 from foldbasket.tables.reading.readers import table_name
 
@@ -159,7 +159,7 @@ def demo_folds() -> tuple[Fold, ...]:
                     customer("Customer"),
                     by=ByValue("net"),
                     descending=True,
-                    keep=Keep("net", "top", "10", rest="gathered"),
+                    keep=Keep("net", Picking.TOP, "10", rest=Rest.GATHERED),
                 ),
             ),
         ),

@@ -35,7 +35,7 @@ from foldbasket.kept import Kept
 from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
-from foldbasket.spec.fold import Fold, Measure, Placed
+from foldbasket.spec.fold import Fold, Measure, Placed, TotalOf
 from foldbasket.tables.column import CodedColumn, Column
 from foldbasket.tables.progress import Progress
 
@@ -283,16 +283,7 @@ def _given(measures: Sequence[Measure], over: Mapping[str, str]) -> list[Base]:
 
 
 def _remark(base: str | None, measure: Measure) -> str:
-    said = TOTAL_REMARKS.get(measure.total, "")
+    said = TotalOf(measure.total).meaning
     if measure.field is not None and base is not None and measure.field.table != base and measure.total == "records":
         return f"Each record of {measure.field.table} counts once in a cell, so totals can be less than the sum of their parts."
     return said
-
-
-TOTAL_REMARKS = {
-    "sum": "Totals are the sum of the lines shown.",
-    "average": "Totals are the average of the lines shown.",
-    "smallest": "Totals are the smallest of the lines shown.",
-    "largest": "Totals are the largest of the lines shown.",
-    "none": "It has no totals.",
-}

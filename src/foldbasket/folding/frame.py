@@ -10,7 +10,6 @@ import contextlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
-from typing import TYPE_CHECKING
 
 import numpy as np
 import numpy.typing as npt
@@ -20,10 +19,8 @@ from foldbasket.folding.aggregates.aggregate import Block, State, beyond_numbers
 from foldbasket.folding.axis import Axis, Head, Kind
 from foldbasket.folding.domain import Domain
 from foldbasket.folding.runs import Runs
+from foldbasket.spec.fold import Placed, TotalOf, Where
 from foldbasket.tables.reading.contract import memory_at_hand
-
-if TYPE_CHECKING:
-    from foldbasket.spec.fold import Placed, TotalOf, Where
 
 MOST_CELLS = 5_000_000
 """More cells than this are refused before they are made."""
@@ -160,21 +157,21 @@ def lines_of(
         levels.append(np.full(int(chosen.sum()), level, np.int32))
         nodes.append(np.flatnonzero(chosen))
         kinds.append(np.full(int(chosen.sum()), kind, np.int8))
-        places.append((start if where == "before" else stop - 1)[chosen])
+        places.append((start if where == Where.BEFORE else stop - 1)[chosen])
         # Before its first leaf outer totals come first; after its last leaf inner ones do.
-        side = 0 if level == depth else level - depth if where == "before" else depth - level
+        side = 0 if level == depth else level - depth if where == Where.BEFORE else depth - level
         sides.append(np.full(int(chosen.sum()), side, np.int64))
 
     def every(level: int) -> npt.NDArray[np.bool_]:
         return np.ones(len(tree.starts[level]), np.bool_)
 
-    put(depth, Kind.MEMBER, "after", every(depth))
+    put(depth, Kind.MEMBER, Where.AFTER, every(depth))
     for level in range(depth):
         shut = closed[level] if level < len(closed) else ~every(level)
         if level and shut.any():
-            put(level, Kind.CLOSED, "after", shut)
+            put(level, Kind.CLOSED, Where.AFTER, shut)
         where = grand if level == 0 else subtotals[level - 1]
-        if where != "off":
+        if where != Where.OFF:
             # A leaf that ends here says all there is to say, so a total over it would only repeat it.
             more = every(level) if level == 0 else ~shut & (ends[tree.starts[level]] > level)
             put(level, Kind.GRAND if level == 0 else Kind.SUBTOTAL, where, more)

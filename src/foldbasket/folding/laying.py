@@ -36,7 +36,7 @@ from foldbasket.folding.sentence import measure_heading
 from foldbasket.folding.share import Share
 from foldbasket.folding.sides import Side
 from foldbasket.folding.summary import Ready, block_of
-from foldbasket.spec.fold import Fold, Measure, Placed
+from foldbasket.spec.fold import Fold, Measure, Placed, Where
 
 Coords = npt.NDArray[np.int32]
 Mask = npt.NDArray[np.bool_]
@@ -145,7 +145,7 @@ class Laying:
             lines_of(
                 tree,
                 [word.placed.subtotal for word in words],
-                grand if words else "off",
+                grand if words else Where.OFF,
                 closed_of(tree, [word.placed for word in words], [word.domain for word in words]),
             )
             for tree, words, grand in zip(self.trees, self.axes, self.grand, strict=True)

@@ -6,10 +6,9 @@ the same field may be placed more than once.
 
 from __future__ import annotations
 
-from typing import Literal
-
 import msgspec
 
+from foldbasket.kinds import Choice
 from foldbasket.spec.comparison import Comparison
 from foldbasket.spec.cut import Bands, Cut, Groups, cut_of
 from foldbasket.spec.field import FieldRef
@@ -17,8 +16,39 @@ from foldbasket.spec.filter import Filter
 from foldbasket.spec.order import ByValue, Keep
 from foldbasket.styling.numbers import NumberStyle
 
-Where = Literal["after", "before", "off"]
-"""Where a total stands: after its members, before them, or nowhere."""
+
+class Where(Choice):
+    """Where a total stands."""
+
+    AFTER = "after", "after them"
+    BEFORE = "before", "before them"
+    OFF = "off", "none"
+
+
+class TotalOf(Choice):
+    """What a total of a measure is: the aggregate over all records beneath it, or something made of the lines shown. `meaning` is what
+    the report remarks."""
+
+    RECORDS = "records", "over the records"
+    SUM = "sum", "sum of the lines", "", "Totals are the sum of the lines shown."
+    AVERAGE = "average", "average of the lines", "", "Totals are the average of the lines shown."
+    SMALLEST = "smallest", "smallest line", "", "Totals are the smallest of the lines shown."
+    LARGEST = "largest", "largest line", "", "Totals are the largest of the lines shown."
+    NONE = "none", "none", "", "It has no totals."
+
+
+class Covers(Choice):
+    """Which records totals cover: all that the filters kept, or only those of the members shown."""
+
+    KEPT = "kept", "all records kept"
+    SHOWN = "shown", "what is shown"
+
+
+class MeasuresOn(Choice):
+    """The axis along which measures stand."""
+
+    COLUMNS = "columns", "along columns", "", "Beside one another."
+    ROWS = "rows", "along rows", "", "Below one another."
 
 
 class Drill(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -44,7 +74,7 @@ class Placed(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     groups: Groups | None = None
     heading: str | None = None
     descending: bool = False
-    subtotal: Where = "after"
+    subtotal: Where = Where.AFTER
     first: tuple[str, ...] = ()
     by: ByValue | None = None
     keep: Keep | None = None
@@ -57,10 +87,6 @@ class Placed(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     def cut(self) -> Cut | None:
         """How the field becomes members, if not by its values."""
         return cut_of(self.part, self.bands, self.groups)
-
-
-TotalOf = Literal["records", "sum", "average", "smallest", "largest", "none"]
-"""What a total of a measure is: the aggregate over all records beneath it, or something made of the lines shown."""
 
 
 class Measure(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -76,7 +102,7 @@ class Measure(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
     percent: float = 90.0
     weight: FieldRef | None = None
     order: FieldRef | None = None
-    total: TotalOf = "records"
+    total: TotalOf = TotalOf.RECORDS
     compare: Comparison | None = None
     heading: str | None = None
     number: NumberStyle = NumberStyle()
@@ -97,10 +123,10 @@ class Fold(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     rows: tuple[Placed, ...] = ()
     columns: tuple[Placed, ...] = ()
     filters: tuple[Filter, ...] = ()
-    row_total: Where = "after"
-    column_total: Where = "after"
-    totals_cover: Literal["kept", "shown"] = "kept"
-    measures_on: Literal["columns", "rows"] = "columns"
+    row_total: Where = Where.AFTER
+    column_total: Where = Where.AFTER
+    totals_cover: Covers = Covers.KEPT
+    measures_on: MeasuresOn = MeasuresOn.COLUMNS
     measures_at: int | None = None
 
     @property

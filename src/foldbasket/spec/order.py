@@ -6,12 +6,33 @@ from typing import Literal
 
 import msgspec
 
+from foldbasket.kinds import Choice
+
 
 class ByValue(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """Order by a measure: in the total of the other axis, or in the line of one of its members (keys, outermost first)."""
 
     measure: str
     among: tuple[str, ...] = ()
+
+
+class Picking(Choice):
+    """How members are picked by a measure. `said` is filled with the number, and for a comparison with its sign; `meaning` is the number
+    that it begins with."""
+
+    TOP = "top", "the top", "top {number}", "10"
+    BOTTOM = "bottom", "the bottom", "bottom {number}", "10"
+    TOP_PERCENT = "top percent", "the top percent", "top {number} %", "10"
+    BOTTOM_PERCENT = "bottom percent", "the bottom percent", "bottom {number} %", "10"
+    SHARE = "share", "the largest up to %", "the largest up to {number} %", "80"
+    WHERE = "where", "where it is", "{sign} {number}", "0"
+
+
+class Rest(Choice):
+    """What becomes of the members that are not shown."""
+
+    GONE = "gone", "is not shown"
+    GATHERED = "gathered", "stands as All others"
 
 
 class Keep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -23,19 +44,12 @@ class Keep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     """
 
     measure: str
-    kind: Literal["top", "bottom", "top percent", "bottom percent", "share", "where"] = "top"
+    kind: Picking = Picking.TOP
     number: str = "10"
     sign: Literal["=", "≠", "<", "≤", ">", "≥"] = ">"
-    rest: Literal["gone", "gathered"] = "gone"
+    rest: Rest = Rest.GONE
 
     @property
     def said(self) -> str:
         """How the sentence says it: “top 10”."""
-        return {
-            "top": f"top {self.number}",
-            "bottom": f"bottom {self.number}",
-            "top percent": f"top {self.number} %",
-            "bottom percent": f"bottom {self.number} %",
-            "share": f"the largest up to {self.number} %",
-            "where": f"{self.sign} {self.number}",
-        }[self.kind]
+        return Picking(self.kind).said.format(number=self.number, sign=self.sign)

@@ -10,10 +10,10 @@ from foldbasket.desktop.card.cut import cut_section
 from foldbasket.desktop.card.depth import drill_section, fold_section
 from foldbasket.desktop.card.elsewhere import elsewhere_section
 from foldbasket.desktop.card.order import keep_section, order_section
-from foldbasket.desktop.card.parts import WHERE, CardBody
+from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.folding.sentence import placed_heading
-from foldbasket.spec.fold import Placed
+from foldbasket.spec.fold import Placed, Where
 from foldbasket.styling.words import lower_first
 
 
@@ -44,14 +44,14 @@ def axis_card(desk: Desk, placed: Placed, strand: str, parent: QWidget) -> CardB
         of_each = f"Of each {lower_first(placed_heading(placed))}"
         body.choice(
             of_each if len(of_each) < 24 else "Of each",
-            WHERE,
+            Where.choices(),
             placed.subtotal,
             lambda value: desk.change(placed.id, f"Totals of {placed.field.field}", subtotal=value),
         )
     attribute = "row_total" if strand == "rows" else "column_total"
     body.choice(
         "Everything",
-        WHERE,
+        Where.choices(),
         getattr(fold, attribute),
         lambda value: desk.do(edits.ChangeFold(fold.name, {attribute: value}, f"Grand total of {strand}")),
     )

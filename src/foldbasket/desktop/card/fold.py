@@ -8,11 +8,11 @@ from PyQt6.QtWidgets import QWidget
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.naming import is_unnamed, label_of
-from foldbasket.desktop.card.parts import WHERE, CardBody
+from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.folding.sentence import placed_heading
 from foldbasket.folding.steps import steps_of
-from foldbasket.spec.fold import Fold
+from foldbasket.spec.fold import Fold, MeasuresOn, Where
 
 
 def fold_card(desk: Desk, parent: QWidget) -> CardBody:
@@ -35,14 +35,14 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
     for label, attribute in (("Under rows", "row_total"), ("Beside columns", "column_total")):
         body.choice(
             label,
-            WHERE,
+            Where.choices(),
             getattr(fold, attribute),
             partial(_total, desk, fold, attribute),
         )
     body.text("Every total is computed from the records beneath it, never from the cells shown.", "quiet")
     body.section("Measures")
     body.chips(
-        (("columns", "along columns", "Beside one another."), ("rows", "along rows", "Below one another.")),
+        [(each, each.label, each.meaning) for each in MeasuresOn],
         fold.measures_on,
         lambda value: desk.do(edits.ChangeFold(fold.name, {"measures_on": value}, f"Measures along {value}")),
         "Measures",

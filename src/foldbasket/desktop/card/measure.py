@@ -15,22 +15,12 @@ from foldbasket.errors import PatternError
 from foldbasket.folding.aggregates.aggregate import AGGREGATES, offered
 from foldbasket.folding.sentence import measure_heading
 from foldbasket.spec.field import FieldRef
-from foldbasket.spec.fold import Fold, Measure
+from foldbasket.spec.fold import Fold, Measure, TotalOf
 from foldbasket.styling.numbers import check_pattern
 from foldbasket.tables.column import Column, DeferredColumn
 from foldbasket.tables.nature import Nature, nature_of
 
 PATTERNS = ("#,##0", "#,##0.00", "¤#,##0", "¤#,##0.00", "0.0", "0%", "0.0%")
-
-
-TOTALS = (
-    ("records", "over the records"),
-    ("sum", "sum of the lines"),
-    ("average", "average of the lines"),
-    ("smallest", "smallest line"),
-    ("largest", "largest line"),
-    ("none", "none"),
-)
 
 
 def _fields(desk: Desk, table: str, natures: tuple[Nature, ...] | None = None) -> list[FieldRef]:
@@ -55,7 +45,7 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
     _number_section(desk, body, measure)
     body.choice(
         "Totals",
-        TOTALS,
+        TotalOf.choices(),
         measure.total,
         lambda value: desk.change(measure.id, "Change what totals are", total=value),
     )

@@ -9,18 +9,9 @@ from foldbasket.desktop.card.members import members_of
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.folding.sentence import measure_heading
-from foldbasket.spec.fold import Placed
-from foldbasket.spec.order import ByValue, Keep
+from foldbasket.spec.fold import Covers, Placed
+from foldbasket.spec.order import ByValue, Keep, Picking, Rest
 
-KEEPS = (
-    (None, "all of them"),
-    ("top", "the top"),
-    ("bottom", "the bottom"),
-    ("top percent", "the top percent"),
-    ("bottom percent", "the bottom percent"),
-    ("share", "the largest up to %"),
-    ("where", "where it is"),
-)
 SIGNS = (">", "≥", "<", "≤", "=", "≠")
 
 
@@ -89,16 +80,15 @@ def keep_section(body: CardBody, desk: Desk, placed: Placed) -> None:
     def set_to(keep: Keep | None) -> None:
         desk.change(placed.id, f"Show {keep.said} of {name}" if keep is not None else f"Show all of {name}", keep=keep)
 
-    def kind(chosen: str | None) -> None:
+    def kind(chosen: Picking | None) -> None:
         if chosen is None:
             set_to(None)
         elif not measures:
             desk.sources.complain("there is no measure to pick by.", "Place one first.")
         else:
-            number = {"share": "80", "where": "0"}.get(chosen, "10")
-            set_to(Keep(now.measure if now else measures[0][0], chosen, number))  # type: ignore[arg-type]
+            set_to(Keep(now.measure if now else measures[0][0], chosen, chosen.meaning))
 
-    body.choice("Members", KEEPS, now.kind if now else None, kind)
+    body.choice("Members", [(None, "all of them"), *Picking.choices()], now.kind if now else None, kind)
     if now is None:
         return
     body.choice("By", measures, now.measure, lambda each: set_to(msgspec.structs.replace(now, measure=each)))
@@ -107,7 +97,7 @@ def keep_section(body: CardBody, desk: Desk, placed: Placed) -> None:
     body.entry("Number", now.number, "10", lambda text: set_to(msgspec.structs.replace(now, number=text.strip())))
     body.choice(
         "The rest",
-        (("gone", "is not shown"), ("gathered", "stands as All others")),
+        Rest.choices(),
         now.rest,
         lambda rest: set_to(msgspec.structs.replace(now, rest=rest)),
     )
@@ -115,7 +105,7 @@ def keep_section(body: CardBody, desk: Desk, placed: Placed) -> None:
     if now.rest == "gone":
         body.choice(
             "Totals cover",
-            (("kept", "all records kept"), ("shown", "what is shown")),
+            Covers.choices(),
             fold.totals_cover,
             lambda covers: desk.do(edits.ChangeFold(fold.name, {"totals_cover": covers}, "Change what totals cover")),
         )

@@ -241,6 +241,3 @@ class CardBody(QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(theme.CARD_WIDTH - 1, super().sizeHint().height())
-
-
-WHERE = (("after", "after them"), ("before", "before them"), ("off", "none"))
