@@ -96,6 +96,11 @@ def postgresql():
         )  # fmt: skip
         command = [*user, str(bin_folder / "postgres"), "-D", str(data), "-p", str(port), "-k", str(folder), "-c", "listen_addresses=127.0.0.1", "-c", "fsync=off"]  # fmt: skip
         with _running(command, port, folder):
+            # It listens before it answers: on a busy machine a first connection would be told that it is starting up.
+            ready = [bin_folder / "pg_isready", "-q", "-h", "127.0.0.1", "-p", str(port), "-t", "1"]
+            end = time.monotonic() + SECONDS
+            while subprocess.run(ready, check=False).returncode != 0 and time.monotonic() < end:
+                time.sleep(0.1)
             yield port
 
 
