@@ -9,11 +9,13 @@ import pytest
 from foldbasket.errors import FoldError, LinkError
 from foldbasket.folding.compare.against import AgainstMeasure, How
 from foldbasket.folding.engine import Engine
+from foldbasket.folding.filters.either import Either
 from foldbasket.folding.filters.members import Members
-from foldbasket.folding.filters.values import Compare
+from foldbasket.folding.filters.values import Between, Compare
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source
 from foldbasket.spec.field import Shared
+from foldbasket.spec.filter import Filter
 from foldbasket.spec.fold import Fold
 from tests.folding.build import lines, measure, placed, ref, table
 
@@ -103,6 +105,22 @@ def test_a_filter_holds_on_both_tables(trade: Source) -> None:
     later = Compare("g", ref("Orders.Day"), None, "≥", "2026-02-01")
     report = Engine(trade).fold(Fold("f", (NET, PLANNED), filters=(north, later)))
     assert lines(report) == [(D("12.25"), D("8.0"))]
+
+
+@pytest.mark.parametrize(
+    "begun",
+    [
+        Members("f", ref("Varieties.Line"), exclude=True),
+        Compare("f", ref("Lines.Net"), None, "≥"),
+        Between("f", ref("Lines.Net")),
+        Either("f", (Between("x", ref("Lines.Net")), Members("y", ref("Varieties.Line"), members=("Herbs",)))),
+    ],
+)
+def test_a_filter_that_keeps_everything_needs_no_table_to_reach_its_field(trade: Source, begun: Filter) -> None:
+    fold = Fold("f", (NET, PLANNED), (placed("Customers.Region"),))
+    with_it = msgspec.structs.replace(fold, filters=(begun,))
+    assert lines(Engine(trade).fold(with_it)) == lines(Engine(trade).fold(fold))
+    assert Engine(trade).fold(with_it).sentence != Engine(trade).fold(fold).sentence
 
 
 def test_either_table_may_name_the_shared_field(trade: Source) -> None:

@@ -77,7 +77,7 @@ class Engine:
 
     def _based(self, asked: Fold, over: Mapping[str, str] | None) -> _Based:
         """A fold with its conditions checked, its measures with those that formulas are made of, and what each is aggregated over."""
-        filters = tuple(rule.prepared(self.source) for rule in asked.filters)
+        filters = self._telling(asked.filters)
         fold = msgspec.structs.replace(asked, filters=filters)
         made = expanded(fold, self.source, self.computed)
         measures = [self._completed(measure) for measure in made.measures]
@@ -143,9 +143,13 @@ class Engine:
         for rule in fold.filters:
             yield from self._unknown.get_or(rule, partial(rule.unknown, self.source))
 
+    def _telling(self, filters: Sequence[Filter]) -> tuple[Filter, ...]:
+        """The filters that leave anything out, checked against the source."""
+        return tuple(rule.prepared(self.source) for rule in filters if not rule.keeps_all)
+
     def records_of(self, base: str, filters: Sequence[Filter]) -> npt.NDArray[np.int64]:
         """The numbers of a table's records that pass some filters."""
-        rules = self._rules(base, [rule.prepared(self.source) for rule in filters])
+        rules = self._rules(base, self._telling(filters))
         with self._lock:
             mask = self.maker.selection(base, rules, Progress())
         return np.arange(self.source.table(base).count) if mask is None else np.flatnonzero(mask)

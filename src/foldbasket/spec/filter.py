@@ -59,6 +59,11 @@ class Filter(Kind):
         """The conditions on single fields that it is made of, any of which is enough."""
         return ()
 
+    @property
+    def keeps_all(self) -> bool:
+        """Whether it keeps every record, as one does that was only begun: nothing then depends on its field."""
+        return False
+
     def prepared(self, source: Any) -> Filter:
         """The filter with what it says checked against a source (`links.source.Source`). Raises FoldBasketError."""
         return self

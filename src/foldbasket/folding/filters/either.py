@@ -42,6 +42,10 @@ class Either(
     def alternatives(self) -> Sequence[OneField]:
         return self.rules
 
+    @property
+    def keeps_all(self) -> bool:
+        return any(rule.keeps_all for rule in self.rules)
+
     def on(self, base: str, ask: Asked) -> Either:
         return msgspec.structs.replace(self, rules=tuple(rule.on(base, ask) for rule in self.rules))
 

@@ -35,6 +35,10 @@ class Members(RecordFilter, frozen=True, tag="members"):
     def started(cls, id: str, field: FieldRef, part: str | None) -> Members:
         return cls(id, field, part, exclude=True)
 
+    @property
+    def keeps_all(self) -> bool:
+        return self.exclude and not (self.members or self.blank or self.no_match)
+
     def unknown(self, source: Source) -> list[str]:
         domain = domain_of(source.column(self.field), self.part, source.fiscal)
         missing = [key for key in self.members if domain.code_of(key) is None]

@@ -36,6 +36,10 @@ class Compare(RecordFilter, frozen=True, tag="compare"):
     def started(cls, id: str, field: FieldRef, part: str | None) -> Compare:
         return cls(id, field, part, "≥")
 
+    @property
+    def keeps_all(self) -> bool:
+        return not self.value
+
     def keeps_codes(self, domain: Domain) -> Mask:
         if not self.value:
             return np.ones(domain.size, np.bool_)
@@ -66,6 +70,10 @@ class Between(RecordFilter, frozen=True, tag="between"):
     meaning: ClassVar[str] = "Keep what lies between two values, both ends in."
     low: str = ""
     high: str = ""
+
+    @property
+    def keeps_all(self) -> bool:
+        return not (self.low or self.high)
 
     def _sides(self) -> tuple[Compare, ...]:
         ends: tuple[tuple[Sign, str], ...] = (("≥", self.low), ("≤", self.high))
