@@ -50,6 +50,10 @@ def set_type_size() -> None:
         os.environ.setdefault("QT_SCALE_FACTOR", str(memory.type_size() / 100))
 
 
+_made: list[QApplication] = []
+"""Kept, since the application ends with the last reference to it."""
+
+
 def made() -> QApplication:
     """The application as every window of ours needs it, whoever opens that: threads that share, garbage that waits, one look."""
     from foldbasket.desktop.collecting import Collector
@@ -63,6 +67,7 @@ def made() -> QApplication:
     app.setDesktopFileName("fold-basket")
     app.setStyle("Fusion")
     Collector(app)
+    _made.append(app)
     return app
 
 
