@@ -365,16 +365,18 @@ def test_two_measures_of_one_field_have_two_headings(driver, demo):
     assert driver.desk.report.measures[-1].heading == "Order no., different ones"
 
 
-def test_names_typed_in_quotes_are_all_opened_and_one_that_is_not_there_is_told(driver, demo):
+@pytest.mark.parametrize("is_full", [False, True])
+def test_names_typed_in_quotes_are_all_opened_and_one_that_is_not_there_is_told(driver, demo, is_full):
     driver.window.open_dialog()
     dialog = driver.window.findChild(QFileDialog)
-    dialog.setDirectory(str(demo.parent))
-    dialog.findChild(QLineEdit).setText('"orders.csv" "customers.csv" "none.csv"')
+    dialog.setDirectory(str(demo.parent.parent if is_full else demo.parent))
+    names = [f"{demo.parent}/{name}" if is_full else name for name in ("orders.csv", "customers.csv", "none.csv")]
+    QTest.keyClicks(dialog.findChild(QLineEdit), " ".join(f'"{name}"' for name in names))
     dialog.accept()
     driver.settle()
     assert [source.name for source in driver.desk.basket.sources] == ["Orders", "Customers"]
     assert [str(error) for error in driver.errors] == [
-        "“none.csv” is not there. Look for them and open them, too; the others were opened."
+        f"“{names[2]}” is not there. Look for it and open it, too; the others were opened."
     ]
 
 

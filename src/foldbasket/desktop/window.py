@@ -229,14 +229,18 @@ class MainWindow(QMainWindow):
         dialog.open()
 
     def _open_chosen(self, dialog: QFileDialog, typed: str) -> None:
-        chosen = [Path(path) for path in dialog.selectedFiles()]
-        self.open_paths(chosen)
         folder = Path(dialog.directory().absolutePath())
         wanted = [name for name in re.findall(r'"([^"]+)"', typed) if name.strip(" ,;")]
         missing = [name for name in wanted if not os.path.exists(folder / name)]
+        # Of several names in quotes the dialog itself gives some and loses others without a word, full paths above all.
+        chosen = [folder / name for name in wanted if name not in missing]
+        if not wanted:
+            chosen = [Path(path) for path in dialog.selectedFiles()]
+        self.open_paths(chosen)
         if missing:
             listed = ", ".join(f"“{name}”" for name in missing)
-            todo = "Look for them and open them, too; the others were opened." if chosen else "Look for them."
+            them = "it" if len(missing) == 1 else "them"
+            todo = f"Look for {them} and open {them}, too; the others were opened." if chosen else f"Look for {them}."
             self.say_error(BasketError(f"{listed} {'is' if len(missing) == 1 else 'are'} not there.", todo=todo))
 
     def open_folder(self) -> None:
