@@ -371,7 +371,7 @@ def test_names_typed_in_quotes_are_all_opened_and_one_that_is_not_there_is_told(
     dialog = driver.window.findChild(QFileDialog)
     dialog.setDirectory(str(demo.parent.parent if is_full else demo.parent))
     names = [f"{demo.parent}/{name}" if is_full else name for name in ("orders.csv", "customers.csv", "none.csv")]
-    QTest.keyClicks(dialog.findChild(QLineEdit), " ".join(f'"{name}"' for name in names))
+    dialog.findChild(QLineEdit).setText(" ".join(f'"{name}"' for name in names))
     dialog.accept()
     driver.settle()
     assert [source.name for source in driver.desk.basket.sources] == ["Orders", "Customers"]
