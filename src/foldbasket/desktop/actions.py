@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
-from foldbasket.kinds import Kinds
+from foldbasket.registry import Kinds
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,7 @@ from typing import TypeVar
 from sqlglot import exp
 
 from foldbasket.formulas.values import Kind, Vec
-from foldbasket.kinds import Kinds
+from foldbasket.registry import Kinds
 
 NUMBER, TEXT, DATE, MOMENT, YESNO, SPAN, NOTHING = Kind
 Argument = TypeVar("Argument")

@@ -12,7 +12,7 @@ from typing import Literal
 
 from foldbasket.errors import OutputError, reason_of
 from foldbasket.folding.report import Report
-from foldbasket.kinds import Kinds
+from foldbasket.registry import Kinds
 from foldbasket.whole import written_whole
 
 Shape = Literal["table", "cells"]

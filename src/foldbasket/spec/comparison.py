@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any, ClassVar, Protocol, TypeVar
 
-from foldbasket.kinds import Kind, Kinds
+from foldbasket.kinds import Kind
+from foldbasket.registry import Kinds
 
 
 class Words(Protocol):

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
-from foldbasket.kinds import Kind, Kinds
+from foldbasket.kinds import Kind
+from foldbasket.registry import Kinds
 from foldbasket.spec.field import FieldRef
 
 if TYPE_CHECKING:

@@ -18,7 +18,8 @@ import numpy.typing as npt
 from foldbasket.errors import FoldError
 from foldbasket.folding.quantities import Quantity
 from foldbasket.folding.runs import Runs
-from foldbasket.kinds import Kinds, Parameter
+from foldbasket.kinds import Parameter
+from foldbasket.registry import Kinds
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import Column, Dictionary
 from foldbasket.tables.types import FieldType

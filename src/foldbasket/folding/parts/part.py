@@ -15,7 +15,7 @@ from typing import TypeVar
 import numpy as np
 import numpy.typing as npt
 
-from foldbasket.kinds import Kinds
+from foldbasket.registry import Kinds
 from foldbasket.styling.dates import CALENDAR_YEAR, EPOCH, Fiscal
 
 Days = npt.NDArray[np.int64]

@@ -10,7 +10,7 @@ from typing import TypeVar
 import numpy as np
 import numpy.typing as npt
 
-from foldbasket.kinds import Kinds
+from foldbasket.registry import Kinds
 from foldbasket.tables.column import CodedColumn
 from foldbasket.tables.mending.mend import AnyMend
 from foldbasket.tables.table import Table

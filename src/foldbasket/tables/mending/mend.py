@@ -16,7 +16,8 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from foldbasket.errors import FoldBasketError, ReadError
-from foldbasket.kinds import Kind, Kinds
+from foldbasket.kinds import Kind
+from foldbasket.registry import Kinds
 from foldbasket.tables.column import CodedColumn, Column, coded_from_arrow, compacted, picked, weights_of
 from foldbasket.tables.detection import retyped
 from foldbasket.tables.mending.ways import Place, Way

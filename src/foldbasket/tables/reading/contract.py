@@ -16,7 +16,7 @@ from typing import Annotated, Any
 
 import msgspec
 
-from foldbasket.kinds import Kinds
+from foldbasket.registry import Kinds
 from foldbasket.tables.cells import Gathered, Judging
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Chosen, Table
