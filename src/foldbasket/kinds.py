@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any, ClassVar, Literal, TypeVar, get_type_hints
 
@@ -113,20 +113,12 @@ def set_by(label: str, meaning: str = "", **more: Any) -> msgspec.Meta:
 
 def parameters(kind: type) -> tuple[Parameter, ...]:
     """The parameters of a kind, in the order in which they are declared."""
-    found = []
-    for name, hint in get_type_hints(kind, include_extras=True).items():
-        notes = [each for each in getattr(hint, "__metadata__", ()) if isinstance(each, msgspec.Meta) and each.extra]
-        for note in notes:
-            parameter = (note.extra or {})["parameter"]
-            plain = hint.__origin__
-            found.append(
-                Parameter(
-                    **{each: getattr(parameter, each) for each in parameter.__dataclass_fields__ if each not in ("name", "type")},
-                    name=name,
-                    type=plain,
-                )
-            )  # fmt: skip
-    return tuple(found)
+    return tuple(
+        replace(note.extra["parameter"], name=name, type=hint.__origin__)
+        for name, hint in get_type_hints(kind, include_extras=True).items()
+        for note in getattr(hint, "__metadata__", ())
+        if isinstance(note, msgspec.Meta) and note.extra
+    )
 
 
 # --- documents ----------------------------------------------------------------

@@ -50,10 +50,12 @@ class Kinds(Generic[K]):
                     importlib.import_module(module.name)
         return self._found
 
+    def _in_order(self) -> list[tuple[str, K]]:
+        return sorted(self._all().items(), key=lambda each: (getattr(each[1], "standing", 0), each[0]))
+
     def __iter__(self) -> Iterator[K]:
         """Every kind, by its `standing` where it has one."""
-        found = sorted(self._all().items(), key=lambda each: (getattr(each[1], "standing", 0), each[0]))
-        return iter([kind for _, kind in found])
+        return iter([kind for _, kind in self._in_order()])
 
     def __contains__(self, key: str) -> bool:
         return key in self._all()
@@ -67,5 +69,4 @@ class Kinds(Generic[K]):
 
     def keys(self) -> list[str]:
         """All keys, in the order in which the kinds are offered."""
-        known = {id(kind): key for key, kind in self._all().items()}
-        return [known[id(kind)] for kind in self]
+        return [key for key, _ in self._in_order()]

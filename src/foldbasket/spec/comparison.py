@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any, ClassVar, Protocol, TypeVar
 
+import msgspec
+
 from foldbasket.kinds import Kind
 from foldbasket.registry import Kinds
 
@@ -23,7 +25,7 @@ C = TypeVar("C", bound="Comparison")
 
 
 class Comparison(Kind):
-    """Base of all comparisons; each kind is a frozen msgspec struct with ``tag_field="kind"``."""
+    """Base of all comparisons; each kind is a `ComparisonStruct`."""
 
     __slots__ = ()
 
@@ -64,6 +66,12 @@ class Comparison(Kind):
         """The compared cells: a `folding.aggregates.Block` from one and the `folding.compare.cells.Cells` around it. Raises FoldError
         when a word or member it names is not there."""
         raise NotImplementedError
+
+
+class ComparisonStruct(
+    msgspec.Struct, Comparison, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="kind"
+):
+    """Base of every kind of comparison: the struct that a document holds."""
 
 
 def offered() -> list[tuple[Comparison, str]]:

@@ -16,7 +16,7 @@ from foldbasket.folding.compare.along import Along
 from foldbasket.folding.compare.cells import Cells, alike, large, moved, quotient
 from foldbasket.folding.sides import Side, Targets, is_period
 from foldbasket.kinds import Choice, entered, set_by
-from foldbasket.spec.comparison import Comparison, Words
+from foldbasket.spec.comparison import Comparison, ComparisonStruct, Words
 from foldbasket.spec.fold import Fold, Placed
 
 
@@ -90,15 +90,7 @@ class Against(Along, frozen=True, tag="against"):
 
 
 @entered
-class AgainstMeasure(
-    msgspec.Struct,
-    Comparison,
-    frozen=True,
-    forbid_unknown_fields=True,
-    omit_defaults=True,
-    tag_field="kind",
-    tag="against measure",
-):
+class AgainstMeasure(ComparisonStruct, frozen=True, tag="against measure"):
     """The difference from another measure in the same cell, the change in percent, or the percentage of it."""
 
     standing: ClassVar[int] = 30

@@ -5,20 +5,18 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Annotated
 
-import msgspec
-
 from foldbasket.errors import FoldError
 from foldbasket.folding.compare.cells import Cells
 from foldbasket.folding.sides import Side, Time
 from foldbasket.kinds import set_by
-from foldbasket.spec.comparison import Comparison, Words
+from foldbasket.spec.comparison import ComparisonStruct, Words
 from foldbasket.styling.words import lower_first
 
 Place = tuple[bool, int]
 """A field of a fold: whether it stands on columns, and its position there from 0."""
 
 
-class Along(msgspec.Struct, Comparison, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="kind"):
+class Along(ComparisonStruct, frozen=True):
     """Comparisons along a field; without `along`, along the one that fits best."""
 
     along: Annotated[str | None, set_by("Along", "The field along which it goes.", of="word")] = None

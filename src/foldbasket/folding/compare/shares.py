@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import ClassVar
 
-import msgspec
 import numpy as np
 
 from foldbasket.folding.aggregates.aggregate import Block
 from foldbasket.folding.compare.cells import Cells, quotient, taken
 from foldbasket.kinds import Choice, entered
-from foldbasket.spec.comparison import Comparison
+from foldbasket.spec.comparison import Comparison, ComparisonStruct
 from foldbasket.tables.types import FieldType
 
 
@@ -26,15 +25,7 @@ class Whole(Choice):
 
 
 @entered
-class ShareOf(
-    msgspec.Struct,
-    Comparison,
-    frozen=True,
-    forbid_unknown_fields=True,
-    omit_defaults=True,
-    tag_field="kind",
-    tag="share",
-):
+class ShareOf(ComparisonStruct, frozen=True, tag="share"):
     """The share of a total: of everything, of the row, of the column, or of the parent on rows or columns."""
 
     standing: ClassVar[int] = 10
@@ -62,15 +53,7 @@ class ShareOf(
 
 
 @entered
-class Index(
-    msgspec.Struct,
-    Comparison,
-    frozen=True,
-    forbid_unknown_fields=True,
-    omit_defaults=True,
-    tag_field="kind",
-    tag="index",
-):
+class Index(ComparisonStruct, frozen=True, tag="index"):
     """How much weight a cell has, its row and column considered: cell × everything ÷ (row × column). 1 is as expected."""
 
     standing: ClassVar[int] = 70

@@ -17,9 +17,7 @@ from foldbasket.spec.filter import Filter, Labels
 
 
 @entered
-class Condition(
-    Offered, Filter, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="kind", tag="formula"
-):
+class Condition(Offered, Filter, frozen=True, tag="formula"):
     """Records for which a record formula holds."""
 
     standing: ClassVar[int] = 110

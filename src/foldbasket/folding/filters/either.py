@@ -17,9 +17,7 @@ from foldbasket.spec.filter import Filter, Labels, OneField
 
 
 @entered
-class Either(
-    Offered, Filter, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="kind", tag="either"
-):
+class Either(Offered, Filter, frozen=True, tag="either"):
     """A record passes when any one of several conditions holds, on the same field or on others."""
 
     standing: ClassVar[int] = 100

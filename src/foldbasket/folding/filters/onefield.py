@@ -22,7 +22,9 @@ from foldbasket.tables.column import NumberColumn
 Mask = npt.NDArray[np.bool_]
 
 
-class Offered(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, kw_only=True):
+class Offered(
+    msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, kw_only=True, tag_field="kind"
+):
     """What all filters have. One with the name of a `picker` is offered to the reader beside the report, and is the same in
     every fold that has it."""
 
@@ -33,7 +35,7 @@ class Offered(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
         return msgspec.structs.replace(self, id=id, picker=picker)
 
 
-class RecordFilter(Offered, OneField, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="kind"):
+class RecordFilter(Offered, OneField, frozen=True):
     """Base of all record filters: a condition on one field, or on a part of a date."""
 
     id: str

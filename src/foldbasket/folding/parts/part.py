@@ -111,12 +111,12 @@ def part(kind: P) -> P:
 
 def parts_by(fiscal: Fiscal) -> dict[str, Part]:
     """Every part by its name, the fiscal ones by the firm's year."""
-    return _made(fiscal, tuple(KINDS))
+    return _made(fiscal, KINDS.version)
 
 
 @lru_cache(maxsize=32)
-def _made(fiscal: Fiscal, kinds: tuple[type[Part], ...]) -> dict[str, Part]:
-    made: list[Part] = [kind(fiscal) if kind.is_fiscal else kind() for kind in kinds]  # type: ignore[call-arg]
+def _made(fiscal: Fiscal, version: int) -> dict[str, Part]:
+    made: list[Part] = [kind(fiscal) if kind.is_fiscal else kind() for kind in KINDS]  # type: ignore[call-arg]
     return {part.name: part for part in made}
 
 
