@@ -23,14 +23,6 @@ from foldbasket.tables.nature import Nature, nature_of
 PATTERNS = ("#,##0", "#,##0.00", "¤#,##0", "¤#,##0.00", "0.0", "0%", "0.0%")
 
 
-def _fields(desk: Desk, table: str, natures: tuple[Nature, ...] | None = None) -> list[FieldRef]:
-    """The fields of a table, or those of some natures."""
-    columns = desk.source.tables[table].columns if table in desk.source.tables else {}
-    return [
-        FieldRef(table, name) for name, column in columns.items() if natures is None or nature_of(column) in natures
-    ]
-
-
 def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
     """Builds the card."""
     fold = desk.fold
@@ -108,7 +100,11 @@ def _warn_of_price(desk: Desk, body: CardBody, measure: Measure, column: Column)
         f"A sum of {measure.field.field.lower()} means little: average it, or weight it by a quantity.",
         "warning",
     )
-    quantities = _fields(desk, measure.field.table, (Nature.QUANTITY,))
+    quantities = [
+        FieldRef(measure.field.table, name)
+        for name, each in desk.source.table(measure.field.table).columns.items()
+        if nature_of(each) is Nature.QUANTITY
+    ]
     if quantities:
         weight = quantities[0]
         body.link(
