@@ -381,8 +381,7 @@ def test_a_function(own, basket, tmp_path, driver):
 def test_an_edit_and_an_action(own, basket, driver, monkeypatch):
     @dataclass(frozen=True)
     class Shout(Edit):
-        @property
-        def label(self):
+        def label(self, basket):
             return "Shout, a toy"
 
         def apply(self, basket):

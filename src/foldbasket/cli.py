@@ -192,7 +192,7 @@ def _render(options: argparse.Namespace) -> int:
     opened = open_basket(options.basket)
     basket = opened.basket
     if options.fold is not None:
-        folds = [basket.fold(options.fold)]
+        folds = [basket.fold_named(options.fold)]
     elif len(basket.folds) == 1 or "{fold}" in options.to:
         folds = list(basket.folds)
     else:
@@ -271,9 +271,9 @@ def _check(options: argparse.Namespace) -> int:
     opened = basket_or_data(options.basket)
     ready = prepare(opened, allow_outside=options.trust)
     for spec in opened.basket.sources:
-        table = ready.tables[spec.name]
+        table = ready.tables[spec.key]
         print(f"source “{spec.name}”: {table.count:,} records, {len(table.columns)} fields")
-        for outcome in ready.outcomes[spec.name]:
+        for outcome in ready.outcomes[spec.key]:
             if outcome.dropped:
                 print(f"  {outcome.mend.label}: {outcome.dropped:,} records dropped")
         for finding in findings_of(table):
@@ -285,7 +285,7 @@ def _check(options: argparse.Namespace) -> int:
             found = ready.source.rows(link.from_table, link.to_table)
             missing = 0 if found is None else int((found < 0).sum())
             print(
-                f"link “{link.from_table}” to “{link.to_table}”: "
+                f"link “{ready.source.called(link.from_table)}” to “{ready.source.called(link.to_table)}”: "
                 + (f"{missing:,} records find no partner" if missing else "all found")
             )
     for fold in opened.basket.folds:

@@ -14,7 +14,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
-from typing import Any, ClassVar, Literal, TypeVar, get_type_hints
+from typing import Any, ClassVar, Literal, TypeVar, get_origin, get_type_hints
 
 import msgspec
 from msgspec import inspect
@@ -114,7 +114,7 @@ def set_by(label: str, meaning: str = "", **more: Any) -> msgspec.Meta:
 def parameters(kind: type) -> tuple[Parameter, ...]:
     """The parameters of a kind, in the order in which they are declared."""
     return tuple(
-        replace(note.extra["parameter"], name=name, type=hint.__origin__)
+        replace(note.extra["parameter"], name=name, type=get_origin(hint.__origin__) or hint.__origin__)
         for name, hint in get_type_hints(kind, include_extras=True).items()
         for note in getattr(hint, "__metadata__", ())
         if isinstance(note, msgspec.Meta) and note.extra

@@ -247,7 +247,7 @@ def test_edits_of_members_can_all_be_undone(sites):
         edits.ShareField(FieldRef("Customers", "Region"), "Plan", FieldRef("Plan", "Line"), "Region in Plan"),
     ):
         assert desk.do(edit)
-        assert edit.label
+        assert desk.history.undoable == edit.label(before)
     sites.settle()
     while desk.history.undoable:
         desk.undo()

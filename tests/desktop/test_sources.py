@@ -51,7 +51,7 @@ def click(driver, button):
 
 
 def kinds(driver):
-    return sorted(finding.kind for finding in driver.desk.supply.findings(driver.desk.source_name))
+    return sorted(finding.kind for finding in driver.desk.supply.findings(driver.desk.source_key))
 
 
 def test_a_click_on_a_source_brings_it_into_view_and_a_fold_back(driver, demo, settled):
@@ -63,16 +63,16 @@ def test_a_click_on_a_source_brings_it_into_view_and_a_fold_back(driver, demo, s
         pos=spine.sources.visualRect(spine.sources.model().index(2, 0)).center(),
     )
     settled()
-    assert driver.desk.source_name == "Customers"
+    assert driver.desk.source_key == "Customers"
     assert driver.workspace.source_head.name.text() == "Customers"
     assert "612 records, 5 fields" in driver.workspace.source_head.facts.text()
     assert driver.workspace.links.isVisible()
     assert not driver.workspace.sentence.isVisible()
     driver.key(Qt.Key.Key_1)
-    assert driver.desk.source_name is None
+    assert driver.desk.source_key is None
     assert driver.workspace.grid.isVisible()
     driver.key(Qt.Key.Key_2)
-    assert driver.desk.source_name == "Customers"
+    assert driver.desk.source_key == "Customers"
 
 
 def test_the_first_button_of_each_finding_mends_it_and_undo_brings_it_back(untidy, settled):

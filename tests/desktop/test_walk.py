@@ -301,7 +301,7 @@ def test_headings_choose_the_word_they_belong_to(driver, demo):
 def test_folds_are_added_copied_renamed_shown_and_taken_out(driver, demo):
     driver.open(demo)
     driver.key(Key.Key_N, Control | Shift)
-    assert driver.desk.fold_name == "New fold"
+    assert driver.desk.fold_key == "New fold"
     assert driver.desk.report is None
     folds = driver.workspace.spine.folds
     driver.qtbot.mouseClick(
@@ -311,7 +311,7 @@ def test_folds_are_added_copied_renamed_shown_and_taken_out(driver, demo):
     assert driver.desk.report.name == "Freight by team"
     driver.window.copy_fold()
     driver.settle()
-    assert driver.desk.fold_name == "Freight by team 2"
+    assert driver.desk.fold_key == "Freight by team 2"
     driver.window.rename_fold()
     driver.answer("Rename", "Freight again")
     assert driver.desk.report.name == "Freight again"

@@ -263,11 +263,11 @@ def test_the_fold_in_view_stays_in_view_when_its_rename_is_undone_and_done_again
     driver.desk.show_fold(second)
     driver.settle()
     driver.desk.do(RenameFold(second, "Another name"))
-    assert driver.desk.fold_name == "Another name"
+    assert driver.desk.fold.name == "Another name"
     driver.desk.undo()
-    assert driver.desk.fold_name == second
+    assert driver.desk.fold.name == second
     driver.desk.redo()
-    assert driver.desk.fold_name == "Another name"
+    assert driver.desk.fold.name == "Another name"
 
 
 def turned_and_saved_elsewhere(driver, demo, tmp_path):

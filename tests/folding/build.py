@@ -9,10 +9,13 @@ import pyarrow as pa
 
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.report import Report
+from foldbasket.kinds import read
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source
+from foldbasket.spec.cut import Bands
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Measure, Placed
+from foldbasket.spec.order import Keep
 from foldbasket.tables.conversion import from_arrow
 from foldbasket.tables.table import Table
 
@@ -55,6 +58,17 @@ def measure(aggregate: str, path: str | None = None, **more: Any) -> Measure:
 
 def placed(path: str, **more: Any) -> Placed:
     return Placed(id=more.pop("id", path + str(more.get("part", ""))), field=ref(path), **more)
+
+
+def keep(measure: str, kind: str = "top", number: str = "10", sign: str | None = None, rest: str = "gone") -> Keep:
+    """A picking of members, by the name of its kind."""
+    more = {"sign": sign or ">"} if kind == "where" else {}
+    return read({"kind": kind, "measure": measure, "number": number, "rest": rest, **more}, Keep)
+
+
+def bands(how: str, what: str | Sequence[str]) -> Bands:
+    """Bands, by the name of their kind: of a size, or at edges."""
+    return read({"how": how, **({"size": what} if isinstance(what, str) else {"edges": list(what)})}, Bands)
 
 
 def fold(

@@ -17,10 +17,10 @@ from foldbasket.folding.filters.relative import Relative, Unit, Window
 from foldbasket.folding.parts.part import parts_by
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source
-from foldbasket.spec.cut import Bands, Group, Groups
+from foldbasket.spec.cut import Group, Groups
 from foldbasket.spec.fold import Fold
 from foldbasket.styling.dates import EPOCH, Fiscal
-from tests.folding.build import fold, lines, measure, placed, ref, source, table
+from tests.folding.build import bands, fold, lines, measure, placed, ref, source, table
 
 D = Decimal
 COUNT = measure("count")
@@ -107,16 +107,16 @@ def test_time_stamps_are_cut_like_the_days_they_fall_on(part):
 
 def test_bands_are_half_open_and_the_last_is_closed():
     sales = source(table("S", {"Net": [D("0.00"), D("9.99"), D("10.00"), D("19.99"), D("20.00"), None]}))
-    report = fold(sales, [COUNT], [placed("S.Net", bands=Bands("width", "10"))])
+    report = fold(sales, [COUNT], [placed("S.Net", bands=bands("width", "10"))])
     assert lines(report) == [("0 to below 10", 2), ("10 to 20", 3), ("(blank)", 1), ("Everything", 6)]
 
 
 def test_values_outside_all_given_edges_make_outside_which_stands_last():
     sales = source(table("S", {"Net": [D("-1.00"), D("0.00"), D("4.99"), D("5.00"), D("8.00"), D("8.01")]}))
-    bands = Bands("edges", edges=("0", "5", "8"))
-    report = fold(sales, [COUNT], [placed("S.Net", bands=bands)])
+    cut = bands("edges", ("0", "5", "8"))
+    report = fold(sales, [COUNT], [placed("S.Net", bands=cut)])
     assert lines(report)[:3] == [("0 to below 5", 2), ("5 to 8", 2), ("(outside)", 2)]
-    falling = fold(sales, [COUNT], [placed("S.Net", bands=bands, descending=True)])
+    falling = fold(sales, [COUNT], [placed("S.Net", bands=cut, descending=True)])
     assert lines(falling)[:3] == [("5 to 8", 2), ("0 to below 5", 2), ("(outside)", 2)]
 
 
@@ -127,7 +127,7 @@ def test_bands_agree_with_plain_python(kind):
     values = [int(v) if kind is int else v for v in values]
     sales = source(table("S", {"N": values}))
     edges = ["-60", "-12.5", "0", "0.3", "77"]
-    report = fold(sales, [COUNT], [placed("S.N", bands=Bands("edges", edges=tuple(edges)))])
+    report = fold(sales, [COUNT], [placed("S.N", bands=bands("edges", tuple(edges)))])
     exact = [D(each) for each in edges]
     expected: dict[int, int] = {}
     for value in values:
@@ -139,21 +139,21 @@ def test_bands_agree_with_plain_python(kind):
 
 def test_bands_of_equal_counts_hold_as_equal_numbers_as_values_allow():
     sales = source(table("S", {"N": list(range(100))}))
-    report = fold(sales, [COUNT], [placed("S.N", bands=Bands("counts", "4"))])
+    report = fold(sales, [COUNT], [placed("S.N", bands=bands("counts", "4"))])
     assert [line[1] for line in lines(report)] == [25, 25, 25, 25, 100]
     tied = source(table("S", {"N": [1] * 90 + [2] * 10}))
-    assert [line[1] for line in lines(fold(tied, [COUNT], [placed("S.N", bands=Bands("counts", "4"))]))] == [100, 100]
+    assert [line[1] for line in lines(fold(tied, [COUNT], [placed("S.N", bands=bands("counts", "4"))]))] == [100, 100]
 
 
 @pytest.mark.parametrize(
     ("bands", "said"),
     [
-        (Bands("width", "0"), "0 is no width"),
-        (Bands("width", "x"), "“x” is not a number"),
-        (Bands("width", "0.0001"), "Make them wider"),
-        (Bands("counts", "2.5"), "2.5 is no number of bands"),
-        (Bands("edges", edges=("5", "1")), "must rise"),
-        (Bands("edges", edges=("5",)), "two or more"),
+        (bands("width", "0"), "0 is no width"),
+        (bands("width", "x"), "“x” is not a number"),
+        (bands("width", "0.0001"), "Make them wider"),
+        (bands("counts", "2.5"), "2.5 is no number of bands"),
+        (bands("edges", ("5", "1")), "must rise"),
+        (bands("edges", ("5",)), "two or more"),
     ],
 )
 def test_bands_that_make_no_sense_are_refused(bands, said):
@@ -164,7 +164,7 @@ def test_bands_that_make_no_sense_are_refused(bands, said):
 
 def test_text_has_no_bands():
     with pytest.raises(FoldError, match="is text, so it has no bands"):
-        fold(source(table("S", {"T": ["a"]})), [COUNT], [placed("S.T", bands=Bands())])
+        fold(source(table("S", {"T": ["a"]})), [COUNT], [placed("S.T", bands=bands("width", "100"))])
 
 
 # --- groups --------------------------------------------------------------------
@@ -264,4 +264,4 @@ def test_groups_of_a_part_of_a_date_are_groups_of_its_members():
 def test_bands_and_another_cut_at_once_are_refused(more):
     of = source(table("T", {"X": [1, 2, 3]}))
     with pytest.raises(FoldError, match="into bands and by something else"):
-        fold(of, [measure("count")], [placed("T.X", bands=Bands("width", "2"), **more)])
+        fold(of, [measure("count")], [placed("T.X", bands=bands("width", "2"), **more)])

@@ -18,8 +18,8 @@ from foldbasket.folding.filters.values import Compare
 from foldbasket.outputs.sheet import Sheet
 from foldbasket.outputs.text import table as as_text
 from foldbasket.spec.fold import Fold
-from foldbasket.spec.order import ByValue, Keep
-from tests.folding.build import lines, measure, placed, ref, source, table
+from foldbasket.spec.order import ByValue
+from tests.folding.build import keep, lines, measure, placed, ref, source, table
 from tests.folding.rounds import seeds
 
 replace = msgspec.structs.replace
@@ -45,7 +45,7 @@ def fold(measures, rows=(), columns=(), of=SALES, **more):
 
 
 def top(number, rest, by=NET.id):
-    return Keep(by, "top", str(number), rest=rest)
+    return keep(by, "top", str(number), rest=rest)
 
 
 # --- all others ------------------------------------------------------------------
@@ -109,7 +109,7 @@ def test_gathered_lines_agree_with_plain_python(seed):
     }
     number = draw.randrange(0, 4)
     n, w = measure("sum", "T.N"), measure("count different", "T.W")
-    word = placed("T.Mm", keep=Keep(n.id, "top", str(number), rest="gathered"))
+    word = placed("T.Mm", keep=keep(n.id, "top", str(number), rest="gathered"))
     report = fold([n, w], [placed("T.G"), word], of=source(table("T", data)))
     expected = []
     for group in sorted(set(data["G"])):
@@ -152,7 +152,7 @@ def test_totals_cover_everything_kept_or_only_what_is_shown():
 def test_filtering_records_above_an_amount_is_not_filtering_members_above_it():
     records = fold([NET], [SITE], filters=(Compare("f", ref("T.Net"), None, ">", "5"),))
     assert lines(records) == [("a", 10), ("b", 7), ("d", 20), ("Everything", 37)]
-    summaries = fold([NET], [replace(SITE, keep=Keep(NET.id, "where", "5", ">"))])
+    summaries = fold([NET], [replace(SITE, keep=keep(NET.id, "where", "5", ">"))])
     assert lines(summaries) == [("a", 13), ("b", 7), ("d", 20), ("e", 6), ("Everything", 48)]
 
 

@@ -13,9 +13,9 @@ from foldbasket.folding.compare.shares import ShareOf, Whole
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.values import Compare
 from foldbasket.spec.fold import Fold, Measure, Placed
-from foldbasket.spec.order import ByValue, Keep
+from foldbasket.spec.order import ByValue
 
-from .build import ref, source, table
+from .build import keep, ref, source, table
 
 NET = Measure("net", "sum", ref("T.Net"))
 
@@ -120,18 +120,18 @@ VALUES = {"a": 50, "b": 30, "c": 30, "d": 10, "e": -5, "f": None}
 @pytest.mark.parametrize(
     ("keep", "wanted"),
     [
-        (Keep("net", "top", "1"), ["a"]),
-        (Keep("net", "top", "2"), ["a", "b", "c"]),  # those equal to the last one stay
-        (Keep("net", "bottom", "2"), ["d", "e"]),
-        (Keep("net", "top percent", "20"), ["a"]),
-        (Keep("net", "top percent", "21"), ["a", "b", "c"]),
-        (Keep("net", "bottom percent", "40"), ["d", "e"]),
-        (Keep("net", "share", "40"), ["a"]),
-        (Keep("net", "share", "60"), ["a", "b"]),
-        (Keep("net", "where", "30", "≥"), ["a", "b", "c"]),
-        (Keep("net", "where", "30", "≠"), ["a", "d", "e"]),
-        (Keep("net", "top", "0"), []),
-        (Keep("net", "top", "99"), ["a", "b", "c", "d", "e"]),
+        (keep("net", "top", "1"), ["a"]),
+        (keep("net", "top", "2"), ["a", "b", "c"]),  # those equal to the last one stay
+        (keep("net", "bottom", "2"), ["d", "e"]),
+        (keep("net", "top percent", "20"), ["a"]),
+        (keep("net", "top percent", "21"), ["a", "b", "c"]),
+        (keep("net", "bottom percent", "40"), ["d", "e"]),
+        (keep("net", "share", "40"), ["a"]),
+        (keep("net", "share", "60"), ["a", "b"]),
+        (keep("net", "where", "30", "≥"), ["a", "b", "c"]),
+        (keep("net", "where", "30", "≠"), ["a", "d", "e"]),
+        (keep("net", "top", "0"), []),
+        (keep("net", "top", "99"), ["a", "b", "c", "d", "e"]),
     ],
 )
 def test_summary_filters_pick_members_and_totals_cover_everything(keep, wanted):
@@ -142,7 +142,7 @@ def test_summary_filters_pick_members_and_totals_cover_everything(keep, wanted):
 
 def test_a_summary_filter_acts_within_each_parent():
     joined = source(table("T", {"Region": ["x", "x", "y", "y"], "Site": ["a", "b", "a", "c"], "Net": [1, 2, 9, 8]}))
-    report = fold(joined, (REGION, change(SITE, keep=Keep("net", "top", "1"))))
+    report = fold(joined, (REGION, change(SITE, keep=keep("net", "top", "1"))))
     assert [
         (report.rows.label(line, 0), report.rows.label(line, 1))
         for line in range(report.height)
@@ -154,14 +154,14 @@ def test_a_summary_filter_acts_within_each_parent():
 def test_filtering_records_above_a_value_is_not_filtering_groups_above_it():
     joined = source(table("T", {"Region": ["x", "x", "y"], "Net": [900, 800, 1500]}))
     records = fold(joined, (REGION,), filters=(Compare("f", ref("T.Net"), sign=">", value="1000"),))
-    groups = fold(joined, (change(REGION, keep=Keep("net", "where", "1000", ">")),))
+    groups = fold(joined, (change(REGION, keep=keep("net", "where", "1000", ">")),))
     assert (labels(records), records.value(records.height - 1, 0)) == (["y"], 1500)
     assert (labels(groups), groups.value(groups.height - 1, 0)) == (["x", "y"], 3200)
 
 
 def test_order_steps_and_comparisons_follow_what_is_shown():
     joined = source(table("T", {"Region": ["a", "b", "c", "d"], "Net": [4, 1, 3, 2]}))
-    word = change(REGION, by=ByValue("net"), descending=True, keep=Keep("net", "top", "3"))
+    word = change(REGION, by=ByValue("net"), descending=True, keep=keep("net", "top", "3"))
     measures = (
         NET,
         Measure("share", "sum", ref("T.Net"), compare=ShareOf(Whole.EVERYTHING)),
@@ -186,7 +186,7 @@ def test_members_may_be_ordered_by_what_a_comparison_shows():
 
 def test_columns_are_ordered_and_picked_as_rows_are():
     joined = source(table("T", {"Region": ["a", "b", "c"], "Net": [4, 9, 6]}))
-    report = fold(joined, (), (change(REGION, by=ByValue("net"), descending=True, keep=Keep("net", "top", "2")),))
+    report = fold(joined, (), (change(REGION, by=ByValue("net"), descending=True, keep=keep("net", "top", "2")),))
     assert [report.columns.label(at, 0) for at in range(2)] == ["b", "c"]
     assert report.value(0, 2) == 19
 
@@ -194,10 +194,10 @@ def test_columns_are_ordered_and_picked_as_rows_are():
 @pytest.mark.parametrize(
     ("changes", "what"),
     [
-        ({"keep": Keep("gone")}, "was taken out"),
+        ({"keep": keep("gone")}, "was taken out"),
         ({"by": ByValue("gone")}, "was taken out"),
-        ({"keep": Keep("net", "top", "ten")}, "is not a number"),
-        ({"keep": Keep("net", "top", "-1")}, "cannot be shown"),
+        ({"keep": keep("net", "top", "ten")}, "is not a number"),
+        ({"keep": keep("net", "top", "-1")}, "cannot be shown"),
         ({"by": ByValue("net", ("Nowhere",))}, "no longer in the report"),
     ],
 )
@@ -210,7 +210,7 @@ def test_a_report_without_records_can_be_ordered_and_picked():
     joined = source(table("T", {"Region": ["a"], "Net": [1]}))
     report = fold(
         joined,
-        (change(REGION, by=ByValue("net"), keep=Keep("net")),),
+        (change(REGION, by=ByValue("net"), keep=keep("net")),),
         filters=(Compare("f", ref("T.Net"), sign=">", value="5"),),
     )
     assert report.height == 0

@@ -13,10 +13,8 @@ from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.values import Compare
 from foldbasket.folding.proof import listed_for, proof_of
 from foldbasket.links.link import Link
-from foldbasket.spec.cut import Bands
 from foldbasket.spec.fold import Fold, Measure
-from foldbasket.spec.order import Keep
-from tests.folding.build import measure, placed, ref, source, table
+from tests.folding.build import bands, keep, measure, placed, ref, source, table
 
 D = Decimal
 
@@ -45,14 +43,14 @@ def test_every_cell_and_total_is_proved(seed):
     of = sales(seed)
     engine = Engine(of)
     words = [
-        placed("Lines.Site", keep=Keep("sum Lines.Net", "top", "2", rest="gathered")),
+        placed("Lines.Site", keep=keep("sum Lines.Net", "top", "2", rest="gathered")),
         placed("Lines.Day", part="quarter"),
     ]
     fold = Fold(
         "f",
         (measure("sum", "Lines.Net"), measure("median", "Lines.Net"), measure("sum", "Orders.Freight"), MARGIN),
         (words[0],),
-        (words[1], placed("Lines.Net", bands=Bands("edges", edges=("0", "20", "40")))),
+        (words[1], placed("Lines.Net", bands=bands("edges", ("0", "20", "40")))),
         (Compare("f", ref("Lines.Net"), None, ">", "-3"),),
     )
     report = engine.fold(fold)
@@ -90,7 +88,7 @@ def test_totals_of_what_is_shown_cannot_be_proved_and_say_so():
     fold = Fold(
         "f",
         (measure("sum", "Lines.Net"),),
-        (placed("Lines.Site", keep=Keep("sum Lines.Net", "top", "1")),),
+        (placed("Lines.Site", keep=keep("sum Lines.Net", "top", "1")),),
         totals_cover="shown",
     )
     with pytest.raises(FoldError, match="cover only what is shown"):

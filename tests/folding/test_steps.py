@@ -12,14 +12,14 @@ from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.values import Compare
 from foldbasket.folding.steps import steps_of
 from foldbasket.spec.fold import Fold
-from foldbasket.spec.order import ByValue, Keep
+from foldbasket.spec.order import ByValue
 from foldbasket.styling.numbers import NumberStyle
 from foldbasket.tables.column import NumberColumn
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 from tests.folding.build import fold as folded
-from tests.folding.build import lines, measure, placed, ref, source, table
+from tests.folding.build import keep, lines, measure, placed, ref, source, table
 
 replace = msgspec.structs.replace
 NET = measure("sum", "T.Net")
@@ -31,7 +31,7 @@ def test_the_order_of_steps_is_told_in_words():
     fold = Fold(
         "f",
         (NET, replace(rank, id="rank")),
-        (placed("T.Region"), placed("T.Site", id="site", keep=Keep(NET.id, "top", "1", rest="gathered"), by=ByValue(NET.id), descending=True)),
+        (placed("T.Region"), placed("T.Site", id="site", keep=keep(NET.id, "top", "1", rest="gathered"), by=ByValue(NET.id), descending=True)),
         filters=(Compare("f", ref("T.Net"), None, ">", "650"),),
     )  # fmt: skip
     assert steps_of(fold) == [
@@ -57,7 +57,7 @@ def test_the_order_of_steps_is_told_in_words():
 
 
 def test_what_totals_cover_and_other_totals_are_told():
-    hidden = Fold("f", (measure("average", "T.Net", total="sum"),), (placed("T.Site", keep=Keep("m", "top", "1")),))
+    hidden = Fold("f", (measure("average", "T.Net", total="sum"),), (placed("T.Site", keep=keep("m", "top", "1")),))
     said = steps_of(hidden)
     assert "Totals still cover all records kept." in said
     assert "Net has as its totals the sum of the lines shown." in said
@@ -66,7 +66,7 @@ def test_what_totals_cover_and_other_totals_are_told():
 
 def test_filtering_records_above_1000_is_not_filtering_groups_above_1000():
     records = Fold("f", (NET,), (placed("T.Site"),), filters=(Compare("f", ref("T.Net"), None, ">", "1000"),))
-    groups = Fold("f", (NET,), (placed("T.Site", keep=Keep(NET.id, "where", "1000", ">")),))
+    groups = Fold("f", (NET,), (placed("T.Site", keep=keep(NET.id, "where", "1000", ">")),))
     assert lines(Engine(SALES).fold(records)) == [("b", 2500), ("Everything", 2500)]
     assert lines(Engine(SALES).fold(groups)) == [("b", 2500), ("c", 1300), ("Everything", 4700)]
 
@@ -81,8 +81,8 @@ def test_collapsing_sorting_turning_gathering_and_formatting_touch_no_record():
         replace(first, rows=(replace(region, closed=True), site)),
         replace(first, rows=(replace(region, turned=(("E",),)), site)),
         replace(first, rows=(region, replace(site, by=ByValue(NET.id), descending=True))),
-        replace(first, rows=(region, replace(site, keep=Keep(NET.id, "top", "1", rest="gathered")))),
-        replace(first, rows=(region, replace(site, keep=Keep(NET.id, "top", "1"))), totals_cover="shown"),
+        replace(first, rows=(region, replace(site, keep=keep(NET.id, "top", "1", rest="gathered")))),
+        replace(first, rows=(region, replace(site, keep=keep(NET.id, "top", "1"))), totals_cover="shown"),
         replace(first, rows=(region, replace(site, first=("c",), empty=True))),
         replace(first, rows=(), columns=(region, site), measures_on="rows", measures_at=1),
         replace(first, measures=(replace(NET, number=NumberStyle("0.0"), heading="N", compare=Against("site")),)),

@@ -16,8 +16,8 @@ from foldbasket.links.link import Link
 from foldbasket.links.source import Source
 from foldbasket.spec.field import Shared
 from foldbasket.spec.fold import Fold, Measure
-from foldbasket.spec.order import ByValue, Keep
-from tests.folding.build import lines, measure, placed, ref, source, table
+from foldbasket.spec.order import ByValue
+from tests.folding.build import keep, lines, measure, placed, ref, source, table
 from tests.folding.rounds import seeds
 
 D = Decimal
@@ -135,7 +135,7 @@ def test_a_formula_names_other_measures_and_is_used_like_any_measure():
     profit = formula('"Net sales" - SUM(Cost)', "Profit")
     margin = formula('Profit / "Net sales"', "Margin", id="m")
     shared = formula("Profit", "Share", compare=ShareOf())
-    rows = [replace(BY_REGION[0], by=ByValue("m"), descending=True, keep=Keep("m", "where", "0"))]
+    rows = [replace(BY_REGION[0], by=ByValue("m"), descending=True, keep=keep("m", "where", "0"))]
     got = lines(fold(ALL, [margin, net, profit, shared], rows))
     assert [line[0] for line in got] == ["E", "W", "Everything"]
     assert got[0][1:] == (pytest.approx(0.3), D("150.00"), D("45.00"), pytest.approx(45 / 130))

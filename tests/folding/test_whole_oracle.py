@@ -14,12 +14,12 @@ from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.either import Either
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.values import Compare
-from foldbasket.spec.cut import Bands, Group, Groups
+from foldbasket.spec.cut import Group, Groups
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Measure, Placed
-from foldbasket.spec.order import ByValue, Keep
+from foldbasket.spec.order import ByValue
 
-from .build import source
+from .build import bands, keep, source
 from .python_oracle import agrees
 from .rounds import seeds
 from .test_aggregates import made, random_tables
@@ -40,9 +40,9 @@ def random_word(draw, at):
     if name == "Sold":
         return replace(word, part=draw.choice(["month", "weekday"]))
     if name == "Pieces":
-        return replace(word, bands=Bands("edges", edges=("-1", "2", "4.5", "7")))
+        return replace(word, bands=bands("edges", ("-1", "2", "4.5", "7")))
     if name == "Net":
-        return replace(word, bands=Bands("edges", edges=("-100.005", "0", "300")))
+        return replace(word, bands=bands("edges", ("-100.005", "0", "300")))
     if name == "Region" and draw.random() < 0.5:
         groups = (Group("Plots", ("Plot 9", "Plot 10")), Group("Ends", ("North", "gone")))
         return replace(word, groups=Groups(groups[: draw.randrange(1, 3)], draw.choice([None, "Others"])))
@@ -70,7 +70,7 @@ def random_fold(draw):
             if draw.random() < 0.3:
                 kind = draw.choice(["top", "bottom", "where"])
                 rest = draw.choice(["gone", "gathered"])
-                word = replace(word, keep=Keep(by, kind, draw.choice(["1", "2", "3", "0"]), rest=rest))
+                word = replace(word, keep=keep(by, kind, draw.choice(["1", "2", "3", "0"]), rest=rest))
             if at + 1 < len(axis) and draw.random() < 0.3:
                 word = replace(
                     word, closed=draw.random() < 0.4, turned=(("North",), ("a",), ("(blank)",)) if at == 0 else ()

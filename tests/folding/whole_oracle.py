@@ -137,14 +137,16 @@ class Oracle:
         values = {id(each): self.plain(self.measures[keep.measure], each.records) for each in nodes}
         known = [each for each in nodes if values[id(each)] is not None]
         number = Fraction(Decimal(keep.number))
-        if keep.kind == "where":
+        if keep.__struct_config__.tag == "where":
             return [each for each in known if values[id(each)] > number]
-        ranked = sorted((values[id(each)] for each in known), reverse=keep.kind == "top")
+        ranked = sorted((values[id(each)] for each in known), reverse=keep.__struct_config__.tag == "top")
         if number <= 0 or not ranked:
             return []
         edge = ranked[min(int(number), len(ranked)) - 1]
         return [
-            each for each in known if (values[id(each)] >= edge if keep.kind == "top" else values[id(each)] <= edge)
+            each
+            for each in known
+            if (values[id(each)] >= edge if keep.__struct_config__.tag == "top" else values[id(each)] <= edge)
         ]
 
     def leaves(self, node):

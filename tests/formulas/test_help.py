@@ -57,10 +57,10 @@ def test_brackets_that_belong_together_are_found_from_either_side():
 
 def test_names_are_renamed_and_every_other_sign_stays():
     text = "net  + \"Net\"*Lines.NET - 'net' || SUM( Net )"
-    assert renamed(text, lambda name: "Net amount" if name.name.casefold() == "net" else None) == (
+    assert renamed(text, lambda name: ("Net amount", name.table) if name.name.casefold() == "net" else None) == (
         '"Net amount"  + "Net amount"*Lines."Net amount" - \'net\' || SUM( "Net amount" )'
     )
-    assert renamed("not a ( formula", lambda _: "x") == "not a ( formula"
+    assert renamed("not a ( formula", lambda _: ("x", None)) == "not a ( formula"
 
 
 def test_the_manual_tells_every_function_and_its_patterns_parse():

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from typing import Literal
+from collections.abc import Callable, Mapping, Sequence
+from typing import Literal, TypeVar
 
 import msgspec
 
@@ -20,11 +20,12 @@ from foldbasket.tables.reading.database import Server
 from foldbasket.tables.table import Table
 
 FORMAT = "fold-basket"
-VERSION = 1
+VERSION = 2
 
 
 class SourceSpec(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """One table: its name, where it comes from, how to read it, and the mends done to it.
+    """One table: its name, where it comes from, how to read it, and the mends done to it. Others refer to it by its `key`: its `id`, or
+    its name where it was never given another.
 
     It comes from a file, folder or pattern (`path`, relative to the basket where possible), from a `server`, or from a `fold`
     of the same basket, whose summary it then is. `data` names a Parquet file inside the basket's archive that carries the
@@ -39,20 +40,17 @@ class SourceSpec(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
     fold: str | None = None
     mends: tuple[AnyMend, ...] = ()
     left: tuple[str, ...] = ()
+    id: str = ""
+
+    @property
+    def key(self) -> str:
+        """What others refer to it by, whatever it is called."""
+        return self.id or self.name
 
     @property
     def is_file(self) -> bool:
         """Whether it is read from a file, a folder or a pattern."""
         return self.server is None and self.fold is None and bool(self.path)
-
-    @property
-    def place(self) -> str:
-        """Where it comes from, in a few words."""
-        if self.server is not None:
-            return self.server.label
-        if self.fold is not None:
-            return f"the fold “{self.fold}”"
-        return self.path.rpartition("/")[2] or "the clipboard"
 
 
 class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -71,13 +69,23 @@ class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     shared: tuple[Shared, ...] = ()
     calculated: tuple[Calculated, ...] = ()
 
-    def fold(self, name: str) -> Fold:
+    def fold(self, key: str) -> Fold:
+        """The fold that a key refers to, or a BasketError that lists them."""
+        for fold in self.folds:
+            if fold.key == key:
+                return fold
+        raise self._no_fold(key)
+
+    def fold_named(self, name: str) -> Fold:
         """The fold of that name, or a BasketError that lists them."""
         for fold in self.folds:
             if fold.name == name:
                 return fold
+        raise self._no_fold(name)
+
+    def _no_fold(self, name: str) -> BasketError:
         listed = ", ".join(f"“{fold.name}”" for fold in self.folds) or "none"
-        raise BasketError(f"there is no fold “{name}”.", where=self.name, todo=f"Its folds are: {listed}.")
+        return BasketError(f"there is no fold “{name}”.", where=self.name, todo=f"Its folds are: {listed}.")
 
     def joined(self, tables: Mapping[str, Table]) -> Source:
         """The basket's tables, once they are read, mended and calculated, with its links and what it says about them."""
@@ -88,33 +96,62 @@ class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
         made = Calculating().outcome(self.calculated, self.joined(tables), self.as_of)
         return self.joined(made.tables), made.problems
 
-    def source(self, name: str) -> SourceSpec:
-        """The source of that name, or a BasketError."""
+    def source(self, key: str) -> SourceSpec:
+        """The source that a key refers to, or a BasketError."""
         for source in self.sources:
-            if source.name == name:
+            if source.key == key:
                 return source
-        raise BasketError(f"there is no source “{name}”.", where=self.name)
+        raise BasketError(f"there is no source “{key}”.", where=self.name)
 
-    def with_source(self, name: str, change: Callable[[SourceSpec], SourceSpec]) -> Basket:
+    def source_name(self, key: str) -> str:
+        """What the source that a key refers to is called; the key itself where it is gone."""
+        return next((source.name for source in self.sources if source.key == key), key)
+
+    def fold_name(self, key: str) -> str:
+        """What the fold that a key refers to is called; the key itself where it is gone."""
+        return next((fold.name for fold in self.folds if fold.key == key), key)
+
+    def place_of(self, source: SourceSpec) -> str:
+        """Where a source comes from, in a few words."""
+        if source.server is not None:
+            return source.server.label
+        if source.fold is not None:
+            return f"the fold “{self.fold_name(source.fold)}”"
+        return source.path.rpartition("/")[2] or "the clipboard"
+
+    def with_source(self, key: str, change: Callable[[SourceSpec], SourceSpec]) -> Basket:
         """The basket with one source changed."""
-        self.source(name)
+        self.source(key)
         return msgspec.structs.replace(
-            self, sources=tuple(change(source) if source.name == name else source for source in self.sources)
+            self, sources=tuple(change(source) if source.key == key else source for source in self.sources)
         )
 
-    def with_fold(self, name: str, change: Callable[[Fold], Fold]) -> Basket:
+    def with_fold(self, key: str, change: Callable[[Fold], Fold]) -> Basket:
         """The basket with one fold changed."""
-        self.fold(name)
+        self.fold(key)
         return msgspec.structs.replace(
-            self, folds=tuple(change(fold) if fold.name == name else fold for fold in self.folds)
+            self, folds=tuple(change(fold) if fold.key == key else fold for fold in self.folds)
         )
+
+
+T = TypeVar("T", Fold, SourceSpec)
 
 
 class BasketFile(Basket, frozen=True, forbid_unknown_fields=True, omit_defaults=False, kw_only=True):
     """A basket as its file says it: with the format's name and version."""
 
     format: Literal["fold-basket"] = "fold-basket"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
+
+
+def named(thing: T, name: str) -> T:
+    """A fold or source under another name; what refers to it finds it as before."""
+    return msgspec.structs.replace(thing, name=name, id="" if thing.key == name else thing.key)
+
+
+def taken(things: Sequence[Fold] | Sequence[SourceSpec]) -> set[str]:
+    """What folds or sources are called and referred to by: a new one takes none of these names."""
+    return {each for thing in things for each in (thing.name, thing.key)}
 
 
 def free_name(wanted: str, taken: set[str]) -> str:

@@ -21,7 +21,7 @@ from foldbasket.tables.table import Table
 
 
 class Calculated(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """A calculated field: its name, its formula, and the table whose records it belongs to."""
+    """A calculated field: its name, its formula, and the key of the source whose records it belongs to."""
 
     name: str
     formula: str
@@ -135,15 +135,15 @@ def _column(
     """One calculated field's values. `made` are those before it, by table and name. Raises FoldBasketError."""
     if each.name in source.tables[each.table].columns:
         raise FormulaError(
-            f"“{each.table}” has a field “{each.name}” already.", 0, 1, where=each.name, todo="Name this one otherwise."
+            f"“{source.called(each.table)}” has a field “{each.name}” already.", 0, 1, where=each.name, todo="Name this one otherwise."
         )  # fmt: skip
     tables = {name: _widened(table, made.get(name, {})) for name, table in source.tables.items()}
     so_far = Source(tables, source.links, source.shared, source.fiscal)
     formula, base = check_field(each.formula, so_far, each.table)
     if base != each.table:
         raise FormulaError(
-            f"it reads records of {base}, of which one of {each.table} has many.",
-            0, len(each.formula), where=each.name, todo=f"Make it a field of {base}.",
+            f"it reads records of {source.called(base)}, of which one of {source.called(each.table)} has many.",
+            0, len(each.formula), where=each.name, todo=f"Make it a field of {source.called(base)}.",
         )  # fmt: skip
     return calculated(formula, so_far, base, each.name, as_of_day(source, as_of, each.table), progress)
 

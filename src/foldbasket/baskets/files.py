@@ -27,6 +27,7 @@ import pyarrow.parquet as pq
 from foldbasket import kinds
 from foldbasket.baskets.basket import FORMAT, VERSION, Basket, BasketFile, SourceSpec
 from foldbasket.baskets.consent import EVERYTHING, NOTHING, places_of
+from foldbasket.baskets.migration import migrated
 from foldbasket.baskets.schema import allowed_at
 from foldbasket.baskets.sources import read_source
 from foldbasket.baskets.summaries import circle_of, depth_of, summary_of
@@ -145,7 +146,7 @@ def decode(text: bytes, where: str) -> Basket:
             todo="Update Fold Basket.",
         )
     try:
-        read = kinds.read(head, BasketFile)
+        read = kinds.read(migrated(head, version), BasketFile)
         basket = Basket(**{name: getattr(read, name) for name in Basket.__struct_fields__})
         encode(basket)  # what can be read and not be written again is no basket either
     except (msgspec.MsgspecError, OverflowError, RecursionError) as error:
@@ -185,6 +186,13 @@ def _check(basket: Basket, where: str) -> None:
 
     once("sources", [source.name for source in basket.sources])
     once("folds", [fold.name for fold in basket.folds])
+    for kind, keys in (
+        ("sources", [source.key for source in basket.sources]),
+        ("folds", [fold.key for fold in basket.folds]),
+    ):
+        for key, many in Counter(keys).items():
+            if many > 1:
+                raise BasketError(f"two {kind} have the id “{key}”.", where=where, todo="Give one another id.")
     _check_references(basket, where)
     for fold in basket.folds:
         once(f"words of the fold “{fold.name}”", [word.id for word in fold.words()])
@@ -203,9 +211,9 @@ def _check(basket: Basket, where: str) -> None:
 
 def _check_references(basket: Basket, where: str) -> None:
     """Sources and links name what is there, and folds do not stand on one another too deep."""
-    known = {source.name for source in basket.sources}
+    known = {source.key for source in basket.sources}
     for source in basket.sources:
-        if source.fold is not None and source.fold not in {fold.name for fold in basket.folds}:
+        if source.fold is not None and source.fold not in {fold.key for fold in basket.folds}:
             raise BasketError(
                 f"the source “{source.name}” is made of the fold “{source.fold}”, which is not there.",
                 where=where,
@@ -300,7 +308,7 @@ def load_tables(
     problems: dict[str, FoldBasketError] | None = None,
     known: Mapping[str, Table] | None = None,
 ) -> dict[str, Table]:
-    """Every source's table as it is read, by name; `known` are at hand already. A source that cannot be read raises a BasketError that says which and what
+    """Every source's table as it is read, by its key; `known` are at hand already. A source that cannot be read raises a BasketError that says which and what
     to do; with `problems` it is noted there instead, and the others are read.
 
     Files outside the basket's folder and databases are read only with `allow_outside`.
@@ -328,12 +336,12 @@ def load_tables(
 
     for source in opened.basket.sources:
         try:
-            read(source.name)
+            read(source.key)
         except FoldBasketError as error:
             if isinstance(error, Cancelled):
                 raise
             if problems is not None:
-                problems[source.name] = error
+                problems[source.key] = error
                 continue
             raise BasketError(f"the source “{source.name}” cannot be read: {error}", where=opened.path.name) from None
     return tables
@@ -423,7 +431,7 @@ def save_basket(
     else:
         sources = []
         for number, source in enumerate(basket.sources, 1):
-            carried = source.fold is None and (source.name in tables or source.name in taken)
+            carried = source.fold is None and (source.key in tables or source.key in taken)
             if source.data is not None and not carried:
                 raise BasketError(
                     f"the records of “{source.name}”, which only the basket holds, are not at hand, and saving now would lose them.",
@@ -449,12 +457,12 @@ def save_basket(
 
 
 def _carried_by(path: Path) -> dict[str, str]:
-    """The entries with the records of each source that a basket's file carries, by the source's name."""
+    """The entries with the records of each source that a basket's file carries, by the source's key."""
     try:
         found = open_basket(path).basket
     except BasketError:
         return {}
-    return {source.name: source.data for source in found.sources if source.data is not None}
+    return {source.key: source.data for source in found.sources if source.data is not None}
 
 
 def _without_data(source: SourceSpec, path: Path) -> SourceSpec:
@@ -490,11 +498,11 @@ def _pack(
         for source in basket.sources:
             if source.data is None:
                 continue
-            if source.name not in tables:
+            if source.key not in tables:
                 assert earlier is not None
                 with (
                     zipfile.ZipFile(earlier) as old,
-                    old.open(taken[source.name]) as one,
+                    old.open(taken[source.key]) as one,
                     archive.open(zipfile.ZipInfo(source.data, (1980, 1, 1, 0, 0, 0)), "w", force_zip64=True) as other,
                 ):
                     shutil.copyfileobj(one, other)
@@ -502,7 +510,7 @@ def _pack(
             with tempfile.NamedTemporaryFile(
                 suffix=".parquet", dir=into.parent, prefix=f".{into.name[:100]}-"
             ) as unpacked:
-                table = tables[source.name]
+                table = tables[source.key]
                 write_parquet(table, Path(unpacked.name))
                 if pq.read_metadata(unpacked.name).num_rows != table.count:
                     raise OSError(errno.EIO, f"the records of “{source.name}” did not come out whole")

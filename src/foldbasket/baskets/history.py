@@ -8,6 +8,7 @@ import msgspec
 
 from foldbasket.baskets.basket import Basket
 from foldbasket.baskets.edits import Edit
+from foldbasket.baskets.following import followed
 from foldbasket.errors import BasketError
 
 
@@ -47,7 +48,7 @@ class History:
     def do(self, edit: Edit) -> Basket:
         """Applies an edit; what had been undone is gone. An edit that changes nothing makes no step. Raises BasketError for one that
         cannot be done, or that no file could hold."""
-        basket = edit.apply(self.basket)
+        label, basket = edit.label(self.basket), followed(self.basket, edit.apply(self.basket))
         if basket != self.basket:
             try:
                 msgspec.json.encode(basket)
@@ -57,7 +58,7 @@ class History:
                     todo="Type a smaller number, or other signs.",
                 ) from None
             del self._steps[self._at + 1 :]
-            self._steps.append(Step(edit.label, basket))
+            self._steps.append(Step(label, basket))
             self._at += 1
         return self.basket
 

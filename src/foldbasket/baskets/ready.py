@@ -35,18 +35,21 @@ def made_ready(basket: Basket, read: Mapping[str, Table], progress: Progress | N
     problems: list[str] = []
     tables: dict[str, Table] = {}
     outcomes: dict[str, tuple[Outcome, ...]] = {}
-    for name, table in read.items():
-        spec = basket.source(name)
+    for key, table in read.items():
+        spec = basket.source(key)
         if spec.fold is not None:
-            problems += [f"the source “{name}”: {note}" for note in table.notes]
-        tables[name], outcomes[name] = mended(table, spec.mends, progress)
+            problems += [f"the source “{spec.name}”: {note}" for note in table.notes]
+        made, outcomes[key] = mended(table, spec.mends, progress)
+        tables[key] = made.named(spec.name)
         problems += [
-            f"the source “{name}”: a mend was passed over: {each.problem}"
-            for each in outcomes[name]
+            f"the source “{spec.name}”: a mend was passed over: {each.problem}"
+            for each in outcomes[key]
             if each.problem is not None
         ]
     source, failed = basket.whole(tables)
-    problems += [f"the field “{name}” of “{of}”: {problem}" for (of, name), problem in failed.items()]
+    problems += [
+        f"the field “{name}” of “{basket.source_name(of)}”: {problem}" for (of, name), problem in failed.items()
+    ]
     for link in source.links:
         if link.from_table in tables and link.to_table in tables:
             try:

@@ -47,7 +47,7 @@ class Recovered:
         for source in self.basket.sources:
             if _is_pasted(source):
                 with contextlib.suppress(FoldBasketError):
-                    tables[source.name] = read_table(_records(self.found, source), source.name, AS_FOUND, progress)
+                    tables[source.key] = read_table(_records(self.found, source), source.name, AS_FOUND, progress)
         return tables
 
 
@@ -63,7 +63,7 @@ def write_aside(basket: Basket, path: Path | None, tables: Mapping[str, Table] |
     Raises OSError."""
     own = _own()
     for source in basket.sources:
-        table = (tables or {}).get(source.name)
+        table = (tables or {}).get(source.key)
         records = _records(own, source)
         if _is_pasted(source) and table is not None and not records.exists():
             with written_whole(records) as fresh:

@@ -25,7 +25,7 @@ def needed_sources(basket: Basket, fold: str) -> tuple[str, ...]:
     names = {ref.table for ref in basket.fold(fold).fields()}
     if basket.calculated or any(getattr(word, "formula", "") for word in basket.fold(fold).words()):
         names = {
-            source.name for source in basket.sources if source.fold is None
+            source.key for source in basket.sources if source.fold is None
         } | names  # a formula may name any of them
     grown = True
     while grown:
@@ -37,7 +37,7 @@ def needed_sources(basket: Basket, fold: str) -> tuple[str, ...]:
         }
         grown = not linked <= names
         names |= linked
-    return tuple(source.name for source in basket.sources if source.name in names)
+    return tuple(source.key for source in basket.sources if source.key in names)
 
 
 def circle_of(basket: Basket) -> tuple[str, ...] | None:
@@ -51,8 +51,8 @@ def circle_of(basket: Basket) -> tuple[str, ...] | None:
 
 def _needs(basket: Basket) -> dict[str, list[str]]:
     """For each source made of a fold those among the others made so that the fold needs."""
-    folds = {fold.name for fold in basket.folds}
-    made = {source.name: source.fold for source in basket.sources if source.fold is not None}
+    folds = {fold.key for fold in basket.folds}
+    made = {source.key: source.fold for source in basket.sources if source.fold is not None}
     return {
         name: sorted(set(needed_sources(basket, fold)) & made.keys()) if fold in folds else []
         for name, fold in made.items()
@@ -74,7 +74,8 @@ def summary_of(basket: Basket, fold: str, read: Callable[[str], Table], progress
     circle = circle_of(basket)
     if circle is not None:
         raise FoldError(
-            f"the fold “{fold}” would be made of itself ({' → '.join(circle)}).", todo="Take one of the sources out."
+            f"the fold “{basket.fold_name(fold)}” would be made of itself ({' → '.join(map(basket.source_name, circle))}).",
+            todo="Take one of the sources out.",
         )
     ready = made_ready(basket, {name: read(name) for name in needed_sources(basket, fold)}, progress)
     report = ready.engine.fold(basket.fold(fold).opened(), progress)

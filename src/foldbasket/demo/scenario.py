@@ -17,10 +17,11 @@ from foldbasket.folding.compare.against import AgainstMeasure, How
 from foldbasket.folding.compare.running import Running
 from foldbasket.folding.compare.shares import ShareOf
 from foldbasket.folding.filters.members import Members
+from foldbasket.folding.pickings.ends import Top
 from foldbasket.links.link import Link
 from foldbasket.spec.field import FieldRef, Shared
 from foldbasket.spec.fold import Fold, Measure, Placed
-from foldbasket.spec.order import ByValue, Keep, Picking, Rest
+from foldbasket.spec.order import ByValue, Rest
 from foldbasket.styling.numbers import NumberStyle
 from foldbasket.tables.reading.readers import table_name
 
@@ -159,7 +160,7 @@ def demo_folds() -> tuple[Fold, ...]:
                     customer("Customer"),
                     by=ByValue("net"),
                     descending=True,
-                    keep=Keep("net", Picking.TOP, "10", rest=Rest.GATHERED),
+                    keep=Top("net", Rest.GATHERED),
                 ),
             ),
         ),

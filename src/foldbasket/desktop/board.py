@@ -42,7 +42,7 @@ class Board(Editing, Protocol):
     rested: pyqtBoundSignal
     supply: Supply
     engine: Engine
-    source_name: str | None
+    source_key: str | None
 
     @property
     def spec(self) -> SourceSpec | None:

@@ -15,7 +15,7 @@ import msgspec
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from foldbasket.baskets import edits, placing, recovery
-from foldbasket.baskets.basket import Basket, SourceSpec, free_name
+from foldbasket.baskets.basket import Basket, SourceSpec, free_name, taken
 from foldbasket.baskets.consent import EVERYTHING, NOWHERE, Agreed, digest, places_of, places_of_source
 from foldbasket.baskets.files import (
     Opened,
@@ -32,7 +32,7 @@ from foldbasket.baskets.files import (
     with_full_paths,
 )
 from foldbasket.baskets.history import History
-from foldbasket.baskets.naming import UNNAMED, uses_of_source
+from foldbasket.baskets.naming import UNNAMED
 from foldbasket.baskets.sources import read_source
 from foldbasket.desktop import memory
 from foldbasket.desktop.formulawork import FormulaWork
@@ -104,10 +104,10 @@ class Desk(QObject):
         self.listings = Listings(self)
         self.sources = SourceWork(self, self)
         self.engine = Engine(self.supply.source)
-        self.source_name: str | None = None
+        self.source_key: str | None = None
         self.last_source: str | None = None
         self.field: str | None = None
-        self.fold_name: str | None = None
+        self.fold_key: str | None = None
         self.word: str | None = None
         self.alternative = 0
         self.members = MemberWork(self)
@@ -173,12 +173,12 @@ class Desk(QObject):
     @property
     def spec(self) -> SourceSpec | None:
         """The source in view; None while a fold is."""
-        return next((source for source in self.basket.sources if source.name == self.source_name), None)
+        return next((source for source in self.basket.sources if source.key == self.source_key), None)
 
     @property
     def fold(self) -> Fold | None:
         """The fold in view."""
-        return next((fold for fold in self.basket.folds if fold.name == self.fold_name), None)
+        return next((fold for fold in self.basket.folds if fold.key == self.fold_key), None)
 
     @property
     def _writing(self) -> tuple[Worker, ...]:
@@ -232,11 +232,11 @@ class Desk(QObject):
         for spec in self.basket.sources:  # what the user does on the desk needs no further question
             if spec not in before.sources:
                 self.supply.agreed.add(places_of_source(spec, NOWHERE))
-        if isinstance(edit, edits.RemoveSource) and (uses := uses_of_source(before, edit.source)):
+        for gone, uses in edit.leaves(before).items():
             more = f" and {len(uses) - 3} more" if len(uses) > 3 else ""
-            self.news.emit(f"{edit.source} was used by {', '.join(uses[:3])}{more}. Undo (Ctrl+Z) brings it back.")
+            self.news.emit(f"{gone} was used by {', '.join(uses[:3])}{more}. Undo (Ctrl+Z) brings it back.")
         if isinstance(edit, edits.AddFold):
-            self.fold_name = self.basket.folds[-1].name
+            self.fold_key = self.basket.folds[-1].key
             self.word = None
         self._after_change()
         return True
@@ -261,24 +261,24 @@ class Desk(QObject):
 
     def _follow_fold(self, before: Basket) -> None:
         """Keeps the fold in view in view when it comes to bear another name, by its place among the folds."""
-        was, now = ([fold.name for fold in basket.folds] for basket in (before, self.basket))
-        if self.fold_name in now or self.fold_name not in was or not now:
+        was, now = ([fold.key for fold in basket.folds] for basket in (before, self.basket))
+        if self.fold_key in now or self.fold_key not in was or not now:
             return
-        at = was.index(self.fold_name)
-        self.fold_name = now[at if len(was) == len(now) else min(max(0, at - 1), len(now) - 1)]
+        at = was.index(self.fold_key)
+        self.fold_key = now[at if len(was) == len(now) else min(max(0, at - 1), len(now) - 1)]
 
     def show_source(self, name: str, field: str | None = None) -> None:
         """Brings a source into view, with one of its fields chosen or none."""
-        self.source_name, self.field, self.last_source = name, field, name
+        self.source_key, self.field, self.last_source = name, field, name
         self.view_changed.emit()
 
     def show_fold(self, name: str) -> None:
         """Brings a fold into view."""
-        if self.source_name is not None:
-            self.source_name = None
+        if self.source_key is not None:
+            self.source_key = None
             self.view_changed.emit()
-        if name != self.fold_name:
-            self.fold_name, self.word, self.report = name, None, None
+        if name != self.fold_key:
+            self.fold_key, self.word, self.report = name, None, None
             self.basket_changed.emit()
             self.word_selected.emit()
             self.refold()
@@ -308,16 +308,16 @@ class Desk(QObject):
         self.word_selected.emit()
 
     def _after_change(self) -> None:
-        names = [fold.name for fold in self.basket.folds]
-        if self.fold_name not in names:
-            self.fold_name = names[-1] if names else None
+        names = [fold.key for fold in self.basket.folds]
+        if self.fold_key not in names:
+            self.fold_key = names[-1] if names else None
         if self.fold is None or self.word not in {word.id for word in self.fold.words()}:
             self.word = None
-        sources = {source.name for source in self.basket.sources}
+        sources = {source.key for source in self.basket.sources}
         if self.last_source not in sources:
             self.last_source = None
-        if self.source_name is not None and self.source_name not in sources:
-            self.source_name = None
+        if self.source_key is not None and self.source_key not in sources:
+            self.source_key = None
             self.view_changed.emit()
         self.supply.renew(self.basket)
         self._renew_engine()
@@ -356,7 +356,7 @@ class Desk(QObject):
     def ensure_fold(self) -> Fold:
         """The fold in view, made if there is none."""
         if self.fold is None:
-            self.do(edits.AddFold(Fold(free_name(UNNAMED, {fold.name for fold in self.basket.folds}))))
+            self.do(edits.AddFold(Fold(free_name(UNNAMED, taken(self.basket.folds)))))
         assert self.fold is not None
         return self.fold
 
@@ -369,14 +369,14 @@ class Desk(QObject):
         strand = strand or placing.natural_strand(column, fold)
         word = placing.word_for(strand, ref, column, fold)
         said = field_phrase(ref.field, getattr(word, "part", None))
-        if self.do(edits.Place(fold.name, strand, word, said, at)):
+        if self.do(edits.Place(fold.key, strand, word, said, at)):
             self.select_word(word.id)
 
     def place_count(self, at: int | None = None) -> None:
         """Places the count of records among the measures."""
         fold = self.ensure_fold()
         word = placing.records_measure(fold)
-        if self.do(edits.Place(fold.name, "measures", word, "Records", at)):
+        if self.do(edits.Place(fold.key, "measures", word, "Records", at)):
             self.select_word(word.id)
 
     def move(self, word_id: str, strand: str, at: int | None = None) -> None:
@@ -401,21 +401,21 @@ class Desk(QObject):
                 return
             assert word.field is not None
             becomes = placing.word_for(strand, word.field, column, fold, id=word_id)
-        self.do(edits.Move(fold.name, word_id, strand, self.said(word_id), at, becomes))
+        self.do(edits.Move(fold.key, word_id, strand, self.said(word_id), at, becomes))
         self.select_word(word_id)
 
     def remove(self, word_id: str) -> None:
         if self.fold is not None:
-            self.do(edits.Remove(self.fold.name, word_id, self.said(word_id)))
+            self.do(edits.Remove(self.fold.key, word_id, self.said(word_id)))
 
     def change(self, word_id: str, done: str, **changes: Any) -> None:
         """Changes properties of a word."""
         if self.fold is not None:
-            self.do(edits.Change(self.fold.name, word_id, changes, done))
+            self.do(edits.Change(self.fold.key, word_id, changes, done))
 
     def turn(self) -> None:
         if self.fold is not None and (self.fold.rows or self.fold.columns):
-            self.do(edits.Turn(self.fold.name))
+            self.do(edits.Turn(self.fold.key))
 
     # --- folding ------------------------------------------------------------
 
@@ -477,11 +477,11 @@ class Desk(QObject):
 
     def add_files(self, paths: Sequence[Path]) -> None:
         """Reads data files and adds them as sources; all of them or none."""
-        taken = {source.name for source in self.basket.sources}
+        used = taken(self.basket.sources)
         specs = []
         for path in paths:
-            name = free_name(table_name(path), taken)
-            taken.add(name)
+            name = free_name(table_name(path), used)
+            used.add(name)
             specs.append(SourceSpec(name, str(path.absolute())))
 
         def read(progress: Any) -> Any:
@@ -552,15 +552,15 @@ class Desk(QObject):
         self.supply.forget()
         self.supply.agreed = Agreed(places_of(basket, NOWHERE))
         for spec in basket.sources:
-            if spec.name in tables and spec.fold is None:
-                self.supply.adopt(spec, tables[spec.name])
-            elif problems and spec.name in problems:
-                self.supply.miss(spec, problems[spec.name])
-        self.source_name = self.field = None
+            if spec.key in tables and spec.fold is None:
+                self.supply.adopt(spec, tables[spec.key])
+            elif problems and spec.key in problems:
+                self.supply.miss(spec, problems[spec.key])
+        self.source_key = self.field = None
         self.history = History(basket)
         self.view_changed.emit()
         self.path, self._state = path, None
-        self.fold_name = basket.folds[0].name if basket.folds else None
+        self.fold_key = basket.folds[0].key if basket.folds else None
         self.word, self.report = None, None
         if basket.sources and not basket.folds:
             self.do(edits.AddFold(Fold(UNNAMED)))

@@ -72,12 +72,15 @@ class FactsLine(QFrame):
         """Says the facts of the report in view; over a source only what is being done, and news."""
         report, muted = self.desk.report, theme.palette().muted
         fold = self.desk.fold
-        in_source = self.desk.source_name is not None
+        in_source = self.desk.source_key is not None
         self.kept.setVisible(not in_source and report is not None)
         self.turn.setVisible(not in_source and fold is not None and bool(fold.rows or fold.columns))
         if report is not None:
             counted, brief = (
-                "&nbsp;&nbsp;&nbsp;".join(said(each, muted) for each in report.counted) for said in (_counted, _brief)
+                "&nbsp;&nbsp;&nbsp;".join(
+                    said(each, self.desk.source.called(each.base), muted) for each in report.counted
+                )
+                for said in (_counted, _brief)
             )
             has_totals = fold is not None and (
                 (fold.rows and fold.row_total != "off") or (fold.columns and fold.column_total != "off")
@@ -139,14 +142,14 @@ class FactsLine(QFrame):
         self.seen.setVisible(has_news and not working)
         for each in (self.open, self.folder):
             each.setVisible(has_news and not working and self._file is not None)
-        self.setVisible(self.desk.source_name is None or has_news or working)
+        self.setVisible(self.desk.source_key is None or has_news or working)
 
 
-def _counted(each: Counted, muted: str) -> str:
+def _counted(each: Counted, base: str, muted: str) -> str:
     if each.kept == each.records:
-        return f"<b>{each.records:,}</b> <span style='color:{muted}'>records, all of {escape(each.base)}</span>"
-    return f"<b>{each.kept:,}</b> <span style='color:{muted}'>of {each.records:,} records of {escape(each.base)}</span>"
+        return f"<b>{each.records:,}</b> <span style='color:{muted}'>records, all of {escape(base)}</span>"
+    return f"<b>{each.kept:,}</b> <span style='color:{muted}'>of {each.records:,} records of {escape(base)}</span>"
 
 
-def _brief(each: Counted, muted: str) -> str:
+def _brief(each: Counted, _: str, muted: str) -> str:
     return f"<b>{each.kept:,}</b> <span style='color:{muted}'>of {each.records:,}</span>"

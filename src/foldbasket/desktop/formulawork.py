@@ -109,7 +109,7 @@ class FormulaWork:
             said = ", ".join(value if value is not None else "(blank)" for value in found)
             return f"First records: {said}" if found else ""
 
-        return f"{kind_said(made.kind, False)[:-1]} of {base}.", values
+        return f"{kind_said(made.kind, False)[:-1]} of {source.called(base)}.", values
 
     def judge_measure(self, text: str, measure: Measure | None) -> Judged:
         """What a summary formula gives, and a way to its value in total. Raises FormulaError."""
@@ -139,7 +139,8 @@ class FormulaWork:
             if said not in tables.setdefault(table, []):
                 tables[table].append(said)
         parts = [
-            f"{', '.join(each)}: " + ("the records of the fold" if table is None else f"each record of {table} once")
+            f"{', '.join(each)}: "
+            + ("the records of the fold" if table is None else f"each record of {self.desk.source.called(table)} once")
             for table, each in tables.items()
         ]
         return "; ".join(parts) + "." if parts else ""
@@ -160,7 +161,7 @@ class FormulaWork:
             return
         fold = desk.ensure_fold()
         rule = Condition(free_id(fold), text)
-        if desk.do(edits.Place(fold.name, "filters", rule, f"where {text}")):
+        if desk.do(edits.Place(fold.key, "filters", rule, f"where {text}")):
             desk.select_word(rule.id)
 
     def judge(self, text: str) -> Judged:
@@ -186,7 +187,7 @@ class FormulaWork:
                 fold = desk.ensure_fold()
                 made = Measure(free_id(fold), FORMULA, heading=name or None, formula=text, number=self._number(text))
                 check_measure(made, (*fold.measures, made), desk.source)
-                if desk.do(edits.Place(fold.name, "measures", made, name or text)):
+                if desk.do(edits.Place(fold.key, "measures", made, name or text)):
                     desk.select_word(made.id)
                 return
             _, base = check_field(text, desk.source)
@@ -196,11 +197,13 @@ class FormulaWork:
         taken = set(desk.source.table(base).columns)
         name = name or next(f"Field {number}" for number in range(1, 10_000) if f"Field {number}" not in taken)
         if name in taken:
-            self._complain(f"“{base}” has a field “{name}” already.", "Choose another name.")
+            self._complain(f"“{desk.source.called(base)}” has a field “{name}” already.", "Choose another name.")
             return
         if desk.do(edits.AddField(Calculated(name, text, base))):
             desk.calculate(None)
-            desk.news.emit(f"{name} is now a field of {base}, like any other: place it, filter by it, sum it up.")
+            desk.news.emit(
+                f"{name} is now a field of {desk.source.called(base)}, like any other: place it, filter by it, sum it up."
+            )
 
     @staticmethod
     def _number(text: str) -> NumberStyle:

@@ -55,7 +55,7 @@ class MemberWork:
         """Folds a member up, or opens it again."""
         fold = self.desk.fold
         if fold is not None and seen.has_inner:
-            self.desk.do(edits.FoldUp(fold.name, seen.word, seen.path))
+            self.desk.do(edits.FoldUp(fold.key, seen.word, seen.path))
 
     def group_of(self, margin: Margin, at: int) -> Seen | None:
         """The innermost member around a row or column that can be folded up."""
@@ -79,12 +79,12 @@ class MemberWork:
     def level(self, seen: Seen, closed: bool, said: str) -> None:
         """Folds all members of a field up, or opens them."""
         if self.desk.fold is not None:
-            self.desk.do(edits.FoldLevel(self.desk.fold.name, seen.word, closed, said))
+            self.desk.do(edits.FoldLevel(self.desk.fold.key, seen.word, closed, said))
 
     def drill(self, seen: Seen, into: FieldRef, part: str | None) -> None:
         """Opens a member into another field."""
         if self.desk.fold is not None:
-            self.desk.do(edits.DrillInto(self.desk.fold.name, seen.word, seen.path[-1], into, part))
+            self.desk.do(edits.DrillInto(self.desk.fold.key, seen.word, seen.path[-1], into, part))
 
     def keep(self, seen: Seen, *, only: bool) -> None:
         """Keeps only the records of one member, or leaves them out."""
@@ -93,4 +93,4 @@ class MemberWork:
         if fold is None or not isinstance(placed, Placed) or placed.bands or placed.groups:
             return
         rule = of_member(free_id(fold), placed.field, placed.part, seen.path[-1], exclude=not only)
-        self.desk.do(edits.Place(fold.name, "filters", rule, f"{'only' if only else 'without'} {seen.label}"))
+        self.desk.do(edits.Place(fold.key, "filters", rule, f"{'only' if only else 'without'} {seen.label}"))

@@ -39,7 +39,7 @@ class PickerBar(QWidget):
 
     def renew(self) -> None:
         """Makes the buttons anew when what they say has changed."""
-        fold = self.desk.fold if self.desk.source_name is None else None
+        fold = self.desk.fold if self.desk.source_key is None else None
         offered = [rule for rule in fold.filters if rule.picker] if fold is not None else []
         texts = [filter_phrase(rule, self.desk.source, self.desk.basket.locale) for rule in offered]
         if (texts, [rule.id for rule in offered]) == self._shown:
@@ -101,5 +101,5 @@ class PickerList(QFrame):
         fold = self.desk.fold
         if fold is not None and self.model is not None:
             assert isinstance(rule, Members)
-            self.desk.do(edits.Swap(fold.name, self.word, rule, f"Pick {rule.field.field}"))
+            self.desk.do(edits.Swap(fold.key, self.word, rule, f"Pick {rule.field.field}"))
             self.model.take(rule)

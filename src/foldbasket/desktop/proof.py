@@ -116,7 +116,7 @@ class ProofDrawer(QFrame):
         shown = proved.report.text(proved.row, proved.column) or "(blank)"
         self.title.setText(f"{proof.measure}: {shown}")
         lines = [
-            f"<span style='color:{muted}'>{escape(proof.where)} · {len(proof.records):,} records of {escape(proof.base)}</span>",
+            f"<span style='color:{muted}'>{escape(proof.where)} · {len(proof.records):,} records of {escape(self.desk.source.called(proof.base))}</span>",
             escape(proof.arithmetic),
         ]
         rows = "".join(

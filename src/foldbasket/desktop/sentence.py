@@ -398,7 +398,7 @@ class SentenceBar(QFrame):
     def open_finder(self, strand: str) -> Finder:
         """The list of fields for a strand; choosing one places it there."""
         choices = [
-            Choice(ref.field, f"{ref.table} · {'not linked to this fold’s records' if not fits else nature_of(column).value}", ref)
+            Choice(ref.field, f"{self.desk.source.called(ref.table)} · {'not linked to this fold’s records' if not fits else nature_of(column).value}", ref)
             for ref, column, fits in fields_for(self.desk.source, self.desk.fold, strand)
         ]  # fmt: skip
         if strand == "measures":

@@ -14,7 +14,7 @@ import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from foldbasket.baskets import edits
-from foldbasket.baskets.basket import SourceSpec, free_name
+from foldbasket.baskets.basket import SourceSpec, free_name, taken
 from foldbasket.baskets.consent import EVERYTHING, NOWHERE
 from foldbasket.baskets.sources import read_source
 from foldbasket.desktop.board import Board
@@ -56,7 +56,7 @@ class SourceWork(QObject):
 
     def mend(self, *mends: AnyMend) -> bool:
         """Adds mends to the source in view."""
-        return self.desk.source_name is not None and self.desk.do(edits.AddMends(self.desk.source_name, mends))
+        return self.desk.source_key is not None and self.desk.do(edits.AddMends(self.desk.source_key, mends))
 
     def leave(self, source: str, finding: Finding) -> None:
         """Leaves a finding as it is: it is not shown again."""
@@ -74,7 +74,8 @@ class SourceWork(QObject):
             if {link.from_table, link.to_table} == {one.table, other.table}:
                 near, far = (one, other) if link.from_table == one.table else (other, one)
                 keys = (*link.keys, (near.field, far.field))
-                done = f"Link {link.from_table} to {link.to_table} by {near.field} too"
+                names = [self.desk.basket.source_name(end) for end in (link.from_table, link.to_table)]
+                done = f"Link {' to '.join(names)} by {near.field} too"
                 return self.desk.do(edits.ChangeLink(link, msgspec.structs.replace(link, keys=keys), done))
         return self.desk.do(edits.AddLinks((Link(one.table, other.table, ((one.field, other.field),)),)))
 
@@ -100,13 +101,13 @@ class SourceWork(QObject):
             everything = contents(Path(spec.path))
             first = everything[0].name if everything else spec.name
             listed = [each for each in everything if not each.is_view]
-            here = {source.reading.table or first: source.name for source in basket.sources if source.path == spec.path}
-            taken = {source.name for source in basket.sources}
+            here = {source.reading.table or first: source.key for source in basket.sources if source.path == spec.path}
+            used = taken(basket.sources)
             specs = []
             for each in listed:
                 if each.name not in here:
-                    name = free_name(readable(each.name), taken)
-                    taken.add(name)
+                    name = free_name(readable(each.name), used)
+                    used.add(name)
                     here[each.name] = name
                     specs.append(SourceSpec(name, spec.path, Reading(table=each.name)))
             links = [
@@ -152,7 +153,7 @@ class SourceWork(QObject):
         spec = self.desk.spec
         if spec is None:
             return
-        before = self.desk.supply.as_read(spec.name)
+        before = self.desk.supply.as_read(spec.key)
         changes = {"path": str(path.absolute()), "data": None, "server": None, "fold": None}
         changed = msgspec.structs.replace(spec, **changes)
 
@@ -162,7 +163,7 @@ class SourceWork(QObject):
 
         def put(table: Table) -> None:
             self.desk.supply.adopt(changed, table)
-            self.desk.do(edits.ChangeSource(spec.name, changes, f"Read {spec.name} from {path.name}"))
+            self.desk.do(edits.ChangeSource(spec.key, changes, f"Read {spec.name} from {path.name}"))
             if before is not None:
                 self.desk.news.emit(f"{spec.name} from {path.name}: {changes_between(before, table).sentence}.")
             self.desk.rested.emit()
@@ -171,7 +172,7 @@ class SourceWork(QObject):
 
     def paste(self, text: str) -> None:
         """Adds a pasted block as a source; its records are held in the basket when that is saved with its data."""
-        name = free_name("Pasted", {source.name for source in self.desk.basket.sources})
+        name = free_name("Pasted", taken(self.desk.basket.sources))
         spec = SourceSpec(name)
 
         def read(progress: Any) -> Any:
@@ -186,11 +187,11 @@ class SourceWork(QObject):
         self, server: Server, choices: Sequence[tuple[str, Reading]], links: Callable[[Sequence[str]], Sequence[Link]]
     ) -> None:
         """Reads tables or queries of a database and adds them as sources, with the database's own links between them."""
-        taken = {source.name for source in self.desk.basket.sources}
+        used = taken(self.desk.basket.sources)
         specs = []
         for wanted, reading in choices:
-            name = free_name(wanted, taken)
-            taken.add(name)
+            name = free_name(wanted, used)
+            used.add(name)
             specs.append(SourceSpec(name, reading=reading, server=server))
 
         def read(progress: Any) -> Any:
@@ -201,7 +202,7 @@ class SourceWork(QObject):
 
     def add_fold_source(self, fold: str) -> None:
         """Makes the summary of a fold a source of its own, kept in step with it."""
-        name = free_name(f"{fold}, summary", {source.name for source in self.desk.basket.sources})
+        name = free_name(f"{self.desk.basket.fold_name(fold)}, summary", taken(self.desk.basket.sources))
         self.desk.do(edits.AddSources((SourceSpec(name, fold=fold),)))
 
     def complain(self, what: str, todo: str = "") -> None:

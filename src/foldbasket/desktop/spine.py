@@ -78,9 +78,9 @@ class _Lines(QStyledItemDelegate):
         colours = theme.palette()
         area = QRectF(option.rect)
         name, extra = str(index.data(NAME)), str(index.data(EXTRA) or "")
-        in_source = self.desk.source_name
+        in_source = self.desk.source_key
         is_fold = bool(index.data(Qt.ItemDataRole.UserRole + 3))
-        current = name == (self.desk.fold_name if is_fold and in_source is None else None if is_fold else in_source)
+        current = name == (self.desk.fold_key if is_fold and in_source is None else None if is_fold else in_source)
         if current:
             painter.fillRect(area, QColor(colours.page))
             painter.fillRect(QRectF(area.left(), area.top(), 3, area.height()), QColor(colours.ink))
@@ -118,7 +118,11 @@ class _FieldLines(QStyledItemDelegate):
         if ref is None:
             painter.setFont(theme.font(12.5, QFont.Weight.DemiBold))
             opener = "⌄" if self.tree.isExpanded(index) else "›"
-            painter.drawText(area.adjusted(12, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, f"{opener} {index.data(NAME)}")
+            painter.drawText(
+                area.adjusted(12, 0, 0, 0),
+                Qt.AlignmentFlag.AlignVCenter,
+                f"{opener} {index.data(Qt.ItemDataRole.DisplayRole)}",
+            )
             return
         column = self.desk.column(ref)
         if column is None:
@@ -305,10 +309,10 @@ class Spine(QFrame):
         self._fill_folds()
         lines = []
         for source in desk.basket.sources:
-            table = desk.tables.get(source.name)
-            findings = sum(bool(finding.offers) for finding in desk.supply.findings(source.name))
+            table = desk.tables.get(source.key)
+            findings = sum(bool(finding.offers) for finding in desk.supply.findings(source.key))
             said = f"{findings} to mend" if findings else f"{table.count:,}" if table else ""
-            lines.append((source.name, said))
+            lines.append((source.key, said))
         self._fill(self.sources, lines, folds=False)
 
     def _fill_folds(self) -> None:
@@ -317,14 +321,14 @@ class Spine(QFrame):
         for fold in self.desk.basket.folds:
             size = (
                 f"{report.height} × {report.width}"
-                if report and fold.name == self.desk.fold_name and report.name == fold.name
+                if report and fold.key == self.desk.fold_key and report.name == fold.name
                 else ""
             )
-            lines.append((fold.name, size))
+            lines.append((fold.key, size))
         self._fill(self.folds, lines, folds=True)
-        names = [fold.name for fold in self.desk.basket.folds]
-        if self.desk.fold_name in names and not self.folds.hasFocus():
-            self.folds.scrollTo(self.folds.model().index(names.index(self.desk.fold_name), 0))
+        names = [fold.key for fold in self.desk.basket.folds]
+        if self.desk.fold_key in names and not self.folds.hasFocus():
+            self.folds.scrollTo(self.folds.model().index(names.index(self.desk.fold_key), 0))
 
     def _fill(self, view: QListView, lines: list[tuple[str, str]], folds: bool) -> None:
         desk, model = self.desk, view.model()
@@ -333,7 +337,7 @@ class Spine(QFrame):
         model.clear()
         for name, extra in lines:
             fold = desk.basket.fold(name) if folds else None
-            label = label_of(fold, desk.source) if fold is not None else name
+            label = label_of(fold, desk.source) if fold is not None else desk.basket.source_name(name)
             item = QStandardItem(label)
             item.setData(name, NAME)
             item.setToolTip(tip(label))
@@ -354,21 +358,21 @@ class Spine(QFrame):
         }
         model.clear()
         wanted = self.finding.text().casefold().split()
-        for table in self.desk.source.tables.values():
+        for key, table in self.desk.source.tables.items():
             names = [name for name in table.columns if all(word in name.casefold() for word in wanted)]
             if not names:
                 continue
             parent = QStandardItem(table.name)
-            parent.setData(table.name, NAME)
+            parent.setData(key, NAME)
             parent.setDragEnabled(False)
             for name in names:
                 item = QStandardItem(name)
-                item.setData(FieldRef(table.name, name), REF)
+                item.setData(FieldRef(key, name), REF)
                 said = f"{name}: {table.columns[name].type.value}. Double-click places it, or drag it into the report."
                 item.setToolTip(tip(said))
                 parent.appendRow(item)
             model.appendRow(parent)
-            if table.name not in closed or wanted:
+            if key not in closed or wanted:
                 self.fields.expand(parent.index())
 
     # --- acting -------------------------------------------------------------
@@ -397,7 +401,7 @@ class Spine(QFrame):
 
     def _show_fold(self, index: QModelIndex) -> None:
         """Brings a fold into view; one that is in view shows its own card."""
-        if index.data(NAME) == self.desk.fold_name and self.desk.source_name is None:
+        if index.data(NAME) == self.desk.fold_key and self.desk.source_key is None:
             self.desk.select_word(None)
         else:
             self.desk.show_fold(index.data(NAME))

@@ -117,7 +117,7 @@ class Supply(QObject):
     def miss(self, spec: SourceSpec, error: FoldBasketError) -> None:
         """Notes that a source could not be read; it is not tried again until its file changes or the user asks."""
         self._failures[self._key(spec)] = error
-        self.notes[spec.name] = str(error)
+        self.notes[spec.key] = str(error)
 
     def forget(self) -> None:
         """Drops everything that was read: another basket comes onto the desk."""
@@ -131,21 +131,21 @@ class Supply(QObject):
 
     def as_read(self, name: str) -> Table | None:
         """The table of a source before its mends."""
-        spec = next((each for each in self.basket.sources if each.name == name), None)
+        spec = next((each for each in self.basket.sources if each.key == name), None)
         return self._read.get(self._key(spec)) if spec is not None else None
 
     def all_as_read(self, specs: Sequence[SourceSpec]) -> dict[str, Table]:
         """Their tables before mending, by name, of those that have been read."""
-        found = {spec.name: self.as_read(spec.name) for spec in specs}
+        found = {spec.key: self.as_read(spec.key) for spec in specs}
         return {name: table for name, table in found.items() if table is not None}
 
     def _key(self, spec: SourceSpec) -> object:
         if spec.fold is None:
             return origin_key(spec)
-        if not any(fold.name == spec.fold for fold in self.basket.folds):
+        if not any(fold.key == spec.fold for fold in self.basket.folds):
             return origin_key(spec)
         needed = needed_sources(self.basket, spec.fold)
-        serials = tuple(self.tables[name].serial for name in needed if name in self.tables and name != spec.name)
+        serials = tuple(self.tables[name].serial for name in needed if name in self.tables and name != spec.key)
         return origin_key(spec), self.basket.fold(spec.fold), self.source.key[1:], serials
 
     def renew(self, basket: Basket) -> None:
@@ -153,25 +153,25 @@ class Supply(QObject):
         self.basket = basket
         circle = circle_of(basket)
         to_do: list[SourceSpec] = []
-        names = [spec.name for spec in basket.sources]
+        names = [spec.key for spec in basket.sources]
         for kept in (self.tables, self.outcomes, self.notes):
             for gone in set(kept) - set(names):
                 del kept[gone]
         for spec in sorted(basket.sources, key=lambda spec: spec.fold is not None):
-            if circle is not None and spec.name in circle:
-                self.tables.pop(spec.name, None)
-                self.notes[spec.name] = f"it is made of itself: {' → '.join(circle)}"
+            if circle is not None and spec.key in circle:
+                self.tables.pop(spec.key, None)
+                self.notes[spec.key] = f"it is made of itself: {' → '.join(map(basket.source_name, circle))}"
                 continue
             key = self._key(spec)
             if key in self._failures:
-                self.notes[spec.name] = str(self._failures[key])
+                self.notes[spec.key] = str(self._failures[key])
                 continue
             read = self._read.get(key)
             if read is None:
                 to_do.append(spec)
             elif self._mending.is_ready(read, spec) or _is_small(read):
-                table, self.outcomes[spec.name] = self._mending.table(read, spec)
-                self.tables[spec.name] = table.named(spec.name)
+                table, self.outcomes[spec.key] = self._mending.table(read, spec)
+                self.tables[spec.key] = table.named(spec.name)
             else:
                 to_do.append(spec)
         if to_do:
@@ -181,8 +181,8 @@ class Supply(QObject):
 
     def _prepare(self, specs: Sequence[SourceSpec]) -> None:
         basket = self.basket
-        known = {spec.name: self._read.get(self._key(spec)) for spec in basket.sources}
-        keys = {spec.name: self._key(spec) for spec in specs}
+        known = {spec.key: self._read.get(self._key(spec)) for spec in basket.sources}
+        keys = {spec.key: self._key(spec) for spec in specs}
         agreed = self.agreed
 
         def work(progress: Any) -> Any:
@@ -199,12 +199,12 @@ class Supply(QObject):
 
             for spec in specs:
                 try:
-                    table = read(spec.name)
+                    table = read(spec.key)
                     self._mending.table(table, spec, progress)
-                    done[keys[spec.name]] = table
+                    done[keys[spec.key]] = table
                 except FoldBasketError as error:
                     progress.step("Reading", 0.0)
-                    done[keys[spec.name]] = error
+                    done[keys[spec.key]] = error
             return done
 
         self._preparer.start(work)
@@ -226,7 +226,7 @@ class Supply(QObject):
         self.renew(self.basket)
 
     def _renew_source(self) -> None:
-        tables = {spec.name: self.tables[spec.name] for spec in self.basket.sources if spec.name in self.tables}
+        tables = {spec.key: self.tables[spec.key] for spec in self.basket.sources if spec.key in self.tables}
         self._calculate(self.basket.joined(tables))
         source = self.basket.joined(self.tables)
         if source.key != self.source.key:
@@ -352,14 +352,14 @@ class Supply(QObject):
         said = []
         for spec, result in done:
             if isinstance(result, FoldBasketError):
-                self.notes[spec.name] = f"the last records are kept: {result}"
+                self.notes[spec.key] = f"the last records are kept: {result}"
                 said.append(
                     f"{spec.name} could not be read again ({result.what.rstrip('.')}); the last records are kept."
                 )
                 continue
             before = self._read.get(self._key(spec))
             self.adopt(spec, result)
-            self.notes.pop(spec.name, None)
+            self.notes.pop(spec.key, None)
             if before is not None:
                 said.append(f"{spec.name}: {changes_between(before, result).sentence}.")
         self.renew(self.basket)
@@ -371,7 +371,7 @@ class Supply(QObject):
     def _vanished(self, place: str) -> None:
         for spec in self.basket.sources:
             if spec.path == place:
-                self.notes[spec.name] = f"{Path(place).name} is gone; the last records are kept"
+                self.notes[spec.key] = f"{Path(place).name} is gone; the last records are kept"
                 self.news.emit(
                     f"{Path(place).name} is gone. The last records are kept; choose another file on the source's card."
                 )

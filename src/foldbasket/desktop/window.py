@@ -454,7 +454,7 @@ class MainWindow(QMainWindow):
         from foldbasket.baskets.edits import RemoveFold
 
         if self.desk.fold is not None:
-            self.desk.do(RemoveFold(self.desk.fold.name))
+            self.desk.do(RemoveFold(self.desk.fold.key))
 
     def rename_fold(self) -> None:
         from foldbasket.baskets.edits import RenameFold
@@ -462,11 +462,11 @@ class MainWindow(QMainWindow):
         fold = self.desk.fold
         if fold is None:
             return
-        was = fold.name
+        key, was = fold.key, fold.name
 
         def named(name: str) -> None:
             if name.strip() != was:
-                self.desk.do(RenameFold(was, name.strip()))
+                self.desk.do(RenameFold(key, name.strip()))
 
         dialogs.ask_line(self, "Rename the fold", "", was, "Rename", named)
 
@@ -493,26 +493,26 @@ class MainWindow(QMainWindow):
 
     def fold_as_source(self) -> None:
         if self.desk.fold is not None:
-            self.desk.sources.add_fold_source(self.desk.fold.name)
+            self.desk.sources.add_fold_source(self.desk.fold.key)
 
     def remove_source(self) -> None:
         from foldbasket.baskets.edits import RemoveSource
 
         if self.desk.spec is not None:
-            self.desk.do(RemoveSource(self.desk.spec.name))
+            self.desk.do(RemoveSource(self.desk.spec.key))
 
     def show_fold_view(self) -> None:
         """Brings the fold into view again."""
         folds = self.desk.basket.folds
-        name = self.desk.fold_name or (folds[0].name if folds else None)
+        name = self.desk.fold_key or (folds[0].key if folds else None)
         if name is not None:
             self.desk.show_fold(name)
             self.workspace.grid.setFocus()
 
     def show_source_view(self) -> None:
         """Brings a source into view: the one that was there last, or the first."""
-        if self.desk.basket.sources and self.desk.source_name is None:
-            self.desk.show_source(self.desk.last_source or self.desk.basket.sources[0].name)
+        if self.desk.basket.sources and self.desk.source_key is None:
+            self.desk.show_source(self.desk.last_source or self.desk.basket.sources[0].key)
             self.workspace.source.preview.setFocus()
 
     def add_measure(self) -> None:
@@ -574,7 +574,7 @@ class MainWindow(QMainWindow):
         if fold is not None:
             rows = tuple(msgspec.structs.replace(word, closed=closed, turned=()) for word in fold.rows)
             done = f"{'Fold up' if closed else 'Open'} all groups"
-            self.desk.do(edits.ChangeFold(fold.name, {"rows": rows}, done))
+            self.desk.do(edits.ChangeFold(fold.key, {"rows": rows}, done))
 
     def show_fold_card(self) -> None:
         """The card of the whole report."""

@@ -195,7 +195,7 @@ class Workspace(QWidget):
     def step_back(self) -> None:
         """Escape: from the card to its word, from a formula half written to the report, from a word to the whole report."""
         desk, focused = self.desk, self.window().focusWidget() if self.window() is not None else None
-        if desk.source_name is not None:
+        if desk.source_key is not None:
             self.source.preview.setFocus(Qt.FocusReason.ShortcutFocusReason)
         elif desk.drafted is not None:
             desk.calculate(None)
@@ -233,7 +233,7 @@ class Workspace(QWidget):
 
     def renew(self) -> None:
         """Shows the fold's widgets or the source's."""
-        in_source = self.desk.source_name is not None
+        in_source = self.desk.source_key is not None
         if in_source and "proof" in self.__dict__:
             self.proof.hide()
         self._telling.setVisible(not in_source)

@@ -88,10 +88,10 @@ def _base(source: Source, tables: set[str], common: Sequence[FieldRef], fold: st
         return source.base_for(tables)  # which says what is wrong
     found = [name for name in near if all(source.stand_in(name, ref) is not None for ref in common)]
     if not found:
-        said = sorted(tables)[0]
+        said = source.called(sorted(tables)[0])
         missing = next(ref for ref in common if source.stand_in(near[0], ref) is None)
         raise FoldError(
-            f"no links lead from one table to both “{said}” and “{missing.table}”, and “{said}” has no field that stands for "
+            f"no links lead from one table to both “{said}” and “{source.called(missing.table)}”, and “{said}” has no field that stands for "
             f"“{missing.field}”.",
             where=fold,
             todo=f"Link the tables, say on the card of “{missing.field}” which field of {said} means the same, or take one out.",

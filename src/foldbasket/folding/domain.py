@@ -12,7 +12,7 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.bands import Band, band_of
+from foldbasket.folding.bands.band import Band, band_of
 from foldbasket.folding.parts.part import Part, parts_by
 from foldbasket.links.source import Source
 from foldbasket.spec.cut import Bands, Cut, Groups

@@ -122,7 +122,7 @@ class Engine:
                     measure.id,
                     headings.get(measure.id, measure.id),
                     measure.number,
-                    _remark(base_of.get(at), measure),
+                    _remark(base_of.get(at), measure, self.source),
                 )
                 for at, measure in enumerate(fold.measures)
             ),
@@ -286,8 +286,8 @@ def _given(measures: Sequence[Measure], over: Mapping[str, str]) -> list[Base]:
     return [Base(table, tuple(numbers)) for table, numbers in tables.items()]
 
 
-def _remark(base: str | None, measure: Measure) -> str:
+def _remark(base: str | None, measure: Measure, source: Source) -> str:
     said = TotalOf(measure.total).meaning
     if measure.field is not None and base is not None and measure.field.table != base and measure.total == "records":
-        return f"Each record of {measure.field.table} counts once in a cell, so totals can be less than the sum of their parts."
+        return f"Each record of {source.called(measure.field.table)} counts once in a cell, so totals can be less than the sum of their parts."
     return said

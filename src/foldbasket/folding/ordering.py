@@ -7,8 +7,6 @@ cover everything that the record filters kept.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from decimal import Decimal, InvalidOperation
-from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
@@ -131,7 +129,8 @@ def _kept_nodes(tree: Tree, asked: Asked) -> npt.NDArray[np.bool_]:
     assert asked.kept_by is not None
     starts = tree.starts[asked.level]
     parents = np.searchsorted(tree.starts[asked.level - 1], starts, side="right") - 1
-    return _kept(asked.keep, asked.kept_by, parents, len(starts))
+    shown: npt.NDArray[np.bool_] = asked.keep.kept(asked.kept_by, parents)
+    return shown
 
 
 def _ranks(values: Block, descending: bool) -> Ints:
@@ -147,49 +146,3 @@ def _ranks(values: Block, descending: bool) -> Ints:
     ranks[known[order]] = np.arange(len(known))
     ranks[np.flatnonzero(values.blank)] = np.arange(len(known), len(data))
     return ranks
-
-
-def _kept(keep: Keep, values: Block, parents: Ints, count: int) -> npt.NDArray[np.bool_]:
-    """Which nodes a summary filter shows; decided within each parent."""
-    try:
-        wanted = Decimal(keep.number.replace(",", ".").strip())
-        if not wanted.is_finite():
-            raise InvalidOperation
-    except InvalidOperation:
-        raise FoldError(f"“{keep.number}” is not a number.", todo="Type one such as 10.") from None
-    if not values.type.is_number:
-        raise FoldError(f"members cannot be picked by {values.type.value}.", todo="Choose a measure of numbers.")
-    exact = [_exact(values, at) for at in range(count)]
-    if keep.kind == "where":
-        tests = {"=": "__eq__", "≠": "__ne__", "<": "__lt__", "≤": "__le__", ">": "__gt__", "≥": "__ge__"}
-        return np.array([value is not None and getattr(value, tests[keep.sign])(wanted) for value in exact], np.bool_)
-    if wanted < 0:
-        raise FoldError(f"{keep.number} members cannot be shown.", todo="Type a number above 0.")
-    shown = np.zeros(count, np.bool_)
-    edges = np.append(np.flatnonzero(np.append(True, parents[1:] != parents[:-1])), count) if count else [0]
-    for start, stop in pairwise(edges):
-        known = {at: value for at in range(int(start), int(stop)) if (value := exact[at]) is not None}
-        members = sorted(known, key=lambda at: known[at], reverse=not keep.kind.startswith("bottom"))
-        shown[_first(keep, wanted, [known[at] for at in members], members)] = True
-    return shown
-
-
-def _exact(values: Block, at: int) -> Decimal | None:
-    if values.blank[at]:
-        return None
-    raw = values.data[at]
-    return Decimal(float(raw)) if values.data.dtype.kind == "f" else Decimal(int(raw)).scaleb(-values.scale)
-
-
-def _first(keep: Keep, wanted: Decimal, values: list[Decimal], members: list[int]) -> list[int]:
-    if keep.kind == "share":
-        whole, reached, many = sum(values), Decimal(0), 0
-        while many < len(values) and reached < whole * wanted / 100:
-            reached, many = reached + values[many], many + 1
-    else:
-        share = Decimal(len(values)) * wanted / 100
-        many = int(share.to_integral_value("ROUND_CEILING")) if "percent" in keep.kind else int(wanted)
-    many = min(many, len(values))
-    while keep.kind != "share" and 0 < many < len(values) and values[many] == values[many - 1]:
-        many += 1  # those equal to the last one stay
-    return members[:many]

@@ -45,7 +45,7 @@ def column_of(source: Source, quantity: Quantity) -> Column:
     assert quantity.other is not None
     if quantity.other.table != quantity.field.table:
         raise FoldError(
-            f"“{quantity.field.field}” is a field of {quantity.field.table}, “{quantity.other.field}” of {quantity.other.table}.",
+            f"“{quantity.field.field}” is a field of {source.called(quantity.field.table)}, “{quantity.other.field}” of {source.called(quantity.other.table)}.",
             todo="Take two fields of one table.",
         )
     other = source.column(quantity.other)

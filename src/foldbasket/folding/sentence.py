@@ -75,8 +75,7 @@ def placed_phrase(placed: Placed, fold: Fold) -> str:
         return name
     measure = next((each for each in fold.measures if each.id == placed.keep.measure), None)
     by = measure_heading(measure) if measure is not None else "a measure that was taken out"
-    middle = " " if placed.keep.kind == "where" else " by "
-    said = f"{by}{middle}{placed.keep.said}" if placed.keep.kind == "where" else f"{placed.keep.said}{middle}{by}"
+    said = placed.keep.phrase(by)
     if placed.keep.rest == "gathered":
         said += ", the rest as one"
     return f"{name} ({said})"
@@ -118,7 +117,7 @@ def headings_of(fold: Fold, source: Source | None = None) -> dict[str, str]:
     for each in ours:
         tables = {other.field.table for other in still.get(each.id, ()) if other.field is not None}
         if len(tables) > 1 and each.field is not None:
-            found[each.id] += f", {each.field.table}"
+            found[each.id] += f", {source.called(each.field.table) if source is not None else each.field.table}"
     seen: Counter[str] = Counter()
     for each in fold.measures:
         heading = found[each.id]

@@ -17,8 +17,19 @@ from foldbasket.spec.field import FieldRef
 from foldbasket.tables.types import FieldType
 from foldbasket.typed import near
 
-Schema = Mapping[str, Mapping[str, FieldType]]
-"""The fields of every table, with their types."""
+
+class Schema(dict[str, Mapping[str, FieldType]]):
+    """The fields of every table, with their types, by the key of its source. Formulas say what a table is `called`."""
+
+    def __init__(self, fields: Mapping[str, Mapping[str, FieldType]], called: Mapping[str, str]) -> None:
+        super().__init__(fields)
+        self.called = called
+
+    def table(self, name: str) -> str | None:
+        """The key of the table of that name."""
+        found = _match(name, list(self.called.values()), False)
+        return next((key for key, called in self.called.items() if called == found), None)
+
 
 NUMERIC = ("sum", "average", "median", "percentile", "standard deviation", "standard deviation of all", "variance",
            "variance of all", "sum different", "average different")  # fmt: skip
@@ -26,9 +37,10 @@ NUMERIC = ("sum", "average", "median", "percentile", "standard deviation", "stan
 
 def schema_of(source: Source) -> Schema:
     """The fields of every table of a source, with their types."""
-    return {
-        name: {field: column.type for field, column in table.columns.items()} for name, table in source.tables.items()
-    }
+    return Schema(
+        {key: {field: column.type for field, column in table.columns.items()} for key, table in source.tables.items()},
+        {key: table.name for key, table in source.tables.items()},
+    )
 
 
 @dataclass(eq=False)
@@ -137,9 +149,9 @@ class _Finder:
     def field(self, name: Name) -> FieldRef | None:
         """The field of that name. Raises FormulaError when several tables have one and none is at home."""
         if name.table is not None:
-            table = _match(name.table, list(self.schema), False)
+            table = self.schema.table(name.table)
             if table is None:
-                hint = near(name.table, self.schema, 0.5)
+                hint = near(name.table, list(self.schema.called.values()), 0.5)
                 raise FormulaError(
                     f"there is no table “{name.table}”.", name.start, name.stop, todo=f"Did you mean {written(hint)}?" if hint else ""
                 )  # fmt: skip
@@ -152,16 +164,16 @@ class _Finder:
         ]
         own = [ref for ref in hits if ref.table == self.home]
         if len(hits) > 1 and not own:
-            tables = ", ".join(ref.table for ref in hits)
+            tables = ", ".join(self.schema.called[ref.table] for ref in hits)
             raise FormulaError(
                 f"“{name.name}” is a field of several tables: {tables}.",
-                name.start, name.stop, todo=f"Say which, such as {written(hits[0].field, hits[0].table)}.",
+                name.start, name.stop, todo=f"Say which, such as {written(hits[0].field, self.schema.called[hits[0].table])}.",
             )  # fmt: skip
         return next(iter(own or hits), None)
 
     def unknown(self, name: Name) -> FormulaError:
         fields = (
-            list(self.schema.get(_match(name.table, list(self.schema), False) or "", ()))
+            list(self.schema.get(self.schema.table(name.table) or "", ()))
             if name.table is not None
             else [each for table in self.schema.values() for each in table]
         )

@@ -9,8 +9,9 @@ from foldbasket.formulas.parsing import parsed, written
 from foldbasket.formulas.tree import Name, names_in
 
 
-def renamed(text: str, to: Callable[[Name], str | None]) -> str:
-    """The formula with each name become what `to` gives for it, None leaving it. Text that is no formula stays as it is."""
+def renamed(text: str, to: Callable[[Name], tuple[str, str | None] | None]) -> str:
+    """The formula with each name become what `to` gives for it, a name and the table before it, if any; None leaves it. Text that is
+    no formula stays as it is."""
     try:
         names = names_in(parsed(text))
     except FormulaError:
@@ -18,7 +19,7 @@ def renamed(text: str, to: Callable[[Name], str | None]) -> str:
     for name in reversed(names):
         new = to(name)
         if new is not None:
-            text = text[: name.start] + written(new, name.table) + text[name.stop :]
+            text = text[: name.start] + written(*new) + text[name.stop :]
     return text
 
 

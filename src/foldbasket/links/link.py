@@ -5,6 +5,7 @@ A blank key finds nothing. Keys that repeat on the one side are refused, since a
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import msgspec
@@ -20,7 +21,8 @@ from foldbasket.tables.types import FieldType
 
 
 class Link(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename={"from_table": "from", "to_table": "to"}):
-    """Each record of `from_table` finds at most one of `to_table`, by equal values in every pair of `keys`."""
+    """Each record of `from_table` finds at most one of `to_table`, by equal values in every pair of `keys`. Tables are named by the
+    keys of their sources."""
 
     from_table: str
     to_table: str
@@ -39,8 +41,8 @@ def find_partners(link: Link, near: Table, far: Table) -> npt.NDArray[np.int32]:
     if len(repeats):
         shown = _shown(link, far, int(order[repeats[0]]))
         raise LinkError(
-            f"{len(np.unique(ordered[repeats])):,} keys stand on more than one record of “{link.to_table}” (first: {shown}).",
-            where=where_of(link),
+            f"{len(np.unique(ordered[repeats])):,} keys stand on more than one record of “{far.name}” (first: {shown}).",
+            where=_where(near, far),
             todo="Choose another key, keep one record for each, or turn the link round.",
         )
     found = np.full(near.count, -1, np.int32)
@@ -51,9 +53,13 @@ def find_partners(link: Link, near: Table, far: Table) -> npt.NDArray[np.int32]:
     return found
 
 
-def where_of(link: Link) -> str:
-    """Names a link in a message."""
-    return f"Link from “{link.from_table}” to “{link.to_table}”"
+def where_of(link: Link, called: Callable[[str], str]) -> str:
+    """Names a link in a message; `called` gives the name of a table that a link refers to."""
+    return f"Link from “{called(link.from_table)}” to “{called(link.to_table)}”"
+
+
+def _where(near: Table, far: Table) -> str:
+    return f"Link from “{near.name}” to “{far.name}”"
 
 
 @dataclass(frozen=True)
@@ -117,7 +123,7 @@ class _Keys:
 
 
 def _keys(link: Link, near: Table, far: Table) -> _Keys:
-    where = where_of(link)
+    where = _where(near, far)
     if not link.keys:
         raise LinkError("it names no key fields.", where=where, todo="Give at least one pair of fields.")
     near_keys = np.zeros(near.count, np.int64)

@@ -48,7 +48,7 @@ class Aligned:
 
 
 class Source:
-    """Tables by name and the links between them. Safe to read from several threads."""
+    """Tables by the keys of their sources and the links between them. Safe to read from several threads."""
 
     def __init__(
         self,
@@ -62,7 +62,7 @@ class Source:
         self.links = tuple(link for link in links if link.from_table in tables and link.to_table in tables)
         self.shared, self.fiscal = tuple(shared), fiscal
         self.key = (
-            tuple(sorted((name, table.serial) for name, table in tables.items())),
+            tuple(sorted((key, table.name, table.serial) for key, table in tables.items())),
             self.links,
             self.shared,
             fiscal,
@@ -73,11 +73,18 @@ class Source:
         self._aligned: dict[tuple[str, FieldRef], Aligned] = {}
         self._lock = threading.RLock()
 
+    def called(self, table: str) -> str:
+        """What a table is called, by the key of its source; the key itself where it is gone."""
+        return self.tables[table].name if table in self.tables else table
+
     def table(self, name: str) -> Table:
-        """The table of that name, or a LinkError that lists the known ones."""
+        """The table that a key refers to, or a LinkError that lists the known ones."""
         if name not in self.tables:
             todo = "Open it again or undo what took it out, or take its fields out of the fold."
-            raise LinkError(f"there is no source “{name}”.", todo=f"{todo} {meant(name, self.tables)}".rstrip())
+            raise LinkError(
+                f"there is no source “{name}”.",
+                todo=f"{todo} {meant(name, [table.name for table in self.tables.values()])}".rstrip(),
+            )
         return self.tables[name]
 
     def column(self, ref: FieldRef) -> Column:
@@ -121,7 +128,7 @@ class Source:
             self.table(name)
         candidates = [name for name in self.tables if all(self.path(name, other) is not None for other in used)]
         if not candidates:
-            listed = " and ".join(f"“{name}”" for name in sorted(used))
+            listed = " and ".join(f"“{self.called(name)}”" for name in sorted(used))
             raise LinkError(
                 f"no links lead from one table to {listed}.", todo="Link the tables, or take one field out."
             )
@@ -137,7 +144,9 @@ class Source:
                 return self._rows[base, table]
             path = self.path(base, table)
             if path is None:
-                raise LinkError(f"“{table}” cannot be reached from “{base}”.", todo="Link the two tables.")
+                raise LinkError(
+                    f"“{self.called(table)}” cannot be reached from “{self.called(base)}”.", todo="Link the two tables."
+                )
             found: npt.NDArray[np.int32] | None = None
             for link in path:
                 if link not in self._steps:

@@ -6,7 +6,7 @@ Only proposals: nothing is linked until the user accepts, and where two paths wo
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 
 import numpy as np
 import pyarrow as pa
@@ -44,20 +44,21 @@ def leads(links: Sequence[Link], start: str, end: str) -> bool:
     return end in reached
 
 
-def question_of(links: Sequence[Link], link: Link) -> str | None:
-    """What a new link would make unclear: a cycle, or a second path between two tables; None when all stays clear."""
+def question_of(links: Sequence[Link], link: Link, called: Callable[[str], str] = str) -> str | None:
+    """What a new link would make unclear: a cycle, or a second path between two tables; None when all stays clear. `called` gives the
+    name of a table that a link refers to."""
+    near, far = called(link.from_table), called(link.to_table)
     if link.from_table == link.to_table:
-        return f"“{link.from_table}” cannot be linked to itself."
+        return f"“{near}” cannot be linked to itself."
     if leads(links, link.to_table, link.from_table):
-        return (
-            f"Links lead from “{link.to_table}” to “{link.from_table}” already: a record would find itself in a circle."
-        )
+        return f"Links lead from “{far}” to “{near}” already: a record would find itself in a circle."
     both = [*links, link]
     names = {each for one in both for each in (one.from_table, one.to_table)}
     for start in sorted(names):
         for end in sorted(names):
             if start != end and _ways(both, start, end) > max(1, _ways(links, start, end)):
-                return f"There would be two ways from “{start}” to “{end}”, and they may find different records."
+                ways = f"“{called(start)}” to “{called(end)}”"
+                return f"There would be two ways from {ways}, and they may find different records."
     return None
 
 
@@ -70,11 +71,11 @@ def _ways(links: Sequence[Link], start: str, end: str, depth: int = 0) -> int:
 
 
 def _candidates(tables: Mapping[str, Table]) -> Iterator[tuple[float, Link]]:
-    for far in tables.values():
+    for end, far in tables.items():
         for key in far.columns.values():
             if key.type is FieldType.REAL or key.type is FieldType.TIMESTAMP or not names_records(key):
                 continue
-            for near in tables.values():
+            for start, near in tables.items():
                 if near is far:
                     continue
                 for column in near.columns.values():
@@ -85,7 +86,7 @@ def _candidates(tables: Mapping[str, Table]) -> Iterator[tuple[float, Link]]:
                         if covered >= COVERED and not (both and near.count <= far.count):
                             # The nearer table is the one with fewer records: an order's customer, not each line's.
                             score = likeness + covered - near.count / (near.count + 1e7)
-                            yield score, Link(near.name, far.name, ((column.name, key.name),))
+                            yield score, Link(start, end, ((column.name, key.name),))
 
 
 def names_records(column: Column) -> bool:

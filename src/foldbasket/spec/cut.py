@@ -2,31 +2,39 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, ClassVar
 
 import msgspec
 
+from foldbasket.kinds import Kind
+from foldbasket.registry import Kinds
 
-class Bands(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """Half-open bands [from, to), the last closed.
 
-    `width`: bands of the width `size`, on multiples of it, over all values of the field. `counts`: `size` bands with as equal
-    numbers of records of the field's table as its values allow. `edges`: between the given numbers; what lies outside all of
-    them makes *(outside)*.
-    """
+class Bands(Kind):
+    """Base of all bands of numbers: half-open [from, to), the last closed; each kind is a `BandsStruct`."""
 
-    how: Literal["width", "edges", "counts"] = "width"
-    size: str = "100"
-    edges: tuple[str, ...] = ()
+    __slots__ = ()
+
+    kinds: ClassVar[Kinds[type[Bands]]] = Kinds("bands", "foldbasket.folding.bands")
+    tag: ClassVar[str] = "how"
+    standing: ClassVar[int] = 100
+    """Where it stands among those that are offered."""
+    label: ClassVar[str] = ""
+    """What its choice is called: “bands of one width”."""
+    meaning: ClassVar[str] = ""
 
     @property
     def said(self) -> str:
         """How the sentence says it: “in bands of 100”."""
-        return {
-            "width": f"in bands of {self.size}",
-            "counts": f"in {self.size} bands of equal counts",
-            "edges": "in bands at " + ", ".join(self.edges),
-        }[self.how]
+        raise NotImplementedError
+
+    def between(self, numbers: Any) -> Any:
+        """The edges of the bands, rising; `numbers` are a `folding.bands.band.Numbers`. Raises FoldError where they make no sense."""
+        raise NotImplementedError
+
+
+class BandsStruct(msgspec.Struct, Bands, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="how"):
+    """Base of every kind of bands: the struct that a document holds."""
 
 
 class Group(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):

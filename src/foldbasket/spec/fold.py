@@ -116,7 +116,7 @@ class Measure(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
 class Fold(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """One pivot report. `row_total` is the line over all rows, `column_total` the column over all columns. Totals cover all
     records that the filters kept, or only those of the members `shown`. Measures stand along columns or rows, inside all fields
-    or after the first `measures_at` of them."""
+    or after the first `measures_at` of them. Others refer to it by its `key`: its `id`, or its name where it was never given another."""
 
     name: str
     measures: tuple[Measure, ...] = ()
@@ -128,6 +128,12 @@ class Fold(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     totals_cover: Covers = Covers.KEPT
     measures_on: MeasuresOn = MeasuresOn.COLUMNS
     measures_at: int | None = None
+    id: str = ""
+
+    @property
+    def key(self) -> str:
+        """What others refer to it by, whatever it is called."""
+        return self.id or self.name
 
     @property
     def is_empty(self) -> bool:

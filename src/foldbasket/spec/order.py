@@ -1,12 +1,13 @@
-"""How members stand in order, and which of them are shown, by the values of a measure."""
+"""How members stand in order, and which of them are shown, by the values of a measure. The kinds of picking stand in `folding/pickings/`."""
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar
 
 import msgspec
 
-from foldbasket.kinds import Choice
+from foldbasket.kinds import Choice, Kind, set_by
+from foldbasket.registry import Kinds
 
 
 class ByValue(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -16,18 +17,6 @@ class ByValue(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
     among: tuple[str, ...] = ()
 
 
-class Picking(Choice):
-    """How members are picked by a measure. `said` is filled with the number, and for a comparison with its sign; `meaning` is the number
-    that it begins with."""
-
-    TOP = "top", "the top", "top {number}", "10"
-    BOTTOM = "bottom", "the bottom", "bottom {number}", "10"
-    TOP_PERCENT = "top percent", "the top percent", "top {number} %", "10"
-    BOTTOM_PERCENT = "bottom percent", "the bottom percent", "bottom {number} %", "10"
-    SHARE = "share", "the largest up to %", "the largest up to {number} %", "80"
-    WHERE = "where", "where it is", "{sign} {number}", "0"
-
-
 class Rest(Choice):
     """What becomes of the members that are not shown."""
 
@@ -35,21 +24,39 @@ class Rest(Choice):
     GATHERED = "gathered", "stands as All others"
 
 
-class Keep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """Which members of a field are shown, by a measure, within each parent.
+class Keep(Kind):
+    """Base of all pickings: which members of a field are shown, by a `measure`, within each parent. What becomes of the `rest` is said on
+    each; each kind is a `KeepStruct`."""
 
-    `top` and `bottom` so many (those equal to the last stay), so many `percent` of the members, `share`: the fewest that reach
-    so many percent of their sum together (of equal ones the first by label), or `where` the measure compares with a number. The `rest` is gone, or gathered in one
-    line of its own.
-    """
+    __slots__ = ()
 
-    measure: str
-    kind: Picking = Picking.TOP
-    number: str = "10"
-    sign: Literal["=", "≠", "<", "≤", ">", "≥"] = ">"
-    rest: Rest = Rest.GONE
+    kinds: ClassVar[Kinds[type[Keep]]] = Kinds("picking", "foldbasket.folding.pickings")
+    standing: ClassVar[int] = 100
+    """Where it stands among those that are offered."""
+    label: ClassVar[str] = ""
+    """What its choice is called: “the top”."""
+
+    if TYPE_CHECKING:
+        measure: str
+        rest: Rest
 
     @property
     def said(self) -> str:
-        """How the sentence says it: “top 10”."""
-        return Picking(self.kind).said.format(number=self.number, sign=self.sign)
+        """How many it keeps, in the words of the sentence: “top 10”."""
+        raise NotImplementedError
+
+    def phrase(self, measure: str) -> str:
+        """How the sentence says it, with the heading of its measure: “top 10 by Net”."""
+        return f"{self.said} by {measure}"
+
+    def kept(self, values: Any, parents: Any) -> Any:
+        """Which nodes are shown; `values` is a `folding.aggregates.Block` with one for each node, `parents` the node of the level above, both
+        of shape (nodes,), parents together. Raises FoldError where it makes no sense."""
+        raise NotImplementedError
+
+
+class KeepStruct(msgspec.Struct, Keep, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="kind"):
+    """Base of every kind of picking: the struct that a document holds."""
+
+    measure: str
+    rest: Annotated[Rest, set_by("The rest")] = Rest.GONE

@@ -16,6 +16,7 @@ from foldbasket.baskets.edits.sources import (
     RemoveLink,
     RemoveMend,
     RemoveSource,
+    RenameSource,
     ShareField,
 )
 from foldbasket.baskets.edits.words import (
@@ -64,6 +65,7 @@ __all__ = [
     "RemoveSource",
     "RenameField",
     "RenameFold",
+    "RenameSource",
     "ShareField",
     "Swap",
     "Turn",

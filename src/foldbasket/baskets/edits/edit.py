@@ -8,10 +8,14 @@ from foldbasket.baskets.basket import Basket
 class Edit:
     """Base of all edits."""
 
-    @property
-    def label(self) -> str:
-        """What was done, for the list of steps: “Place Region on rows”."""
+    def label(self, basket: Basket) -> str:
+        """What it does to a basket, for the list of steps: “Place Region on rows”."""
         raise NotImplementedError
+
+    def leaves(self, basket: Basket) -> dict[str, list[str]]:
+        """What it takes out that is in use: its name, and what uses it in words: “the fold “Net by region””. Told when it is done, since
+        undoing brings it back."""
+        return {}
 
     def apply(self, basket: Basket) -> Basket:
         """The basket after the edit."""

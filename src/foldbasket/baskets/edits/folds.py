@@ -9,7 +9,7 @@ from typing import Any
 
 import msgspec
 
-from foldbasket.baskets.basket import Basket, free_name
+from foldbasket.baskets.basket import Basket, free_name, named, taken
 from foldbasket.baskets.edits.edit import Edit
 from foldbasket.errors import BasketError
 from foldbasket.spec.fold import Fold
@@ -23,8 +23,7 @@ class Turn(Edit):
 
     fold: str
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return "Turn the report"
 
     def apply(self, basket: Basket) -> Basket:
@@ -44,8 +43,7 @@ class ChangeFold(Edit):
     changes: Mapping[str, Any]
     done: str
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return self.done
 
     def apply(self, basket: Basket) -> Basket:
@@ -59,8 +57,7 @@ class ChangeBasket(Edit):
     changes: Mapping[str, Any]
     done: str
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return self.done
 
     def apply(self, basket: Basket) -> Basket:
@@ -80,13 +77,12 @@ class AddFold(Edit):
 
     fold: Fold
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return f"Add the fold “{self.fold.name}”"
 
     def apply(self, basket: Basket) -> Basket:
-        name = free_name(self.fold.name, {fold.name for fold in basket.folds})
-        return replace(basket, folds=(*basket.folds, replace(self.fold, name=name)))
+        name = free_name(self.fold.name, taken(basket.folds))
+        return replace(basket, folds=(*basket.folds, replace(self.fold, name=name, id="")))
 
 
 @dataclass(frozen=True)
@@ -95,39 +91,33 @@ class RemoveFold(Edit):
 
     fold: str
 
-    @property
-    def label(self) -> str:
-        return f"Take out the fold “{self.fold}”"
+    def label(self, basket: Basket) -> str:
+        return f"Take out the fold “{basket.fold_name(self.fold)}”"
 
     def apply(self, basket: Basket) -> Basket:
-        basket.fold(self.fold)
+        name = basket.fold(self.fold).name
         made = [source.name for source in basket.sources if source.fold == self.fold]
         if made:
             raise BasketError(
-                f"the source “{made[0]}” is made of the fold “{self.fold}”.",
+                f"the source “{made[0]}” is made of the fold “{name}”.",
                 todo="Take the source out first, or read another file in its place.",
             )
-        return replace(basket, folds=tuple(fold for fold in basket.folds if fold.name != self.fold))
+        return replace(basket, folds=tuple(fold for fold in basket.folds if fold.key != self.fold))
 
 
 @dataclass(frozen=True)
 class RenameFold(Edit):
-    """Gives a fold another name, by which the sources made of it follow."""
+    """Gives a fold another name. What refers to it goes by its key and stays as it is."""
 
     fold: str
     name: str
 
-    @property
-    def label(self) -> str:
-        return f"Rename “{self.fold}” to “{self.name}”"
+    def label(self, basket: Basket) -> str:
+        return f"Rename “{basket.fold_name(self.fold)}” to “{self.name}”"
 
     def apply(self, basket: Basket) -> Basket:
         if not self.name.strip():
             raise BasketError("a fold needs a name.", todo="Type at least one letter.")
-        if any(fold.name == self.name for fold in basket.folds if fold.name != self.fold):
+        if any(fold.name == self.name for fold in basket.folds if fold.key != self.fold):
             raise BasketError(f"there is a fold “{self.name}” already.", todo="Choose another name.")
-        sources = tuple(
-            replace(source, fold=self.name) if source.fold == self.fold else source for source in basket.sources
-        )
-        renamed = basket.with_fold(self.fold, lambda fold: replace(fold, name=self.name))
-        return replace(renamed, sources=sources)
+        return basket.with_fold(self.fold, lambda fold: named(fold, self.name))

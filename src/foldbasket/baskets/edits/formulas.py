@@ -9,7 +9,7 @@ import msgspec
 from foldbasket.baskets.basket import Basket
 from foldbasket.baskets.calculated import Calculated
 from foldbasket.baskets.edits.edit import Edit
-from foldbasket.baskets.naming import use_of_field, with_field_named
+from foldbasket.baskets.naming import uses_of_field, with_field_named
 from foldbasket.errors import BasketError
 
 replace = msgspec.structs.replace
@@ -19,14 +19,16 @@ def _find(basket: Basket, table: str, name: str) -> Calculated:
     for each in basket.calculated:
         if (each.table, each.name) == (table, name):
             return each
-    raise BasketError(f"“{table}” has no calculated field “{name}”.")
+    raise BasketError(f"“{basket.source_name(table)}” has no calculated field “{name}”.")
 
 
 def _check_name(basket: Basket, table: str, name: str) -> None:
     if not name.strip():
         raise BasketError("a calculated field needs a name.", todo="Type at least one letter.")
     if any((each.table, each.name) == (table, name) for each in basket.calculated):
-        raise BasketError(f"“{table}” has a calculated field “{name}” already.", todo="Choose another name.")
+        raise BasketError(
+            f"“{basket.source_name(table)}” has a calculated field “{name}” already.", todo="Choose another name."
+        )
 
 
 @dataclass(frozen=True)
@@ -35,8 +37,7 @@ class AddField(Edit):
 
     field: Calculated
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return f"Calculate {self.field.name}"
 
     def apply(self, basket: Basket) -> Basket:
@@ -53,8 +54,7 @@ class ChangeField(Edit):
     name: str
     formula: str
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return f"Change the formula of {self.name}"
 
     def apply(self, basket: Basket) -> Basket:
@@ -71,8 +71,7 @@ class RenameField(Edit):
     name: str
     to: str
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return f"Rename {self.name} to {self.to}"
 
     def apply(self, basket: Basket) -> Basket:
@@ -88,13 +87,12 @@ class RemoveField(Edit):
     table: str
     name: str
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return f"Take out {self.name}"
 
     def apply(self, basket: Basket) -> Basket:
         gone = _find(basket, self.table, self.name)
-        use = use_of_field(basket, self.table, self.name)
+        use = next(uses_of_field(basket, self.table, self.name), None)
         if use is not None:
             raise BasketError(f"“{self.name}” is used by {use}.", todo="Take it out there first.")
         return replace(basket, calculated=tuple(each for each in basket.calculated if each is not gone))

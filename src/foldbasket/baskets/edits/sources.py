@@ -8,14 +8,13 @@ from typing import Any
 
 import msgspec
 
-from foldbasket.baskets.basket import Basket, SourceSpec
+from foldbasket.baskets.basket import Basket, SourceSpec, named, taken
 from foldbasket.baskets.edits.edit import Edit
-from foldbasket.baskets.naming import with_field_named
+from foldbasket.baskets.naming import uses_of_field, uses_of_source, with_field_named, with_table_named
 from foldbasket.errors import BasketError, LinkError
 from foldbasket.links.link import Link, where_of
 from foldbasket.links.suggest import question_of
 from foldbasket.spec.field import FieldRef, Shared
-from foldbasket.tables.mending.fields import RenameField
 from foldbasket.tables.mending.mend import AnyMend
 
 replace = msgspec.structs.replace
@@ -28,16 +27,39 @@ class AddSources(Edit):
     sources: tuple[SourceSpec, ...]
     links: tuple[Link, ...] = field(default=())
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return "Open " + ", ".join(source.name for source in self.sources)
 
     def apply(self, basket: Basket) -> Basket:
-        taken = {source.name for source in basket.sources}
+        there = taken(basket.sources)
         for source in self.sources:
-            if source.name in taken:
+            if source.name in there:
                 raise BasketError(f"there is a source “{source.name}” already.")
         return replace(basket, sources=basket.sources + self.sources, links=basket.links + self.links)
+
+
+def _ends(basket: Basket, link: Link) -> tuple[str, str]:
+    return basket.source_name(link.from_table), basket.source_name(link.to_table)
+
+
+@dataclass(frozen=True)
+class RenameSource(Edit):
+    """Gives a source another name. Folds and links go by its key and stay as they are; formulas that name it follow."""
+
+    source: str
+    name: str
+
+    def label(self, basket: Basket) -> str:
+        return f"Rename {basket.source_name(self.source)} to {self.name}"
+
+    def apply(self, basket: Basket) -> Basket:
+        was = basket.source(self.source).name
+        if not self.name.strip():
+            raise BasketError("a source needs a name.", todo="Type at least one letter.")
+        if any(each.name.casefold() == self.name.casefold() for each in basket.sources if each.key != self.source):
+            raise BasketError(f"there is a source “{self.name}” already.", todo="Choose another name.")
+        renamed = basket.with_source(self.source, lambda source: named(source, self.name))
+        return with_table_named(renamed, was, self.name)
 
 
 @dataclass(frozen=True)
@@ -46,15 +68,18 @@ class RemoveSource(Edit):
 
     source: str
 
-    @property
-    def label(self) -> str:
-        return f"Take out {self.source}"
+    def label(self, basket: Basket) -> str:
+        return f"Take out {basket.source_name(self.source)}"
+
+    def leaves(self, basket: Basket) -> dict[str, list[str]]:
+        uses = uses_of_source(basket, self.source)
+        return {basket.source_name(self.source): uses} if uses else {}
 
     def apply(self, basket: Basket) -> Basket:
         basket.source(self.source)
         return replace(
             basket,
-            sources=tuple(each for each in basket.sources if each.name != self.source),
+            sources=tuple(each for each in basket.sources if each.key != self.source),
             links=tuple(link for link in basket.links if self.source not in (link.from_table, link.to_table)),
         )
 
@@ -67,8 +92,7 @@ class ChangeSource(Edit):
     changes: Mapping[str, Any]
     done: str
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return self.done
 
     def apply(self, basket: Basket) -> Basket:
@@ -82,35 +106,48 @@ class AddMends(Edit):
     source: str
     mends: tuple[AnyMend, ...]
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return "; ".join(mend.label for mend in self.mends)
 
     def apply(self, basket: Basket) -> Basket:
         mended = basket.with_source(self.source, lambda source: replace(source, mends=source.mends + self.mends))
         for mend in self.mends:
-            if isinstance(mend, RenameField):
-                mended = with_field_named(mended, self.source, mend.field, mend.to)
+            for old, new in mend.renames:
+                mended = with_field_named(mended, self.source, old, new)
         return mended
+
+    def leaves(self, basket: Basket) -> dict[str, list[str]]:
+        gone = [field for mend in self.mends for field in mend.takes_out]
+        return {field: uses for field in gone if (uses := list(uses_of_field(basket, self.source, field)))}
 
 
 @dataclass(frozen=True)
 class RemoveMend(Edit):
-    """Takes one mend of a source back; the others are done as before."""
+    """Takes one mend of a source back; the others are done as before. What uses a field by the name that it gave follows back; where a
+    later mend is about that name, it is refused."""
 
     source: str
     at: int
 
-    @property
-    def label(self) -> str:
-        return f"Take back mend {self.at + 1} of {self.source}"
+    def label(self, basket: Basket) -> str:
+        return f"Take back mend {self.at + 1} of {basket.source_name(self.source)}"
 
     def apply(self, basket: Basket) -> Basket:
         def without(source: SourceSpec) -> SourceSpec:
-            _mend_at(source, self.at)
             return replace(source, mends=source.mends[: self.at] + source.mends[self.at + 1 :])
 
-        return basket.with_source(self.source, without)
+        source = basket.source(self.source)
+        gone = _mend_at(source, self.at)
+        taken_back = basket.with_source(self.source, without)
+        for old, new in gone.renames:
+            for later in source.mends[self.at + 1 :]:
+                if later.is_about(new):
+                    raise BasketError(
+                        f"“{later.label}” is about the field by the name that this gave it.",
+                        todo="Take that back first.",
+                    )
+            taken_back = with_field_named(taken_back, self.source, new, old)
+        return taken_back
 
 
 @dataclass(frozen=True)
@@ -121,9 +158,8 @@ class MoveMend(Edit):
     at: int
     to: int
 
-    @property
-    def label(self) -> str:
-        return f"Do mend {self.at + 1} of {self.source} as number {self.to + 1}"
+    def label(self, basket: Basket) -> str:
+        return f"Do mend {self.at + 1} of {basket.source_name(self.source)} as number {self.to + 1}"
 
     def apply(self, basket: Basket) -> Basket:
         def moved(source: SourceSpec) -> SourceSpec:
@@ -148,18 +184,19 @@ class AddLinks(Edit):
 
     links: tuple[Link, ...]
 
-    @property
-    def label(self) -> str:
-        return "Link " + ", ".join(f"{link.from_table} to {link.to_table}" for link in self.links)
+    def label(self, basket: Basket) -> str:
+        return "Link " + ", ".join(f"{_ends(basket, link)[0]} to {_ends(basket, link)[1]}" for link in self.links)
 
     def apply(self, basket: Basket) -> Basket:
         links = list(basket.links)
         for link in self.links:
             for end in (link.from_table, link.to_table):
                 basket.source(end)
-            question = question_of(links, link)
+            question = question_of(links, link, basket.source_name)
             if question is not None:
-                raise LinkError(question, where=where_of(link), todo="Take one of the links out first.")
+                raise LinkError(
+                    question, where=where_of(link, basket.source_name), todo="Take one of the links out first."
+                )
             links.append(link)
         return replace(basket, links=tuple(links))
 
@@ -172,8 +209,7 @@ class ChangeLink(Edit):
     becomes: Link
     done: str
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return self.done
 
     def apply(self, basket: Basket) -> Basket:
@@ -186,13 +222,13 @@ class RemoveLink(Edit):
 
     link: Link
 
-    @property
-    def label(self) -> str:
-        return f"Unlink {self.link.from_table} from {self.link.to_table}"
+    def label(self, basket: Basket) -> str:
+        near, far = _ends(basket, self.link)
+        return f"Unlink {near} from {far}"
 
     def apply(self, basket: Basket) -> Basket:
         if self.link not in basket.links:
-            raise BasketError(f"“{self.link.from_table}” has no such link.")
+            raise BasketError(f"“{_ends(basket, self.link)[0]}” has no such link.")
         return replace(basket, links=tuple(link for link in basket.links if link != self.link))
 
 
@@ -205,8 +241,7 @@ class ShareField(Edit):
     other: FieldRef | None
     said: str
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return f"Say what is {self.said}"
 
     def apply(self, basket: Basket) -> Basket:

@@ -61,8 +61,7 @@ class Place(Edit):
     said: str
     at: int | None = None
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return f"Place {self.said} on {self.strand}" if self.strand != "filters" else f"Filter by {self.said}"
 
     def apply(self, basket: Basket) -> Basket:
@@ -80,8 +79,7 @@ class Move(Edit):
     at: int | None = None
     becomes: Word | None = None
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return f"Move {self.said} on {self.strand}"
 
     def apply(self, basket: Basket) -> Basket:
@@ -100,8 +98,7 @@ class Remove(Edit):
     word: str
     said: str
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return f"Take out {self.said}"
 
     def apply(self, basket: Basket) -> Basket:
@@ -120,8 +117,7 @@ class Change(Edit):
     changes: Mapping[str, Any]
     done: str
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return self.done
 
     def apply(self, basket: Basket) -> Basket:
@@ -145,8 +141,7 @@ class Swap(Edit):
     becomes: Word
     done: str
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return self.done
 
     def apply(self, basket: Basket) -> Basket:
@@ -168,8 +163,7 @@ class FoldUp(Edit):
     word: str
     path: tuple[str, ...]
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return f"Fold or open {self.path[-1]}"
 
     def apply(self, basket: Basket) -> Basket:
@@ -177,7 +171,7 @@ class FoldUp(Edit):
         turned = placed.turned
         kept = tuple(path for path in turned if path != self.path)
         new = kept if len(kept) < len(turned) else (*turned, self.path)
-        return Change(self.fold, self.word, {"turned": new}, self.label).apply(basket)
+        return Change(self.fold, self.word, {"turned": new}, self.label(basket)).apply(basket)
 
 
 @dataclass(frozen=True)
@@ -189,13 +183,12 @@ class FoldLevel(Edit):
     closed: bool
     said: str
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return f"{'Fold up' if self.closed else 'Open'} all of {self.said}"
 
     def apply(self, basket: Basket) -> Basket:
         _placed(basket, self.fold, self.word)
-        return Change(self.fold, self.word, {"closed": self.closed, "turned": ()}, self.label).apply(basket)
+        return Change(self.fold, self.word, {"closed": self.closed, "turned": ()}, self.label(basket)).apply(basket)
 
 
 @dataclass(frozen=True)
@@ -208,8 +201,7 @@ class DrillInto(Edit):
     into: FieldRef
     part: str | None = None
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return f"Drill into {self.member}"
 
     def apply(self, basket: Basket) -> Basket:
@@ -225,7 +217,7 @@ class DrillInto(Edit):
             subtotal=placed.subtotal,
             drilled=(*placed.drilled, was),
         )
-        put = Swap(self.fold, self.word, becomes, self.label).apply(basket)
+        put = Swap(self.fold, self.word, becomes, self.label(basket)).apply(basket)
         return put.with_fold(self.fold, lambda fold: replace(fold, filters=(*fold.filters, keeps)))
 
 
@@ -236,8 +228,7 @@ class DrillBack(Edit):
     fold: str
     word: str
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return "Drill back"
 
     def apply(self, basket: Basket) -> Basket:
@@ -248,7 +239,7 @@ class DrillBack(Edit):
         becomes = Placed(
             placed.id, was.field, was.part, heading=was.heading, subtotal=placed.subtotal, drilled=placed.drilled[:-1]
         )
-        put = Swap(self.fold, self.word, becomes, self.label).apply(basket)
+        put = Swap(self.fold, self.word, becomes, self.label(basket)).apply(basket)
         return put.with_fold(
             self.fold,
             lambda fold: replace(fold, filters=tuple(rule for rule in fold.filters if rule.id != was.filter)),
@@ -267,8 +258,7 @@ class OfferPicker(Edit):
     folds: tuple[str, ...]
     said: str
 
-    @property
-    def label(self) -> str:
+    def label(self, basket: Basket) -> str:
         return f"Offer {self.said} beside the report" if self.folds else f"Offer {self.said} no longer"
 
     def apply(self, basket: Basket) -> Basket:
@@ -282,8 +272,8 @@ class OfferPicker(Edit):
 
         def offered(fold: Fold) -> Fold:
             others = tuple(each for each in fold.filters if each.picker != name and each is not rule)
-            if fold.name not in self.folds:
-                if fold.name != self.fold:
+            if fold.key not in self.folds:
+                if fold.key != self.fold:
                     return replace(fold, filters=others)
                 same = tuple(each.as_word(each.id, "") if each is rule else each for each in fold.filters)
                 return replace(fold, filters=same)
@@ -319,7 +309,7 @@ def _mirrored(basket: Basket, fold: str, word: str) -> Basket:
 
     def alike(other: Fold) -> Fold:
         rules = tuple(
-            rule.as_word(each.id, rule.picker) if each.picker == rule.picker and other.name != fold else each
+            rule.as_word(each.id, rule.picker) if each.picker == rule.picker and other.key != fold else each
             for each in other.filters
         )
         return replace(other, filters=rules)

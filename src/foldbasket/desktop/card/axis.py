@@ -23,7 +23,9 @@ def axis_card(desk: Desk, placed: Placed, strand: str, parent: QWidget) -> CardB
     assert fold is not None
     column = desk.column(placed.field)
     kind = column.type.value if column is not None else "no longer there"
-    body = CardBody(placed_heading(placed), f"{placed.field.field} · {placed.field.table} · {kind}", parent)
+    body = CardBody(
+        placed_heading(placed), f"{placed.field.field} · {desk.basket.source_name(placed.field.table)} · {kind}", parent
+    )
 
     if column is not None:
         cut_section(body, desk, placed, column)
@@ -53,7 +55,7 @@ def axis_card(desk: Desk, placed: Placed, strand: str, parent: QWidget) -> CardB
         "Everything",
         Where.choices(),
         getattr(fold, attribute),
-        lambda value: desk.do(edits.ChangeFold(fold.name, {attribute: value}, f"Grand total of {strand}")),
+        lambda value: desk.do(edits.ChangeFold(fold.key, {attribute: value}, f"Grand total of {strand}")),
     )
 
     default = placed_heading(msgspec.structs.replace(placed, heading=None))

@@ -8,6 +8,7 @@ import msgspec
 
 from foldbasket.baskets import edits
 from foldbasket.desktop.card.members import members_of
+from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.folding.parts.part import PARTS
@@ -16,13 +17,6 @@ from foldbasket.spec.fold import Placed
 from foldbasket.styling.dates import month_name
 from foldbasket.tables.column import Column
 from foldbasket.tables.types import FieldType
-
-BANDS = (
-    ("values", "each value", "A line for every different number."),
-    ("width", "bands of one width", "From a multiple of the width up to below the next."),
-    ("counts", "bands of equal counts", "Each with about as many records."),
-    ("edges", "bands at edges", "Between the numbers you give; the rest is outside."),
-)
 
 
 def cut_section(body: CardBody, desk: Desk, placed: Placed, column: Column) -> None:
@@ -73,26 +67,14 @@ def _bands(body: CardBody, desk: Desk, placed: Placed) -> None:
     def set_to(bands: Bands | None) -> None:
         desk.change(placed.id, f"{name} {bands.said}" if bands is not None else f"{name} by each value", bands=bands)
 
-    def kind(how: str) -> None:
-        first = {
-            "width": Bands("width", "100"),
-            "counts": Bands("counts", "4"),
-            "edges": Bands("edges", edges=("0", "100", "1000")),
-        }
-        set_to(first.get(how))
+    def become(kind: type[Bands] | None) -> None:
+        set_to(kind() if kind is not None else None)
 
-    body.chips(BANDS, now.how if now is not None else "values", kind, "Bands")
-    if now is None:
-        return
-    if now.how == "edges":
-        body.entry(
-            "Edges", ", ".join(now.edges), "0, 100, 1000",
-            lambda text: set_to(Bands("edges", edges=tuple(each.strip() for each in text.split(",") if each.strip()))),
-        )  # fmt: skip
-        body.text("An edge belongs to the band above it; the last band has both its edges.", "quiet")
-    else:
-        label = "Width" if now.how == "width" else "How many"
-        body.entry(label, now.size, "100", lambda text: set_to(msgspec.structs.replace(now, size=text.strip())))
+    offered = [(kind, kind.label, kind.meaning) for kind in Bands.kinds]
+    body.chips([(None, "each value", "A line for every different number."), *offered], type(now) if now else None, become, "Bands")  # fmt: skip
+    if now is not None:
+        assert desk.fold is not None
+        draw_parameters(body, desk, desk.fold, now, set_to)
 
 
 def _groups(body: CardBody, desk: Desk, placed: Placed) -> None:

@@ -30,7 +30,7 @@ def fold_section(body: CardBody, desk: Desk, placed: Placed, said: str) -> None:
             (True, "all folded up", "Every member is one line, its total."),
         ),
         placed.closed if not placed.turned else None,
-        lambda closed: desk.do(edits.FoldLevel(fold.name, placed.id, closed, said)),
+        lambda closed: desk.do(edits.FoldLevel(fold.key, placed.id, closed, said)),
         "Fold up",
     )
     if placed.turned:
@@ -51,7 +51,7 @@ def drill_section(body: CardBody, desk: Desk, placed: Placed) -> None:
     body.section("Drill")
     if placed.drilled:
         was = placed.drilled[-1]
-        body.link(f"Back to {was.heading or field_phrase(was.field.field, was.part)}", lambda: desk.do(edits.DrillBack(fold.name, placed.id)))  # fmt: skip
+        body.link(f"Back to {was.heading or field_phrase(was.field.field, was.part)}", lambda: desk.do(edits.DrillBack(fold.key, placed.id)))  # fmt: skip
     if not fields or not members:
         return
     # What is chosen outlives the card, which is built anew when something else on the desk changes.
@@ -64,7 +64,7 @@ def drill_section(body: CardBody, desk: Desk, placed: Placed) -> None:
 
     def go() -> None:
         ref, part = chosen["into"]
-        desk.do(edits.DrillInto(fold.name, placed.id, chosen["member"], ref, part))
+        desk.do(edits.DrillInto(fold.key, placed.id, chosen["member"], ref, part))
 
     body.link("Drill into it", go)
 
@@ -91,6 +91,6 @@ def into_fields(desk: Desk, placed: Placed) -> list[tuple[tuple[FieldRef, str | 
 
     def said(ref: FieldRef, part: str | None) -> str:
         phrase = field_phrase(ref.field, part)
-        return phrase if often[phrase] == 1 else f"{phrase} · {ref.table}"
+        return phrase if often[phrase] == 1 else f"{phrase} · {desk.basket.source_name(ref.table)}"
 
     return [(each, said(*each)) for each in offered]

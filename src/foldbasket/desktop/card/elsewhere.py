@@ -28,10 +28,10 @@ def elsewhere_section(body: CardBody, desk: Desk, placed: Placed) -> None:
         now = desk.source.stand_in(name, placed.field)
 
         def say(ref: FieldRef | None, name: str = name) -> None:
-            done = f"{placed.field.field} in {name}"
+            done = f"{placed.field.field} in {desk.source.called(name)}"
             desk.do(edits.ShareField(placed.field, name, ref, done))
 
-        body.choice(f"In {name}", [(None, "nothing"), *fields], now, say)
+        body.choice(f"In {desk.source.called(name)}", [(None, "nothing"), *fields], now, say)
     body.text("Measures of such tables can stand side by side by this field.", "quiet")
 
 

@@ -57,11 +57,11 @@ def filter_card(desk: Desk, whole: Filter, parent: QWidget) -> CardBody:
     column = desk.column(rule.field)
     body = CardBody(
         f"Keep by {field_phrase(rule.field.field, rule.part)}",
-        f"{rule.field.field} · {rule.field.table} · picks records, before anything is summed",
+        f"{rule.field.field} · {desk.basket.source_name(rule.field.table)} · picks records, before anything is summed",
         parent,
     )
     if column is None or fold is None:
-        body.text(f"{rule.field.field} is no longer in {rule.field.table}.", "warning")
+        body.text(f"{rule.field.field} is no longer in {desk.basket.source_name(rule.field.table)}.", "warning")
         body.link("Take it out", lambda: desk.remove(whole.id))
         return body.end()
 
@@ -69,7 +69,7 @@ def filter_card(desk: Desk, whole: Filter, parent: QWidget) -> CardBody:
         new: Any = changed
         if isinstance(whole, Either):
             new = msgspec.structs.replace(whole, rules=(*rules[:at], new, *rules[at + 1 :]))
-        desk.do(edits.Swap(fold.name, whole.id, msgspec.structs.replace(new, picker=whole.picker), done))
+        desk.do(edits.Swap(fold.key, whole.id, msgspec.structs.replace(new, picker=whole.picker), done))
 
     if isinstance(whole, Either):
         body.section("Any one of these")

@@ -29,7 +29,7 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
         "Fold",
         "" if is_unnamed(fold) else fold.name,
         "its name",
-        lambda text: desk.do(edits.RenameFold(fold.name, text.strip())),
+        lambda text: desk.do(edits.RenameFold(fold.key, text.strip())),
     )
     body.section("Grand totals")
     for label, attribute in (("Under rows", "row_total"), ("Beside columns", "column_total")):
@@ -44,7 +44,7 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
     body.chips(
         [(each, each.label, each.meaning) for each in MeasuresOn],
         fold.measures_on,
-        lambda value: desk.do(edits.ChangeFold(fold.name, {"measures_on": value}, f"Measures along {value}")),
+        lambda value: desk.do(edits.ChangeFold(fold.key, {"measures_on": value}, f"Measures along {value}")),
         "Measures",
     )
     words = fold.rows if fold.measures_on == "rows" else fold.columns
@@ -56,7 +56,7 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
             "Their place",
             places,
             fold.measures_at if fold.measures_at is not None and fold.measures_at < len(words) else None,
-            lambda at: desk.do(edits.ChangeFold(fold.name, {"measures_at": at}, "Move the measures")),
+            lambda at: desk.do(edits.ChangeFold(fold.key, {"measures_at": at}, "Move the measures")),
         )
     if not fold.is_empty:
         body.section("How it is worked out")
@@ -65,10 +65,10 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
     body.section("Report")
     body.link("Turn rows into columns", desk.turn)
     body.link("Copy this fold as a new one", lambda: desk.do(edits.AddFold(fold)))
-    body.link("Take this fold out", lambda: desk.do(edits.RemoveFold(fold.name)))
+    body.link("Take this fold out", lambda: desk.do(edits.RemoveFold(fold.key)))
     return body.end()
 
 
 def _total(desk: Desk, fold: Fold, attribute: str, where: str) -> None:
     """Puts a grand total elsewhere, or away."""
-    desk.do(edits.ChangeFold(fold.name, {attribute: where}, "Change the grand totals"))
+    desk.do(edits.ChangeFold(fold.key, {attribute: where}, "Change the grand totals"))

@@ -99,7 +99,7 @@ def condition_card(desk: Desk, rule: Condition, parent: QWidget) -> CardBody:
         return desk.formulas.judge_condition(text)
 
     def apply(text: str) -> None:
-        desk.do(edits.Swap(fold.name, rule.id, msgspec.structs.replace(rule, formula=text), "Change a condition"))
+        desk.do(edits.Swap(fold.key, rule.id, msgspec.structs.replace(rule, formula=text), "Change a condition"))
 
     editor = FormulaEditor(rule.formula, judge, apply, desk.formulas.work_out, body)
     _prepare(desk, editor)
@@ -129,7 +129,7 @@ def field_formula_section(desk: Desk, body: CardBody, ref: FieldRef, formula: st
 
 
 def _rename(desk: Desk, ref: FieldRef, to: str) -> None:
-    if desk.do(edits.RenameField(ref.table, ref.field, to)) and desk.source_name is not None:
+    if desk.do(edits.RenameField(ref.table, ref.field, to)) and desk.source_key is not None:
         desk.show_source(ref.table, to)
 
 

@@ -28,7 +28,7 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
     fold = desk.fold
     assert fold is not None
     column = desk.column(measure.field) if measure.field is not None else None
-    body = CardBody(measure_heading(measure), _remark(measure, column), parent)
+    body = CardBody(measure_heading(measure), _remark(desk, measure, column), parent)
     if measure.formula:
         measure_formula_section(desk, body, measure)
     if column is not None:
@@ -50,18 +50,19 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
     return body.end()
 
 
-def _remark(measure: Measure, column: Column | None) -> str:
+def _remark(desk: Desk, measure: Measure, column: Column | None) -> str:
     """What the card says under its title."""
     if measure.formula:
         return "Worked out on the summaries of every cell and every total"
     if measure.field is None:
         return "Counts the records themselves"
+    table = desk.basket.source_name(measure.field.table)
     if column is None:
-        return f"{measure.field.field} is no longer in {measure.field.table}"
+        return f"{measure.field.field} is no longer in {table}"
     if isinstance(column, DeferredColumn):  # asking for its blanks would encode it, and the window would wait
-        return f"{measure.field.field} · {measure.field.table} · {len(column):,} records"
+        return f"{measure.field.field} · {table} · {len(column):,} records"
     blanks = f"{column.blank_count:,} blank" if column.blank_count else "none blank"
-    return f"{measure.field.field} · {measure.field.table} · {len(column) - column.blank_count:,} values, {blanks}"
+    return f"{measure.field.field} · {table} · {len(column) - column.blank_count:,} values, {blanks}"
 
 
 def _summarise_section(desk: Desk, body: CardBody, fold: Fold, measure: Measure, column: Column) -> None:
@@ -72,7 +73,7 @@ def _summarise_section(desk: Desk, body: CardBody, fold: Fold, measure: Measure,
     fitting = [node for node in offered() if column.type in node.takes and node.needs_field]
 
     def reset(changed: Measure) -> None:
-        desk.do(edits.Swap(fold.name, measure.id, changed, f"Change how {ref.field} is summed up"))
+        desk.do(edits.Swap(fold.key, measure.id, changed, f"Change how {ref.field} is summed up"))
 
     def summarise(name: str) -> None:
         desk.change(measure.id, f"{AGGREGATES[name].label} of {ref.field}", aggregate=name)

@@ -24,7 +24,7 @@ def alternatives_section(desk: Desk, body: CardBody, whole: Filter, at: int) -> 
     rules = tuple(whole.alternatives())
     body.section("Or else")
     offered = placing.fields_for(desk.source, fold, "filters")
-    fields = [(ref, f"{ref.field} · {ref.table}") for ref, _, fits in offered if fits]
+    fields = [(ref, f"{ref.field} · {desk.basket.source_name(ref.table)}") for ref, _, fits in offered if fits]
 
     def add(ref: FieldRef | None) -> None:
         column = desk.column(ref) if ref is not None else None
@@ -37,7 +37,7 @@ def alternatives_section(desk: Desk, body: CardBody, whole: Filter, at: int) -> 
         first: tuple[Any, ...] = tuple(each.as_word(each.id, "") for each in rules)
         desk.alternative = len(rules)
         either = Either(whole.id, (*first, other), picker=whole.picker)
-        desk.do(edits.Swap(fold.name, whole.id, either, f"Or by {ref.field}"))
+        desk.do(edits.Swap(fold.key, whole.id, either, f"Or by {ref.field}"))
 
     body.choice("Keep also by", [(None, "choose a field"), *fields], None, add)
     if not isinstance(whole, Either):
@@ -49,7 +49,7 @@ def alternatives_section(desk: Desk, body: CardBody, whole: Filter, at: int) -> 
         left: Filter = (
             msgspec.structs.replace(whole, rules=rest) if len(rest) > 1 else rest[0].as_word(whole.id, whole.picker)
         )
-        desk.do(edits.Swap(fold.name, whole.id, left, "Take an alternative out"))
+        desk.do(edits.Swap(fold.key, whole.id, left, "Take an alternative out"))
 
     body.link("Take this alternative out", drop)
 
@@ -60,7 +60,7 @@ def picker_section(desk: Desk, body: CardBody, whole: Filter) -> None:
     assert fold is not None
     body.section("Picker")
     sharing = [
-        each.name
+        each.key
         for each in desk.basket.folds
         if whole.picker and any(rule.picker == whole.picker for rule in each.filters)
     ]
@@ -68,12 +68,12 @@ def picker_section(desk: Desk, body: CardBody, whole: Filter) -> None:
 
     def offer(name: str, on: bool) -> None:
         folds = [each for each in sharing if each != name] + ([name] if on else [])
-        desk.do(edits.OfferPicker(fold.name, whole.id, tuple(folds), said))
+        desk.do(edits.OfferPicker(fold.key, whole.id, tuple(folds), said))
 
-    others = [each.name for each in desk.basket.folds if each.name != fold.name] if whole.picker else []
-    for name in (fold.name, *others):
-        own = name == fold.name
-        box = QCheckBox("Offer it beside the report" if own else f"also in “{name}”", body)
+    others = [each.key for each in desk.basket.folds if each.key != fold.key] if whole.picker else []
+    for name in (fold.key, *others):
+        own = name == fold.key
+        box = QCheckBox("Offer it beside the report" if own else f"also in “{desk.basket.fold_name(name)}”", body)
         box.setProperty("role", "quiet")
         box.setChecked(name in sharing)
         box.setToolTip("" if own else "What is picked in one report is picked in all that share it.")

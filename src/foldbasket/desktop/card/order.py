@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any
+
 import msgspec
 
 from foldbasket.baskets import edits
 from foldbasket.desktop.card.members import members_of
+from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.folding.sentence import measure_heading
+from foldbasket.kinds import parameters
 from foldbasket.spec.fold import Covers, Placed
-from foldbasket.spec.order import ByValue, Keep, Picking, Rest
+from foldbasket.spec.order import ByValue, Keep
 
-SIGNS = (">", "≥", "<", "≤", "=", "≠")
+replace: Callable[..., Any] = msgspec.structs.replace
 
 
 def order_section(body: CardBody, desk: Desk, placed: Placed, strand: str, is_text: bool) -> None:
@@ -80,32 +85,28 @@ def keep_section(body: CardBody, desk: Desk, placed: Placed) -> None:
     def set_to(keep: Keep | None) -> None:
         desk.change(placed.id, f"Show {keep.said} of {name}" if keep is not None else f"Show all of {name}", keep=keep)
 
-    def kind(chosen: Picking | None) -> None:
-        if chosen is None:
+    def become(kind: type[Keep] | None) -> None:
+        if kind is None:
             set_to(None)
         elif not measures:
             desk.sources.complain("there is no measure to pick by.", "Place one first.")
         else:
-            set_to(Keep(now.measure if now else measures[0][0], chosen, chosen.meaning))
+            made: Any = kind
+            set_to(made(now.measure if now else measures[0][0]))
 
-    body.choice("Members", [(None, "all of them"), *Picking.choices()], now.kind if now else None, kind)
+    offered = [(kind, kind.label) for kind in Keep.kinds]
+    body.choice("Members", [(None, "all of them"), *offered], type(now) if now else None, become)
     if now is None:
         return
-    body.choice("By", measures, now.measure, lambda each: set_to(msgspec.structs.replace(now, measure=each)))
-    if now.kind == "where":
-        body.choice("Is", [(sign, sign) for sign in SIGNS], now.sign, lambda sign: set_to(msgspec.structs.replace(now, sign=sign)))  # fmt: skip
-    body.entry("Number", now.number, "10", lambda text: set_to(msgspec.structs.replace(now, number=text.strip())))
-    body.choice(
-        "The rest",
-        Rest.choices(),
-        now.rest,
-        lambda rest: set_to(msgspec.structs.replace(now, rest=rest)),
-    )
+    body.choice("By", measures, now.measure, lambda each: set_to(replace(now, measure=each)))
+    # What becomes of the rest is declared first, with what all kinds have, and asked last.
+    own = sorted(parameters(type(now)), key=lambda each: each.name == "rest")
+    draw_parameters(body, desk, fold, now, set_to, of=own)
     body.text("This picks members after summing up; a filter picks records before.", "quiet")
     if now.rest == "gone":
         body.choice(
             "Totals cover",
             Covers.choices(),
             fold.totals_cover,
-            lambda covers: desk.do(edits.ChangeFold(fold.name, {"totals_cover": covers}, "Change what totals cover")),
+            lambda covers: desk.do(edits.ChangeFold(fold.key, {"totals_cover": covers}, "Change what totals cover")),
         )

@@ -87,7 +87,7 @@ class CardPanel(QScrollArea):
         shown = (
             (desk.fold, desk.word, desk.alternative, desk.drafted is None)
             if spec is None
-            else (spec, (spec.name, desk.field))
+            else (spec, (spec.key, desk.field))
         )
         if shown == self._shown and self.body is not None:
             return
@@ -127,7 +127,7 @@ class CardPanel(QScrollArea):
     def _card(self, word: Any) -> CardBody:
         desk = self.desk
         if desk.spec is not None:
-            table = desk.tables.get(desk.spec.name)
+            table = desk.tables.get(desk.spec.key)
             column = table.columns.get(desk.field) if table is not None and desk.field else None
             if column is not None and desk.field is not None:
                 return field_card(desk, desk.spec, desk.field, column, self._show_finding, self._holder)

@@ -39,8 +39,16 @@ def draw_parameters(
         if named is not None or parameter.choices:
             body.choice(parameter.label, named or parameter.choices, value, change)
         else:
-            shown = f"{value:g}" if isinstance(value, float) else f"{value}"
+            shown = (
+                f"{value:g}"
+                if isinstance(value, float)
+                else ", ".join(value)
+                if isinstance(value, tuple)
+                else f"{value}"
+            )
             body.entry(parameter.label, shown, parameter.hint, partial(_typed, desk, parameter, change))
+            if parameter.type is tuple and parameter.meaning:
+                body.text(parameter.meaning, "quiet")
 
 
 def _change(now: Any, name: str, become: Callable[[Any], object], value: Any) -> None:
@@ -51,6 +59,9 @@ def _typed(desk: Desk, parameter: Parameter, change: Callable[[Any], object], te
     """Takes what was typed where it is of the parameter's type, else says what is wanted."""
     if parameter.type is str:
         change(text.strip())
+        return
+    if parameter.type is tuple:
+        change(tuple(each.strip() for each in text.split(",") if each.strip()))
         return
     try:
         value = parameter.type(text.strip().replace(",", ".").removesuffix("%"))

@@ -96,7 +96,7 @@ def why_no_list(desk: Desk, rule: Members) -> str:
     """Why a filter's members cannot be listed; empty when they can."""
     column = desk.column(rule.field)
     if column is None:
-        return f"{rule.field.field} is no longer in {rule.field.table}."
+        return f"{rule.field.field} is no longer in {desk.basket.source_name(rule.field.table)}."
     if column.type.is_number and rule.part is None and len(column) > 200_000:
         return "This field has many different numbers. Compare with a value, or give a range."
     if isinstance(column, DeferredColumn):  # listing them would encode it, and the window would wait

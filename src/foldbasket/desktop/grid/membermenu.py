@@ -36,4 +36,4 @@ def add_member(menu: QMenu, desk: Desk, seen: Seen) -> None:
             add(into, name, partial(work.drill, seen, ref, part))
         into.setEnabled(not into.isEmpty())
         if placed.drilled:
-            add(menu, "Drill back", lambda: desk.do(edits.DrillBack(fold.name, placed.id)))
+            add(menu, "Drill back", lambda: desk.do(edits.DrillBack(fold.key, placed.id)))

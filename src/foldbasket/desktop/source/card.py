@@ -40,21 +40,21 @@ _MARKS = ((None, "as found"), (".", "point"), (",", "comma"))
 
 def source_card(desk: Desk, spec: SourceSpec, show: Show, parent: QWidget) -> CardBody:
     """The card of a source: what was found, what was mended, and how it is read."""
-    findings = desk.supply.findings(spec.name)
+    findings = desk.supply.findings(spec.key)
     if findings:
         body = CardBody("Findings", "Nothing in the file is changed; a mend is a step you can undo.", parent)
         for finding in findings:
             _finding(body, desk, spec, finding, show)
     else:
-        looking = desk.supply.looking and spec.name in desk.tables
+        looking = desk.supply.looking and spec.key in desk.tables
         body = CardBody("Findings", "Looking through the records…" if looking else "Nothing that looks wrong.", parent)
-    left = len(desk.supply.findings(spec.name, left=True)) - len(findings)
+    left = len(desk.supply.findings(spec.key, left=True)) - len(findings)
     if left:
         done = "Look at findings that were left"
         many = f"{left} left as {'they are' if left > 1 else 'it is'}: show again"
-        body.link(many, lambda: desk.do(edits.ChangeSource(spec.name, {"left": ()}, done)))
+        body.link(many, lambda: desk.do(edits.ChangeSource(spec.key, {"left": ()}, done)))
     _mends(body, desk, spec)
-    table = desk.tables.get(spec.name)
+    table = desk.tables.get(spec.key)
     if table is not None:
         body.section("More mends")
         _ways(body, desk, Place(table))
@@ -84,7 +84,7 @@ def _finding(body: CardBody, desk: Desk, spec: SourceSpec, finding: Finding, sho
         flow.addWidget(button)
     if finding.count:
         flow.addWidget(_button(holder, "Show", lambda: show(finding)))
-    flow.addWidget(_button(holder, "Leave", lambda: desk.sources.leave(spec.name, finding)))
+    flow.addWidget(_button(holder, "Leave", lambda: desk.sources.leave(spec.key, finding)))
     body.column.addWidget(holder)
 
 
@@ -109,7 +109,7 @@ def _mends(body: CardBody, desk: Desk, spec: SourceSpec) -> None:
     line.setProperty("role", "strongLine")
     body.column.addWidget(line)
     body.text("Mends so far", "strong")
-    outcomes = desk.supply.outcomes.get(spec.name, ())
+    outcomes = desk.supply.outcomes.get(spec.key, ())
     for at, mend in enumerate(spec.mends):
         outcome = outcomes[at] if at < len(outcomes) else None
         many = "" if outcome is None else f" · {outcome.changed:,} {_counted(mend, outcome.changed)}"
@@ -125,9 +125,9 @@ def _mends(body: CardBody, desk: Desk, spec: SourceSpec) -> None:
             said.setText(f"{at + 1} · {mend.label} · passed over: {outcome.problem.what}")
         row.addWidget(said, 1)
         for sign, name, act, possible in (
-            ("↑", f"Do “{mend.label}” earlier", edits.MoveMend(spec.name, at, at - 1), at > 0),
-            ("↓", f"Do “{mend.label}” later", edits.MoveMend(spec.name, at, at + 1), at < len(spec.mends) - 1),
-            ("×", f"Take back “{mend.label}”", edits.RemoveMend(spec.name, at), True),
+            ("↑", f"Do “{mend.label}” earlier", edits.MoveMend(spec.key, at, at - 1), at > 0),
+            ("↓", f"Do “{mend.label}” later", edits.MoveMend(spec.key, at, at + 1), at < len(spec.mends) - 1),
+            ("×", f"Take back “{mend.label}”", edits.RemoveMend(spec.key, at), True),
         ):
             button = QPushButton(sign, holder)
             button.setProperty("role", "link")
@@ -146,10 +146,11 @@ def _counted(mend: AnyMend, count: int) -> str:
 
 def _reading(body: CardBody, desk: Desk, spec: SourceSpec) -> None:
     body.section("How it is read")
-    table = desk.tables.get(spec.name)
+    body.entry("Name", spec.name, "its name", lambda text: desk.do(edits.RenameSource(spec.key, text.strip())))
+    table = desk.tables.get(spec.key)
     for note in table.notes[:6] if table is not None else ():
         body.text(note, "quiet")
-    stale = desk.supply.notes.get(spec.name)
+    stale = desk.supply.notes.get(spec.key)
     if stale:
         body.text(stale[:1].upper() + stale[1:] + ".", "warning")
 
@@ -158,7 +159,7 @@ def _reading(body: CardBody, desk: Desk, spec: SourceSpec) -> None:
     if spec.server is not None:
         body.text(f"{spec.server.label}: {spec.reading.table or spec.reading.query}", "quiet")
         body.link("Read it again", desk.supply.read_again)
-    body.link("Take the source out", lambda: desk.do(edits.RemoveSource(spec.name)))
+    body.link("Take the source out", lambda: desk.do(edits.RemoveSource(spec.key)))
 
 
 def _corrections(body: CardBody, desk: Desk, spec: SourceSpec) -> None:
@@ -166,7 +167,7 @@ def _corrections(body: CardBody, desk: Desk, spec: SourceSpec) -> None:
 
     def change(done: str, **changes: object) -> None:
         reading = msgspec.structs.replace(spec.reading, **changes)
-        desk.do(edits.ChangeSource(spec.name, {"reading": reading}, done))
+        desk.do(edits.ChangeSource(spec.key, {"reading": reading}, done))
 
     fits = reader_of(Path(spec.path)).corrections
     if "sheet" in fits:
@@ -202,19 +203,19 @@ def _corrections(body: CardBody, desk: Desk, spec: SourceSpec) -> None:
 
 def field_card(desk: Desk, spec: SourceSpec, field: str, column: Column, show: Show, parent: QWidget) -> CardBody:
     """The card of a field: its profile, its findings, its type, and the mends that can be done to it."""
-    table = desk.tables[spec.name]
+    table = desk.tables[spec.key]
     profile = desk.profiles.get((table.serial, field))
     body = CardBody(field, f"{summary(column, profile)} · {nature_of(column).value}", parent)
     if nature_of(column) is Nature.PRICE:
         body.text(f"A sum of {field.lower()} would mean nothing: average it.", "quiet")
-    made = next((each for each in desk.basket.calculated if (each.table, each.name) == (spec.name, field)), None)
+    made = next((each for each in desk.basket.calculated if (each.table, each.name) == (spec.key, field)), None)
     if made is not None:
-        field_formula_section(desk, body, FieldRef(spec.name, field), made.formula)
+        field_formula_section(desk, body, FieldRef(spec.key, field), made.formula)
     if profile is not None:
         _profile(body, profile, len(column))
     if made is not None:
         return body.end()
-    for finding in desk.supply.findings(spec.name):
+    for finding in desk.supply.findings(spec.key):
         if finding.field == field:
             _finding(body, desk, spec, finding, show)
     body.section("Type")
@@ -253,7 +254,7 @@ def _read_as(desk: Desk, spec: SourceSpec, field: str, column: Column, kind: Fie
     plain = not spec.mends and spec.is_file and "types" in reader_of(Path(spec.path)).corrections
     if kind is FieldType.TEXT and plain:
         reading = msgspec.structs.replace(spec.reading, types={**spec.reading.types, field: kind})
-        desk.do(edits.ChangeSource(spec.name, {"reading": reading}, f"Read {field} as text"))
+        desk.do(edits.ChangeSource(spec.key, {"reading": reading}, f"Read {field} as text"))
     elif kind is not column.type:
         desk.sources.mend(ReadAs(field, kind))
 

@@ -32,7 +32,7 @@ MOST_FIELDS = 14
 class Box:
     """A table on the map."""
 
-    name: str
+    key: str
     area: QRectF
 
 
@@ -65,7 +65,7 @@ class LinkMap(QWidget):
 
     def renew(self) -> None:
         """Lays the tables out anew: finest at the left, each as far right as its longest path."""
-        names = [source.name for source in self.desk.basket.sources]
+        names = [source.key for source in self.desk.basket.sources]
         links = [link for link, _ in self.lines() if link.from_table in names and link.to_table in names]
         column = columns_of(names, links)
         linked = {end for link in links for end in (link.from_table, link.to_table)}
@@ -91,9 +91,13 @@ class LinkMap(QWidget):
         return QSize(int(right + 160), int(bottom + 16))
 
     def box(self, name: str) -> Box | None:
-        return next((box for box in self.boxes if box.name == name), None)
+        return next((box for box in self.boxes if box.key == name), None)
 
     # --- words --------------------------------------------------------------
+
+    def called(self, key: str) -> str:
+        """The name of a table."""
+        return self.desk.basket.source_name(key)
 
     def remark(self, name: str) -> tuple[str, bool]:
         """What stands below a table's name, and whether it is a fault."""
@@ -120,7 +124,7 @@ class LinkMap(QWidget):
         start = "Suggested: " if suggested else ""
         match = self.desk.supply.matches.get(link)
         end = f", {match.label}" if isinstance(match, Match) else f", {match}" if match is not None else ""
-        return f"{start}{link.from_table} to {link.to_table} by {keys}{end}"
+        return f"{start}{self.called(link.from_table)} to {self.called(link.to_table)} by {keys}{end}"
 
     # --- drawing ------------------------------------------------------------
 
@@ -144,9 +148,9 @@ class LinkMap(QWidget):
         if near is None or far is None:
             return None
         inward = [each for each, _ in self.lines() if each.to_table == link.to_table]
-        starts = [box.name for box in self.boxes if box.area.left() == near.area.left()]
+        starts = [box.key for box in self.boxes if box.area.left() == near.area.left()]
         shift = (inward.index(link) - (len(inward) - 1) / 2) * min(16.0, (BOX_HEIGHT - 12) / max(1, len(inward)))
-        turn = far.area.left() - LABEL - 8 * starts.index(near.name)
+        turn = far.area.left() - LABEL - 8 * starts.index(near.key)
         return near_side(near), QPointF(far.area.left(), far.area.center().y() + shift), turn
 
     def _draw_line(self, painter: QPainter, link: Link, is_new: bool, at: int, colours: theme.Palette) -> None:
@@ -182,7 +186,7 @@ class LinkMap(QWidget):
             arriving: dict[str, tuple[QPointF, QPointF, float]] = {}
             stops = []
             for link, _ in self.lines():
-                ends = self._ends(link) if link.to_table == box.name else None
+                ends = self._ends(link) if link.to_table == box.key else None
                 if ends is not None:
                     arriving.setdefault(
                         ", ".join(one if one == other else f"{one} = {other}" for one, other in link.keys), ends
@@ -200,16 +204,16 @@ class LinkMap(QWidget):
                 painter.drawText(place, Qt.AlignmentFlag.AlignCenter, text)
 
     def _draw_box(self, painter: QPainter, box: Box, colours: theme.Palette) -> None:
-        here = box.name == self.desk.source_name
+        here = box.key == self.desk.source_key
         painter.setPen(QPen(QColor(colours.ink), 1.6 if here else 1))
-        painter.setBrush(QColor(colours.selection if box.name == self._over else colours.paper))
+        painter.setBrush(QColor(colours.selection if box.key == self._over else colours.paper))
         painter.drawRoundedRect(box.area, 3, 3)
         inner = box.area.adjusted(12, 5, -8, -5)
         painter.setFont(theme.font(13, QFont.Weight.DemiBold))
         painter.setPen(QColor(colours.ink))
-        name = painter.fontMetrics().elidedText(box.name, Qt.TextElideMode.ElideRight, int(inner.width()))
+        name = painter.fontMetrics().elidedText(self.called(box.key), Qt.TextElideMode.ElideRight, int(inner.width()))
         painter.drawText(inner, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, name)
-        said, wrong = self.remark(box.name)
+        said, wrong = self.remark(box.key)
         painter.setFont(theme.font(11, tabular=True))
         painter.setPen(QColor(colours.columns if wrong else colours.muted))
         painter.drawText(inner, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, said)
@@ -221,7 +225,7 @@ class LinkMap(QWidget):
         return list(table.columns)[:MOST_FIELDS] if table is not None else []
 
     def _fields_area(self, box: Box) -> QRectF:
-        tall = LINE * len(self._fields(box.name)) + 8
+        tall = LINE * len(self._fields(box.key)) + 8
         top = min(box.area.bottom() + 1, max(0.0, self.height() - tall - 2))
         left = box.area.right() + 2 if top < box.area.bottom() else box.area.left()
         return QRectF(left, top, BOX_WIDTH + 30, tall)
@@ -235,7 +239,7 @@ class LinkMap(QWidget):
         painter.setBrush(QColor(colours.page))
         painter.drawRect(area)
         painter.setFont(theme.font(12))
-        for at, field in enumerate(self._fields(box.name)):
+        for at, field in enumerate(self._fields(box.key)):
             line = QRectF(area.left() + 1, area.top() + 4 + at * LINE, area.width() - 2, LINE)
             if field == self._over_field:
                 painter.fillRect(line, QColor(colours.selection))
@@ -264,7 +268,7 @@ class LinkMap(QWidget):
                 self._over_field = fields[at] if 0 <= at < len(fields) else None
                 return
         box = next((box for box in self.boxes if box.area.contains(point)), None)
-        self._over = box.name if box is not None and box.name != dragged.table else None
+        self._over = box.key if box is not None and box.key != dragged.table else None
         self._over_field = likeliest(dragged.field, self._fields(self._over)) if self._over else None
 
     def dragLeaveEvent(self, event: Any) -> None:
@@ -309,7 +313,7 @@ class LinkMap(QWidget):
         point = event.position()
         box = next((box for box in self.boxes if box.area.contains(point)), None)
         if box is not None:
-            self.desk.show_source(box.name)
+            self.desk.show_source(box.key)
             return
         found = self._link_at(point)
         if found is not None:
@@ -336,14 +340,16 @@ class LinkMap(QWidget):
                 )
             if isinstance(match, Match) and match.repeats:
                 for key, times in match.repeated[:5]:
-                    line = menu.addAction(f"“{key}” stands on {times:,} records of {link.to_table}")
+                    line = menu.addAction(f"“{key}” stands on {times:,} records of {self.called(link.to_table)}")
                     assert line is not None
                     line.setEnabled(False)
                 menu.addAction("Keep one record for each key, by a mend", lambda: self.desk.sources.keep_one(link))
             turned = Link(link.to_table, link.from_table, tuple((far, near) for near, far in link.keys))
             menu.addAction(
                 "Turn it round",
-                lambda: self.desk.do(edits.ChangeLink(link, turned, f"Turn the link to {link.to_table} round")),
+                lambda: self.desk.do(
+                    edits.ChangeLink(link, turned, f"Turn the link to {self.called(link.to_table)} round")
+                ),
             )
             menu.addAction("Take it out", lambda: self.desk.do(edits.RemoveLink(link)))
         return menu

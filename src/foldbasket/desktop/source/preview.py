@@ -66,18 +66,18 @@ class Preview(QAbstractScrollArea):
     def renew(self) -> None:
         """Takes the source in view; the place in it is kept while it is the same source."""
         spec = self.desk.spec
-        table = self.desk.tables.get(spec.name) if spec else None
-        if (spec.name if spec else None) != self._name or (
+        table = self.desk.tables.get(spec.key) if spec else None
+        if (spec.key if spec else None) != self._name or (
             table is not None and table is not self.table and self.shown is not None
         ):
             self.show_records(None)
-        if (spec.name if spec else None) != self._name:
+        if (spec.key if spec else None) != self._name:
             self.horizontalScrollBar().setValue(0)
             self.verticalScrollBar().setValue(0)
             self._row = 0
-        self._name, self.table = (spec.name if spec else None), table
+        self._name, self.table = (spec.key if spec else None), table
         self._marked = {}
-        for finding in self.desk.supply.findings(spec.name) if spec else []:
+        for finding in self.desk.supply.findings(spec.key) if spec else []:
             if finding.field:
                 self._marked.setdefault(finding.field, []).append(finding)
         self._measure()

@@ -40,18 +40,18 @@ class SourceHead(QFrame):
         if spec is None:
             return
         self.name.setText(spec.name)
-        table = desk.tables.get(spec.name)
-        parts = [spec.place]
+        table = desk.tables.get(spec.key)
+        parts = [desk.basket.place_of(spec)]
         if table is not None:
             parts.append(f"{table.count:,} records, {len(table.columns)} fields")
         known = len(parts)
-        if desk.supply.notes.get(spec.name):
+        if desk.supply.notes.get(spec.key):
             parts.append("the last records are kept")
         elif spec.is_file and spec.data is None:
             parts.append("watched for new records")
         elif spec.data is not None:
             parts.append("held in the basket")
-        count = len(desk.supply.findings(spec.name))
+        count = len(desk.supply.findings(spec.key))
         self._facts = []
         for shown in (parts, parts[:known], parts[known - 1 : known]):
             said = " · ".join(_escaped(part) for part in shown)
@@ -103,8 +103,8 @@ class SourceMiddle(QWidget):
         self.preview.show_records(finding.records if finding is not None else None)
 
     def _choose(self, field: str) -> None:
-        if self.desk.source_name is not None:
-            self.desk.show_source(self.desk.source_name, None if field == self.desk.field or not field else field)
+        if self.desk.source_key is not None:
+            self.desk.show_source(self.desk.source_key, None if field == self.desk.field or not field else field)
 
     def _renew(self) -> None:
         shown = self.preview.shown

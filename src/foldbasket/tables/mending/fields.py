@@ -50,6 +50,10 @@ class RenameField(Mend, frozen=True):
     def label(self) -> str:
         return f"Rename {self.field} to {self.to}"
 
+    @property
+    def renames(self) -> tuple[tuple[str, str], ...]:
+        return ((self.field, self.to),)
+
     def apply(self, table: Table) -> Mended:
         table.column(self.field)
         free_field(table, self.to)
@@ -86,6 +90,10 @@ class HideFields(Mend, frozen=True):
     @property
     def label(self) -> str:
         return f"Hide {', '.join(self.fields)}"
+
+    @property
+    def takes_out(self) -> tuple[str, ...]:
+        return self.fields
 
     def apply(self, table: Table) -> Mended:
         for field in self.fields:
@@ -150,6 +158,10 @@ class GatherFields(Mend, frozen=True):
     @property
     def label(self) -> str:
         return f"Gather {self.fields[0]} to {self.fields[-1]} into {self.names} and {self.values}"
+
+    @property
+    def takes_out(self) -> tuple[str, ...]:
+        return self.fields
 
     def apply(self, table: Table) -> Mended:
         if len(self.fields) < 2:

@@ -52,6 +52,20 @@ class AnyMend(Kind):
         """What is done, for the list of mends: “Trim spaces in Channel”."""
         raise NotImplementedError
 
+    @property
+    def renames(self) -> tuple[tuple[str, str], ...]:
+        """Fields that it gives another name, each with the new one: what uses them follows."""
+        return ()
+
+    @property
+    def takes_out(self) -> tuple[str, ...]:
+        """Fields that the table does not have any more after it."""
+        return ()
+
+    def is_about(self, field: str) -> bool:
+        """Whether it names a field of the table that it is done to."""
+        return field == getattr(self, "field", None) or field in getattr(self, "fields", ())
+
     def apply(self, table: Table) -> Mended:
         """The table after the mend. Raises a FoldBasketError when it names a field that is not there."""
         raise NotImplementedError

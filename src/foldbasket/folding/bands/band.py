@@ -1,10 +1,10 @@
-"""Bands of numbers and named groups of members: two ways, beside the parts of dates, to cut a field into fewer members."""
+"""What bands of numbers are: members between edges, and the numbers that the edges are made of."""
 
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
-from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
@@ -13,10 +13,12 @@ from foldbasket.errors import FoldError
 from foldbasket.folding.parts.part import Days, Part
 from foldbasket.spec.cut import Bands
 from foldbasket.styling.numbers import NumberStyle, number_writer
-from foldbasket.tables.types import MAX_SCALE, FieldType
+from foldbasket.tables.types import FieldType
 
 OUTSIDE = "(outside)"
 MOST_BANDS = 10_000
+NO_VALUES = (Decimal(0), Decimal(1))
+"""The one band of a field without values."""
 
 
 class Band(Part):
@@ -64,6 +66,42 @@ def _written(edge: Decimal, locale: str) -> str:
     return writer.units(int(edge.scaleb(places)), places) if abs(edge) < 10**15 else f"{edge:f}"
 
 
+@dataclass(frozen=True, eq=False)
+class Numbers:
+    """The values of a field in stored form, without blanks, and what is needed to read them."""
+
+    values: npt.NDArray
+    kind: FieldType
+    scale: int
+    field: str
+
+    @property
+    def finite(self) -> npt.NDArray:
+        """Those that lie between two edges at all."""
+        return self.values[np.isfinite(self.values)] if self.kind is FieldType.REAL else self.values
+
+    def exact(self, raw: float | int) -> Decimal:
+        """A value as it is meant."""
+        return Decimal(float(raw)) if self.kind is FieldType.REAL else Decimal(int(raw)).scaleb(-self.scale)
+
+    def typed(self, text: str) -> Decimal:
+        """A number as somebody typed it. Raises FoldError for what is none."""
+        try:
+            number = Decimal(text.replace(",", ".").strip())
+        except InvalidOperation:
+            number = Decimal("NaN")
+        if not number.is_finite() or abs(number) >= Decimal(10) ** 18:
+            raise FoldError(f"“{text}” is not a number for the bands of “{self.field}”.", todo="Type one such as 100.")
+        return number
+
+    def size(self, text: str, what: str) -> Decimal:
+        """A number above 0; `what` says of what."""
+        size = self.typed(text)
+        if size <= 0:
+            raise FoldError(f"{text} is no {what} of bands for “{self.field}”.", todo="Type a number above 0.")
+        return size
+
+
 def band_of(bands: Bands, values: npt.NDArray, kind: FieldType, scale: int, field: str) -> Band:
     """The bands over a field's values, given in stored form without blanks. Raises FoldError when they make no sense."""
     if not kind.is_number:
@@ -71,52 +109,4 @@ def band_of(bands: Bands, values: npt.NDArray, kind: FieldType, scale: int, fiel
             f"“{field}” is {kind.value}, so it has no bands.",
             todo="Take a field of numbers, or make groups of its members.",
         )
-
-    def exact(raw: float | int) -> Decimal:
-        return Decimal(float(raw)) if kind is FieldType.REAL else Decimal(int(raw)).scaleb(-scale)
-
-    if bands.how == "edges":
-        edges = [_number(text, field) for text in bands.edges]
-        if len(edges) < 2 or any(low >= high for low, high in pairwise(edges)):
-            raise FoldError(
-                f"the edges of the bands of “{field}” must rise, and be two or more.",
-                todo="Write them like 0, 100, 500.",
-            )
-        return Band(tuple(edges), kind, scale)
-    size = _number(bands.size, field)
-    finite = values[np.isfinite(values)] if kind is FieldType.REAL else values
-    if size <= 0:
-        raise FoldError(
-            f"{bands.size} is no {'width' if bands.how == 'width' else 'number'} of bands for “{field}”.",
-            todo="Type a number above 0.",
-        )
-    if not len(finite):
-        return Band((Decimal(0), Decimal(1)), kind, scale)
-    if bands.how == "width":
-        first = math.floor(exact(finite.min()) / size)
-        last = max(first + 1, math.ceil(exact(finite.max()) / size))
-        if last - first > MOST_BANDS:
-            raise FoldError(
-                f"bands of {bands.size} would make {last - first:,} bands of “{field}”.", todo="Make them wider."
-            )
-        return Band(tuple(size * at for at in range(first, last + 1)), kind, scale)
-    if size != int(size) or size > MOST_BANDS:
-        raise FoldError(f"{bands.size} is no number of bands for “{field}”.", todo="Type one such as 4.")
-    many = int(size)
-    places = [len(finite) * at // many for at in range(1, many)]
-    ordered = np.partition(finite, places) if places else finite
-    edges = [exact(finite.min()), *(exact(ordered[place]) for place in places), exact(finite.max())]
-    different = sorted(set(edges))
-    if len(different) == 1:
-        different.append(different[0] + Decimal(1).scaleb(-min(scale, MAX_SCALE)))
-    return Band(tuple(different), kind, scale)
-
-
-def _number(text: str, field: str) -> Decimal:
-    try:
-        number = Decimal(text.replace(",", ".").strip())
-    except InvalidOperation:
-        number = Decimal("NaN")
-    if not number.is_finite() or abs(number) >= Decimal(10) ** 18:
-        raise FoldError(f"“{text}” is not a number for the bands of “{field}”.", todo="Type one such as 100.")
-    return number
+    return Band(tuple(bands.between(Numbers(values, kind, scale, field))), kind, scale)

@@ -1,0 +1,1 @@
+"""Bands: numbers cut into fewer members, one file a kind. Begin at `band.py`."""
