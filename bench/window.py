@@ -22,7 +22,7 @@ import sys
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 from foldbasket.cli import main
-import foldbasket.desktop.window as module
+import foldbasket.desktop.shell.window as module
 class Window(module.MainWindow):
     def paintEvent(self, event):
         super().paintEvent(event); QTimer.singleShot(0, lambda: QApplication.instance().exit(0))

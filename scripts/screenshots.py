@@ -20,11 +20,11 @@ from PyQt6.QtWidgets import QApplication  # noqa: E402
 from foldbasket.baskets.edits import AddFold, FoldLevel, FoldUp, OfferPicker  # noqa: E402
 from foldbasket.demo.scenario import write_demo  # noqa: E402
 from foldbasket.demo.untidy import UNTIDY_LINES  # noqa: E402
-from foldbasket.desktop.app import made  # noqa: E402
 from foldbasket.desktop.card.editor import FormulaText  # noqa: E402
 from foldbasket.desktop.grid.painter import Marked  # noqa: E402
+from foldbasket.desktop.shell.app import made  # noqa: E402
+from foldbasket.desktop.shell.window import MainWindow  # noqa: E402
 from foldbasket.desktop.source.database import DatabaseDialog  # noqa: E402
-from foldbasket.desktop.window import MainWindow  # noqa: E402
 from foldbasket.folding.compare.against import Against, How, Other  # noqa: E402
 from foldbasket.folding.compare.shares import ShareOf, Whole  # noqa: E402
 from foldbasket.folding.report import Report  # noqa: E402
@@ -82,7 +82,7 @@ def main(folder: Path) -> None:
     shoot("quarter-in-year")
     window.add_fold()
     shoot("empty-fold")
-    desk.place(FieldRef("Order lines", "Net"))
+    desk.words.place(FieldRef("Order lines", "Net"))
     wait_until(lambda: desk.report is not None)
     finder = window.workspace.sentence.open_finder("rows")
     finder.line.setText("re")

@@ -70,7 +70,7 @@ def test_the_command_line_says_a_fault_in_one_line_and_exits_1(tmp_path, demo):
 
 @pytest.mark.parametrize("kind", [KeyboardInterrupt, SystemExit])
 def test_the_boundary_lets_the_end_of_the_program_pass(kind, monkeypatch):
-    from foldbasket.desktop.boundary import Boundary
+    from foldbasket.desktop.shell.boundary import Boundary
 
     told, passed = [], []
     monkeypatch.setattr(sys, "__excepthook__", lambda *given: passed.append(given[0]))
@@ -79,7 +79,7 @@ def test_the_boundary_lets_the_end_of_the_program_pass(kind, monkeypatch):
 
 
 def test_the_boundary_tells_each_fault_once_in_a_while_and_survives_a_broken_teller():
-    from foldbasket.desktop.boundary import Boundary
+    from foldbasket.desktop.shell.boundary import Boundary
 
     told = []
     boundary = Boundary(told.append)

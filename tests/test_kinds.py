@@ -15,8 +15,8 @@ from foldbasket import cli, kinds
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.edits.edit import Edit
 from foldbasket.baskets.files import decode, encode
-from foldbasket.desktop.actions import ACTIONS, ActionSpec
-from foldbasket.desktop.window import MainWindow, kinds_to_open, kinds_to_write
+from foldbasket.desktop.actions.actions import ACTIONS, ActionSpec
+from foldbasket.desktop.shell.window import MainWindow, kinds_to_open, kinds_to_write
 from foldbasket.folding.aggregates.aggregate import AGGREGATES, NUMBERS, Aggregate, Block, State, aggregate
 from foldbasket.folding.filters.either import Either
 from foldbasket.folding.filters.members import Members
@@ -218,7 +218,7 @@ def test_an_aggregate(own, basket, tmp_path, driver):
     driver.open(path)
     assert driver.words()[0] == ("measures", "Net, halved by a toy")
     driver.desk.select_word("net")
-    driver.desk.change("net", "back", aggregate="sum")
+    driver.desk.words.change("net", "back", aggregate="sum")
     driver.settle()
     others = next(
         each for each in driver.workspace.card.body.findChildren(QComboBox) if each.accessibleName() == "Another way"
@@ -307,7 +307,7 @@ def test_an_output(own, basket, tmp_path, driver):
     assert (tmp_path / "out.toy").read_text() == "3 lines, says a toy"
     assert "Toy (*.toy)" in kinds_to_write()
     driver.open(path)
-    driver.desk.write_report(tmp_path / "window.toy")
+    driver.desk.output.write_report(tmp_path / "window.toy")
     driver.settle()
     assert (tmp_path / "window.toy").read_text() == "3 lines, says a toy"
 

@@ -123,8 +123,8 @@ WINDOW = """
 import sys, time
 from pathlib import Path
 from PyQt6.QtWidgets import QApplication
-from foldbasket.desktop.boundary import Boundary
-from foldbasket.desktop.window import MainWindow
+from foldbasket.desktop.shell.boundary import Boundary
+from foldbasket.desktop.shell.window import MainWindow
 app, said = QApplication([]), []
 window = MainWindow()
 window.say_error = lambda error: said.append(str(error))
@@ -141,13 +141,13 @@ def rest():
         time.sleep(0.01)
     app.processEvents()
 rest()
-window.desk.turn()
+window.desk.words.turn()
 rest()
-window.desk.write_aside()
+window.desk.files.write_aside()
 rest()
 window.save()
 rest()
-window.desk.write_report(Path("x.pdf").absolute())
+window.desk.output.write_report(Path("x.pdf").absolute())
 rest()
 assert window.desk.report is not None and window.desk.history.changed
 print(*said, sep="\\n")

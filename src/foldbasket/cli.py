@@ -145,7 +145,7 @@ def _count(text: str) -> int:
 
 
 def _open(files: Sequence[Path]) -> int:
-    from foldbasket.desktop.app import run
+    from foldbasket.desktop.shell.app import run
 
     return run(list(files))
 

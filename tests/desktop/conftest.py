@@ -8,8 +8,8 @@ from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
-from foldbasket.desktop.dialogs import Dialog
-from foldbasket.desktop.window import MainWindow
+from foldbasket.desktop.shell.window import MainWindow
+from foldbasket.desktop.widgets.dialogs import Dialog
 from tests.desktop.overlaps import overlapping
 
 

@@ -10,8 +10,8 @@ from pathlib import Path
 
 from PyQt6.QtCore import QPoint, QTimer
 
-from foldbasket.desktop.app import made
-from foldbasket.desktop.window import MainWindow
+from foldbasket.desktop.shell.app import made
+from foldbasket.desktop.shell.window import MainWindow
 from foldbasket.folding.sentence import sentence_of
 
 

@@ -88,7 +88,7 @@ def test_the_command_line_says_what_is_wrong_with_each_and_renders_the_rest(demo
 
 def test_the_window_says_what_is_wrong_with_each_and_shows_the_rest(driver, demo, tmp_path):
     folds = [{"name": name, **fold} for name, (fold, _) in BAD.items()] + [{"name": "good", "measures": [SUM]}]
-    driver.window.desk.open_basket(basket_with(demo, tmp_path, folds), trusted=True)
+    driver.window.desk.files.open_basket(basket_with(demo, tmp_path, folds), trusted=True)
     driver.settle()
     for name, (_, what) in BAD.items():
         driver.desk.show_fold(name)

@@ -55,8 +55,8 @@ STANDS = """
 import sys
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
-from foldbasket.desktop import app
-from foldbasket.desktop.window import MainWindow
+from foldbasket.desktop.shell import app
+from foldbasket.desktop.shell.window import MainWindow
 told = []
 MainWindow.say_error = lambda self, error: told.append(str(error))
 MainWindow.turn = lambda self: {}["missing"]

@@ -9,8 +9,8 @@ from PyQt6.QtCore import QCoreApplication, QEvent
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
 import foldbasket
-from foldbasket.desktop.collecting import Collector, let_go
-from foldbasket.desktop.workers import Worker
+from foldbasket.desktop.state.workers import Worker
+from foldbasket.desktop.widgets.collecting import Collector, let_go
 
 
 class Circle:

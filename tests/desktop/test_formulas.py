@@ -201,7 +201,7 @@ def test_what_is_typed_outlives_news_on_the_desk(sites):
 
 def test_a_proof_is_of_the_source_its_report_was_made_of_although_that_is_another_by_now(sites):
     drawer, desk = sites.workspace.proof, sites.desk
-    assert desk.prove(0, 0)
+    assert desk.folding.prove(0, 0)
     desk.supply.source = Source({})  # as when a header line is set while the proof is worked out
     sites.settle()
     assert drawer.isVisible()
@@ -225,7 +225,7 @@ def test_the_proof_of_a_cell_opens_below_and_follows_the_mark(sites):
     sites.press(grid, Key.Key_Down)
     assert drawer.title.text() != first
     sites.window.prove()
-    sites.desk.turn()
+    sites.desk.words.turn()
     sites.settle()
     assert not drawer.isVisible()
 

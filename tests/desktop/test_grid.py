@@ -5,10 +5,10 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter
 
-from foldbasket.desktop import theme
 from foldbasket.desktop.grid.figures import Figures
 from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.grid.painter import GridPainter, picture
+from foldbasket.desktop.widgets import theme
 from foldbasket.folding.axis import Kind
 from foldbasket.outputs.formats import save_report
 from tests.folding.build import fold, measure, placed, source, table

@@ -8,11 +8,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QListView, QPushButton
 
 from foldbasket.baskets import edits
-from foldbasket.desktop import facts
-from foldbasket.desktop.actions import ACTIONS
+from foldbasket.desktop.actions.actions import ACTIONS
 from foldbasket.desktop.card.depth import into_fields
 from foldbasket.desktop.card.span import SpanDrawing, round_step
-from foldbasket.desktop.finder import Finder
+from foldbasket.desktop.shell import facts
+from foldbasket.desktop.widgets.finder import Finder
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.relative import Relative
 from foldbasket.folding.filters.values import Between
@@ -49,7 +49,7 @@ def line(name):
 
 def test_an_action_is_found_by_its_own_name_and_never_by_what_it_would_undo(driver, demo):
     driver.open(demo)
-    driver.desk.place(line("Channel"), "filters")
+    driver.desk.words.place(line("Channel"), "filters")
     driver.settle()
     steps = len(driver.desk.history.steps)
     driver.key(Key.Key_K)
@@ -119,7 +119,7 @@ def test_the_card_of_the_whole_report_is_reached_in_every_way(driver, demo, way)
     else:
         driver.window.actions_by_name["Card of the whole report"].trigger()
     driver.settle()
-    assert driver.desk.word is None
+    assert driver.desk.view.word is None
     assert card(driver).findChildren(QPushButton)
     assert button(driver, "along rows")
 
@@ -136,7 +136,7 @@ def test_escape_goes_from_the_card_to_its_word_and_leaves_a_formula_half_written
     QTest.keyClicks(text, "1 + ")
     QTest.keyClick(text, Key.Key_Escape)
     driver.settle()
-    assert driver.desk.drafted is None
+    assert driver.desk.view.drafted is None
     assert driver.window.focusWidget() is driver.workspace.grid
 
 
@@ -176,7 +176,7 @@ def test_enter_opens_a_plus_and_typing_on_one_begins_to_write(driver, demo):
 def test_none_and_then_a_tick_says_what_is_kept(driver, demo):
     driver.open(demo.parent / "order_lines.csv")
     driver.double_click_field(line("Net"))
-    driver.desk.place(line("Channel"), "filters")
+    driver.desk.words.place(line("Channel"), "filters")
     driver.settle()
     QTest.mouseClick(button(driver, "keep none"), Qt.MouseButton.LeftButton)
     driver.settle()
@@ -205,7 +205,7 @@ def test_a_member_is_drilled_into_fields_of_every_linked_table_dates_first_and_n
 def test_a_number_of_many_values_is_kept_by_a_range_on_a_drawing(driver, demo):
     driver.open(demo)
     kept = driver.desk.report.kept
-    driver.desk.place(line("Net"), "filters")
+    driver.desk.words.place(line("Net"), "filters")
     driver.settle()
     rule = driver.desk.fold.filters[-1]
     assert isinstance(rule, Between)
@@ -251,7 +251,7 @@ def test_a_handle_moves_by_round_steps(reach, whole, step):
 
 def test_relative_dates_are_offered_whatever_part_was_chosen(driver, demo):
     driver.open(demo)
-    driver.desk.place(line("Order date"), "filters")
+    driver.desk.words.place(line("Order date"), "filters")
     driver.settle()
     rule = driver.desk.fold.filters[-1]
     assert isinstance(rule, Members)
@@ -320,8 +320,8 @@ def test_a_fold_is_called_by_what_it_holds_until_it_is_named_and_is_scrolled_to(
     view = driver.workspace.spine.folds
     for _ in range(4):
         driver.window.add_fold()
-    driver.desk.place(line("Net"), "measures")
-    driver.desk.place(line("Channel"), "rows")
+    driver.desk.words.place(line("Net"), "measures")
+    driver.desk.words.place(line("Channel"), "rows")
     driver.settle()
     last = view.model().index(view.model().rowCount() - 1, 0)
     assert last.data() == "Net by Channel"
@@ -335,7 +335,7 @@ def test_a_file_that_was_written_is_named_and_can_be_looked_at(driver, demo, tmp
     seen = []
     monkeypatch.setattr(facts, "show_outside", seen.append)
     driver.open(demo)
-    driver.desk.write_report(tmp_path / "a.csv")
+    driver.desk.output.write_report(tmp_path / "a.csv")
     driver.settle()
     line = driver.workspace.facts
     assert line.news.whole == f"Written to {tmp_path / 'a.csv'}"
@@ -351,16 +351,16 @@ def test_two_measures_of_one_field_have_two_headings(driver, demo):
     driver.open(demo)
     driver.window.add_fold()
     for _ in range(3):
-        driver.desk.place(line("Unit price"), "measures")
-    driver.desk.change(driver.desk.fold.measures[0].id, "Sum it", aggregate="sum")
+        driver.desk.words.place(line("Unit price"), "measures")
+    driver.desk.words.change(driver.desk.fold.measures[0].id, "Sum it", aggregate="sum")
     driver.settle()
     assert [head.heading for head in driver.desk.report.measures] == [
         "Unit price, summed",
         "Unit price, averaged",
         "Unit price, averaged (2)",
     ]
-    driver.desk.place(line("Order no."), "measures")
-    driver.desk.change(driver.desk.fold.measures[-1].id, "Count them", aggregate="count different")
+    driver.desk.words.place(line("Order no."), "measures")
+    driver.desk.words.change(driver.desk.fold.measures[-1].id, "Count them", aggregate="count different")
     driver.settle()
     assert driver.desk.report.measures[-1].heading == "Order no., different ones"
 

@@ -6,8 +6,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QLineEdit, QListView
 
 from foldbasket.baskets.files import open_basket
-from foldbasket.desktop.finder import Finder
-from foldbasket.desktop.sentence import WordButton
+from foldbasket.desktop.sentence.view import WordButton
+from foldbasket.desktop.widgets.finder import Finder
 
 Key = Qt.Key
 Control = Qt.KeyboardModifier.ControlModifier

@@ -178,7 +178,7 @@ def test_alternatives_are_made_and_taken_out_on_the_filters_card(sites):
 
 def test_bands_groups_and_members_without_records_are_set_on_the_card(sites):
     desk = sites.desk
-    desk.place(FieldRef("Order lines", "Quantity"), "rows", 0)
+    desk.words.place(FieldRef("Order lines", "Quantity"), "rows", 0)
     sites.settle()
     click(sites, "bands at edges")
     type_into(sites, "Edges", "1, 10, 100")
@@ -186,7 +186,7 @@ def test_bands_groups_and_members_without_records_are_set_on_the_card(sites):
     type_into(sites, "Edges", "9, 3")
     assert "must rise" in str(desk.problem)
     type_into(sites, "Edges", "0, 10")
-    desk.remove(desk.word)
+    desk.words.remove(desk.view.word)
     desk.select_word("region")
     type_into(sites, "New group", "Coast: Eastfen, Southcliff")
     assert "Coast" in {label for label, _ in first_labels(sites)}

@@ -7,8 +7,8 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from foldbasket.desktop import memory
-from foldbasket.desktop.app import set_type_size
+from foldbasket.desktop.shell.app import set_type_size
+from foldbasket.desktop.state import memory
 from foldbasket.spec.field import FieldRef
 
 Key = Qt.Key
@@ -60,7 +60,7 @@ def test_the_card_stays_where_it_is_when_the_sentence_takes_another_line(driver,
     high = space.sentence.height()
     place = space.card.mapTo(driver.window, QPoint())
     for field in ("Channel", "Quantity", "Unit price", "Line no."):
-        driver.desk.place(FieldRef("Order lines", field), "measures")
+        driver.desk.words.place(FieldRef("Order lines", field), "measures")
         driver.settle()
     assert space.sentence.height() > high
     assert space.card.mapTo(driver.window, QPoint()) == place

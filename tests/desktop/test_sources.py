@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPushButton
 
 from foldbasket.baskets import edits
 from foldbasket.demo.untidy import UNTIDY_LINES
-from foldbasket.desktop.dialogs import Dialog
 from foldbasket.desktop.source.linkmap import columns_of, likeliest
 from foldbasket.desktop.source.preview import ROW
+from foldbasket.desktop.widgets.dialogs import Dialog
 from foldbasket.links.link import Link
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Placed
@@ -51,7 +51,7 @@ def click(driver, button):
 
 
 def kinds(driver):
-    return sorted(finding.kind for finding in driver.desk.supply.findings(driver.desk.source_key))
+    return sorted(finding.kind for finding in driver.desk.supply.findings(driver.desk.view.source_key))
 
 
 def test_a_click_on_a_source_brings_it_into_view_and_a_fold_back(driver, demo, settled):
@@ -63,16 +63,16 @@ def test_a_click_on_a_source_brings_it_into_view_and_a_fold_back(driver, demo, s
         pos=spine.sources.visualRect(spine.sources.model().index(2, 0)).center(),
     )
     settled()
-    assert driver.desk.source_key == "Customers"
+    assert driver.desk.view.source_key == "Customers"
     assert driver.workspace.source_head.name.text() == "Customers"
     assert "612 records, 5 fields" in driver.workspace.source_head.facts.text()
     assert driver.workspace.links.isVisible()
     assert not driver.workspace.sentence.isVisible()
     driver.key(Qt.Key.Key_1)
-    assert driver.desk.source_key is None
+    assert driver.desk.view.source_key is None
     assert driver.workspace.grid.isVisible()
     driver.key(Qt.Key.Key_2)
-    assert driver.desk.source_key == "Customers"
+    assert driver.desk.view.source_key == "Customers"
 
 
 def test_the_first_button_of_each_finding_mends_it_and_undo_brings_it_back(untidy, settled):
@@ -151,7 +151,7 @@ def test_a_head_opens_the_fields_card_where_its_type_and_values_are_mended(untid
     preview = untidy.workspace.source.preview
     at = list(preview.table.columns).index("Channel")
     untidy.qtbot.mouseClick(preview.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(int(preview._lefts[at] + 8), 20))
-    assert untidy.desk.field == "Channel"
+    assert untidy.desk.view.field == "Channel"
     line = next(each for each in untidy.workspace.card.findChildren(QLineEdit) if each.accessibleName() == "Rename to")
     line.setFocus()
     untidy.qtbot.keyClicks(line, "Way")
@@ -174,9 +174,9 @@ def test_the_rows_are_walked_by_keys(untidy):
     assert preview._row == 248
     assert preview.verticalScrollBar().value() > 200
     untidy.qtbot.keyClick(preview, Qt.Key.Key_Right)
-    assert untidy.desk.field == "Order no."
+    assert untidy.desk.view.field == "Order no."
     untidy.qtbot.keyClick(preview, Qt.Key.Key_Escape)
-    assert untidy.desk.field is None
+    assert untidy.desk.view.field is None
 
 
 def test_a_million_rows_draw_only_what_is_in_view(driver, tmp_path, settled, monkeypatch):
@@ -239,8 +239,8 @@ def test_suggested_links_are_accepted_and_a_far_field_is_folded_at_once(driver, 
     }
     driver.window.actions_by_name["Accept the suggested links"].trigger()
     settled()
-    driver.desk.place(FieldRef("Order lines", "Net"))
-    driver.desk.place(FieldRef("Customers", "Region"))
+    driver.desk.words.place(FieldRef("Order lines", "Net"))
+    driver.desk.words.place(FieldRef("Customers", "Region"))
     settled()
     assert isinstance(driver.desk.fold.rows[0], Placed)
     assert driver.desk.report.height == 6
@@ -383,7 +383,7 @@ def test_a_block_on_the_clipboard_becomes_a_source_and_is_saved_with_the_data(dr
     driver.window.paste_data()
     settled()
     assert driver.desk.tables["Pasted"].columns["Net"].type is FieldType.DECIMAL
-    driver.desk.save(tmp_path / "pasted.basket", with_data=True)
+    driver.desk.files.save(tmp_path / "pasted.basket", with_data=True)
     driver.settle()
     driver.open(tmp_path / "pasted.basket")
     settled()
@@ -398,12 +398,12 @@ def test_a_fold_as_a_source_follows_its_fold_and_never_runs_in_a_circle(driver, 
     table = driver.desk.tables["Freight by team, summary"]
     assert list(table.columns) == ["Team", "Seller", "Freight", "Pieces", "Latest order"]
     assert table.count == 24
-    driver.desk.remove(driver.desk.fold.rows[1].id)
+    driver.desk.words.remove(driver.desk.fold.rows[1].id)
     settled()
     assert driver.desk.tables["Freight by team, summary"].count == len(
         {*driver.desk.tables["Sellers"].columns["Team"].dictionary.texts}
     )
-    driver.desk.place(FieldRef("Freight by team, summary", "Team"), "rows")
+    driver.desk.words.place(FieldRef("Freight by team, summary", "Team"), "rows")
     settled()
     assert "made of itself" in driver.desk.supply.notes["Freight by team, summary"]
 
@@ -540,7 +540,7 @@ def test_a_server_that_refuses_the_password_asks_for_it_and_reads_then(driver, s
     passwords.remember(server, "carrots")
     driver.desk.sources.add_server(server, [("Sales", Reading(table="sales"))], lambda names: [])
     settled()
-    driver.desk.save(tmp_path / "served.basket")
+    driver.desk.files.save(tmp_path / "served.basket")
     driver.settle()
     assert b"carrots" not in (tmp_path / "served.basket").read_bytes()
     passwords.forget()

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QLineEdit, QListView, QPushButton
 
 from foldbasket.desktop.card.parts import Chooser
-from foldbasket.desktop.finder import Finder
+from foldbasket.desktop.widgets.finder import Finder
 from foldbasket.spec.field import FieldRef
 
 Key, Alt, Control, Shift = (
@@ -134,13 +134,13 @@ def test_words_are_moved_with_keys_and_taken_out(driver, demo):
     driver.press(driver.word("Region"), Key.Key_Delete)
     assert "Region" not in [text for _, text in driver.words()]
     driver.press(driver.word("Site"), Key.Key_Return)
-    assert driver.desk.word == "site"
+    assert driver.desk.view.word == "site"
 
 
 def test_words_are_dropped_between_words_and_on_the_grids_edges(driver, demo):
     from PyQt6.QtCore import QByteArray, QMimeData
 
-    from foldbasket.desktop.sentence import WORD_MIME
+    from foldbasket.desktop.sentence.view import WORD_MIME
 
     driver.open(demo)
     sentence = driver.workspace.sentence
@@ -218,7 +218,7 @@ def test_the_card_of_a_field_sets_part_order_and_totals(driver, demo):
 def test_the_card_of_a_filter_compares_ranges_and_blanks(driver, demo):
     driver.open(demo.parent / "order_lines.csv")
     driver.double_click_field(line("Net"))
-    driver.desk.place(line("Net"), "filters")
+    driver.desk.words.place(line("Net"), "filters")
     driver.settle()
     driver.qtbot.mouseClick(chip(driver, "Compare"), Qt.MouseButton.LeftButton)
     driver.settle()
@@ -295,13 +295,13 @@ def test_headings_choose_the_word_they_belong_to(driver, demo):
         (at.heads_width + 30, at.head_height - 8, "net"),
     ):
         driver.qtbot.mouseClick(grid.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(int(x), int(y)))
-        assert driver.desk.word == word
+        assert driver.desk.view.word == word
 
 
 def test_folds_are_added_copied_renamed_shown_and_taken_out(driver, demo):
     driver.open(demo)
     driver.key(Key.Key_N, Control | Shift)
-    assert driver.desk.fold_key == "New fold"
+    assert driver.desk.view.fold_key == "New fold"
     assert driver.desk.report is None
     folds = driver.workspace.spine.folds
     driver.qtbot.mouseClick(
@@ -311,7 +311,7 @@ def test_folds_are_added_copied_renamed_shown_and_taken_out(driver, demo):
     assert driver.desk.report.name == "Freight by team"
     driver.window.copy_fold()
     driver.settle()
-    assert driver.desk.fold_key == "Freight by team 2"
+    assert driver.desk.view.fold_key == "Freight by team 2"
     driver.window.rename_fold()
     driver.answer("Rename", "Freight again")
     assert driver.desk.report.name == "Freight again"
@@ -368,12 +368,12 @@ def test_the_window_answers_while_a_long_fold_runs_and_drops_an_outdated_result(
     driver.open(demo)
     entered, gate = driver.hold_folds()
     before = driver.desk.report
-    driver.desk.turn()
+    driver.desk.words.turn()
     assert entered.wait(5)
     driver.qtbot.mouseClick(driver.word("Region"), Qt.MouseButton.LeftButton)
-    assert driver.desk.word == "region"
+    assert driver.desk.view.word == "region"
     assert driver.desk.report is before
-    driver.desk.turn()
+    driver.desk.words.turn()
     gate.set()
     driver.settle()
     assert driver.table()[0][0] == "Eastfen"
@@ -381,8 +381,8 @@ def test_the_window_answers_while_a_long_fold_runs_and_drops_an_outdated_result(
 
 
 def test_the_first_start_offers_data_the_demo_and_recent_baskets(driver, tmp_path, demo):
-    from foldbasket.desktop import memory
-    from foldbasket.desktop.start import StartView
+    from foldbasket.desktop.shell.start import StartView
+    from foldbasket.desktop.state import memory
 
     assert driver.window.stack.currentWidget() is driver.window.start
     driver.qtbot.mouseClick(driver.window.start.demo_button, Qt.MouseButton.LeftButton)
@@ -401,7 +401,7 @@ def test_the_first_start_offers_data_the_demo_and_recent_baskets(driver, tmp_pat
 
 @pytest.mark.parametrize("shade", ["light", "dark"])
 def test_text_has_enough_contrast_in_both_sets(shade):
-    from foldbasket.desktop import theme
+    from foldbasket.desktop.widgets import theme
 
     colours = {"light": theme.LIGHT, "dark": theme.DARK}[shade]
 
@@ -421,18 +421,18 @@ def test_unsaved_work_is_written_aside_and_taken_up_after_a_crash(driver, demo, 
     from foldbasket.baskets.recovery import Recovered
 
     driver.open(demo)
-    driver.desk.write_aside()
+    driver.desk.files.write_aside()
     driver.settle()
     assert list(recovery.folder().glob("*")) == []
     driver.key(Key.Key_T)
-    driver.desk.write_aside()
+    driver.desk.files.write_aside()
     driver.settle()
     assert recovery.left_over() == []  # the program that wrote it still runs
     (aside,) = recovery.folder().glob("*/work.json")
     turned = driver.table()
     crashed = aside.parent.with_name("crashed")
     shutil.copytree(aside.parent, crashed)
-    driver.desk.begin_anew()
+    driver.desk.files.begin_anew()
     (left,) = recovery.left_over()
     assert isinstance(left, Recovered)
     driver.window.start.offer([left])
@@ -533,7 +533,7 @@ def test_many_cells_are_copied_in_the_background_and_are_the_same(driver, demo, 
     at_once = QApplication.clipboard().mimeData()
     at_once = at_once.text(), at_once.html()
     QApplication.clipboard().setText("")
-    monkeypatch.setattr("foldbasket.desktop.desk.COPIED_AT_ONCE", 0)
+    monkeypatch.setattr("foldbasket.desktop.actions.output.COPIED_AT_ONCE", 0)
     driver.key(Key.Key_C)
     driver.settle()
     copied = QApplication.clipboard().mimeData()

@@ -16,10 +16,10 @@ from PyQt6.QtWidgets import (
 )
 
 from foldbasket.baskets.files import open_basket
-from foldbasket.desktop import memory
-from foldbasket.desktop.actions import ACTIONS
+from foldbasket.desktop.actions.actions import ACTIONS
 from foldbasket.desktop.card.tick import MemberModel
-from foldbasket.desktop.window import MainWindow
+from foldbasket.desktop.shell.window import MainWindow
+from foldbasket.desktop.state import memory
 from foldbasket.spec.field import FieldRef
 
 
@@ -89,7 +89,7 @@ def test_a_basket_is_saved_with_its_data_inside_and_stays_so(driver, demo, tmp_p
 def test_a_save_that_cannot_be_is_said_and_the_work_stays_unsaved(driver, demo):
     driver.open(demo)
     driver.key(Qt.Key.Key_T)
-    driver.desk.save(demo.parent / "no such folder" / "b.basket")
+    driver.desk.files.save(demo.parent / "no such folder" / "b.basket")
     driver.settle()
     assert "cannot be saved" in driver.errors.pop().what
     assert driver.desk.history.changed
@@ -202,19 +202,19 @@ def test_members_are_kept_all_none_or_by_search_and_new_ones_as_chosen(driver, d
 
 def test_a_count_of_records_stays_a_measure_and_a_word_that_is_gone_is_no_longer_selected(driver, demo):
     driver.open(demo)
-    driver.desk.place_count()
+    driver.desk.words.place_count()
     driver.settle()
-    word = driver.desk.word
-    driver.desk.move(word, "rows")
+    word = driver.desk.view.word
+    driver.desk.words.move(word, "rows")
     assert "stays where it is" in driver.errors.pop().what
-    driver.desk.remove(word)
+    driver.desk.words.remove(word)
     driver.settle()
-    assert driver.desk.word is None
+    assert driver.desk.view.word is None
 
 
 def test_fields_of_tables_that_are_not_linked_say_so_instead_of_a_report(driver, demo):
     driver.open(demo)
-    driver.desk.place(FieldRef("Plan", "Planned net"), "rows")
+    driver.desk.words.place(FieldRef("Plan", "Planned net"), "rows")
     driver.settle()
     assert driver.desk.report is None
     assert "no links lead from one table to" in driver.desk.problem.what
@@ -226,7 +226,7 @@ def test_work_that_is_cancelled_leaves_things_as_they_were(driver, demo):
     driver.open(demo)
     before = driver.table()
     entered, gate = driver.hold_folds()
-    driver.desk.turn()
+    driver.desk.words.turn()
     assert entered.wait(5)
     driver.desk.cancel()
     gate.set()
@@ -274,7 +274,7 @@ def turned_and_saved_elsewhere(driver, demo, tmp_path):
     """A basket that is open and changed here, while somebody else saves it under its name."""
     path = tmp_path / "shared.basket"
     driver.open(demo)
-    driver.desk.save(path)
+    driver.desk.files.save(path)
     driver.settle()
     other = open_basket(path)
     from foldbasket.baskets.files import save_basket
@@ -307,7 +307,7 @@ def test_two_windows_on_one_basket_lose_neither_work(driver, demo, tmp_path, cho
 
 def test_saving_twice_in_a_row_is_no_conflict(driver, demo, tmp_path):
     driver.open(demo)
-    driver.desk.save(tmp_path / "b.basket")
+    driver.desk.files.save(tmp_path / "b.basket")
     driver.settle()
     for _ in range(2):
         driver.key(Qt.Key.Key_T)
@@ -320,7 +320,7 @@ def test_names_from_files_are_drawn_as_they_are(driver, tmp_path):
     from PyQt6.QtCore import Qt as Core
     from PyQt6.QtWidgets import QLabel
 
-    from foldbasket.desktop.plain import tip
+    from foldbasket.desktop.widgets.plain import tip
 
     odd = "<b>x</b><img src='y'>"
     path = tmp_path / "odd.csv"
@@ -332,8 +332,8 @@ def test_names_from_files_are_drawn_as_they_are(driver, tmp_path):
     driver.desk.show_source(field, odd)
     driver.settle()
     driver.desk.show_fold(driver.desk.basket.folds[0].name)
-    driver.desk.place(FieldRef(field, odd))
-    driver.desk.place(FieldRef(field, odd), "filters")
+    driver.desk.words.place(FieldRef(field, odd))
+    driver.desk.words.place(FieldRef(field, odd), "filters")
     driver.settle()
     driver.window.about()
     labels = driver.window.findChildren(QLabel)
@@ -353,5 +353,5 @@ def test_names_from_files_are_drawn_as_they_are(driver, tmp_path):
 def test_a_word_that_is_gone_is_not_selected(driver, demo):
     driver.open(demo)
     driver.desk.select_word("gone")
-    assert driver.desk.word is None
+    assert driver.desk.view.word is None
     assert driver.window.workspace.card.at_once().body is not None

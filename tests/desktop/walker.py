@@ -38,7 +38,7 @@ from PyQt6.QtWidgets import (
 )
 
 from foldbasket import faults
-from foldbasket.desktop.app import made
+from foldbasket.desktop.shell.app import made
 from foldbasket.errors import FoldBasketError
 from tests.desktop.overlaps import overlapping
 from tests.desktop.watch import Watch
@@ -92,7 +92,7 @@ class Walker:
     """One walk through one window."""
 
     def __init__(self, seed: int, paths: list[Path]) -> None:
-        from foldbasket.desktop.window import MainWindow
+        from foldbasket.desktop.shell.window import MainWindow
 
         self.rng = random.Random(seed)
         self.app: Any = QApplication.instance()
@@ -311,7 +311,7 @@ class Walker:
         name = self.rng.choice(list(table.columns)[:60] or [""])
         strand = self.rng.choice(["rows", "columns", "measures", "filters", None])
         self.done.append(f"place {name!r} on {strand}")
-        self.window.desk.place(FieldRef(table.name, name), strand)
+        self.window.desk.words.place(FieldRef(table.name, name), strand)
 
     def _action(self) -> None:
         name = self.rng.choice([each for each in self.window.actions_by_name if each not in LEAVES])

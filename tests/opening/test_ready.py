@@ -48,7 +48,7 @@ def test_the_command_line_says_it_and_fails_though_the_report_is_written(basket,
 
 
 def test_the_window_notes_it_on_the_sources_card(basket, qtbot):
-    from foldbasket.desktop.window import MainWindow
+    from foldbasket.desktop.shell.window import MainWindow
 
     window = MainWindow()
     qtbot.addWidget(window)

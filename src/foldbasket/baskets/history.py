@@ -24,6 +24,10 @@ class History:
     """The steps of one sitting. Baskets share what they have in common, so keeping them all is cheap."""
 
     def __init__(self, basket: Basket) -> None:
+        self.begin(basket)
+
+    def begin(self, basket: Basket) -> None:
+        """Begins with another basket, which its file holds."""
         self._steps = [Step("Open", basket)]
         self._at = 0
         self._saved: Basket | None = basket

@@ -11,7 +11,7 @@ from foldbasket.desktop.card.depth import drill_section, fold_section
 from foldbasket.desktop.card.elsewhere import elsewhere_section
 from foldbasket.desktop.card.order import keep_section, order_section
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.state.desk import Desk
 from foldbasket.folding.sentence import placed_heading
 from foldbasket.spec.fold import Placed, Where
 from foldbasket.styling.words import lower_first
@@ -48,7 +48,7 @@ def axis_card(desk: Desk, placed: Placed, strand: str, parent: QWidget) -> CardB
             of_each if len(of_each) < 24 else "Of each",
             Where.choices(),
             placed.subtotal,
-            lambda value: desk.change(placed.id, f"Totals of {placed.field.field}", subtotal=value),
+            lambda value: desk.words.change(placed.id, f"Totals of {placed.field.field}", subtotal=value),
         )
     attribute = "row_total" if strand == "rows" else "column_total"
     body.choice(
@@ -59,10 +59,10 @@ def axis_card(desk: Desk, placed: Placed, strand: str, parent: QWidget) -> CardB
     )
 
     default = placed_heading(msgspec.structs.replace(placed, heading=None))
-    body.renaming(placed.heading, default, lambda text: desk.change(placed.id, f"Rename {default}", heading=text))
+    body.renaming(placed.heading, default, lambda text: desk.words.change(placed.id, f"Rename {default}", heading=text))
     body.section("Place")
     other = "columns" if strand == "rows" else "rows"
-    body.link(f"Move it to {other}", lambda: desk.move(placed.id, other))
-    body.link("Keep only some of them", lambda: desk.place(placed.field, "filters"))
-    body.link("Take it out", lambda: desk.remove(placed.id))
+    body.link(f"Move it to {other}", lambda: desk.words.move(placed.id, other))
+    body.link("Keep only some of them", lambda: desk.words.place(placed.field, "filters"))
+    body.link("Take it out", lambda: desk.words.remove(placed.id))
     return body.end()

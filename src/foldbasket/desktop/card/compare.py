@@ -7,7 +7,7 @@ import msgspec
 from foldbasket.desktop.card.members import members_of
 from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.state.desk import Desk
 from foldbasket.errors import FoldError
 from foldbasket.spec.comparison import Comparison, is_form, offered
 from foldbasket.spec.fold import Measure
@@ -26,7 +26,7 @@ def compare_section(body: CardBody, desk: Desk, measure: Measure) -> None:
         # A pattern for euros says nothing of a share or a rank: such cells are written as their own kind asks.
         keeps = compare is None or compare.keeps_unit
         number = measure.number if keeps else msgspec.structs.replace(measure.number, pattern=None, scale="one")
-        desk.change(measure.id, said, compare=compare, number=number)
+        desk.words.change(measure.id, said, compare=compare, number=number)
 
     def choose(form: Comparison | None) -> None:
         if form is None:

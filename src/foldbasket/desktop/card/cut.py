@@ -10,7 +10,7 @@ from foldbasket.baskets import edits
 from foldbasket.desktop.card.members import members_of
 from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.state.desk import Desk
 from foldbasket.folding.parts.part import PARTS
 from foldbasket.spec.cut import Bands, Group, Groups
 from foldbasket.spec.fold import Placed
@@ -31,7 +31,7 @@ def cut_section(body: CardBody, desk: Desk, placed: Placed, column: Column) -> N
         "Without records",
         ((False, "not shown"), (True, "shown")),
         placed.empty,
-        lambda value: desk.change(placed.id, f"Members of {placed.field.field} without records", empty=value),
+        lambda value: desk.words.change(placed.id, f"Members of {placed.field.field} without records", empty=value),
     ).setToolTip("Gaps in the calendar, and members of a linked table that no record has.")
 
 
@@ -41,7 +41,7 @@ def _date(body: CardBody, desk: Desk, placed: Placed, column: Column) -> None:
     body.chips(
         [(part.name, part.label, "has a place in time" if part.is_period else "repeats") for part in fitting],
         placed.part,
-        lambda name: desk.change(placed.id, f"{PARTS[name].label} of {placed.field.field}", part=name),
+        lambda name: desk.words.change(placed.id, f"{PARTS[name].label} of {placed.field.field}", part=name),
         "Part",
     )
     if placed.part is None or not placed.part.startswith("fiscal"):
@@ -65,7 +65,9 @@ def _bands(body: CardBody, desk: Desk, placed: Placed) -> None:
     now, name = placed.bands, placed.field.field
 
     def set_to(bands: Bands | None) -> None:
-        desk.change(placed.id, f"{name} {bands.said}" if bands is not None else f"{name} by each value", bands=bands)
+        desk.words.change(
+            placed.id, f"{name} {bands.said}" if bands is not None else f"{name} by each value", bands=bands
+        )
 
     def become(kind: type[Bands] | None) -> None:
         set_to(kind() if kind is not None else None)
@@ -85,7 +87,7 @@ def _groups(body: CardBody, desk: Desk, placed: Placed) -> None:
 
     def set_to(groups: Groups) -> None:
         done = f"Group members of {placed.field.field}"
-        desk.change(placed.id, done, groups=groups if groups.groups else None)
+        desk.words.change(placed.id, done, groups=groups if groups.groups else None)
 
     def typed(text: str, at: int | None) -> None:
         name, _, rest = text.partition(":")

@@ -20,7 +20,7 @@ from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody, Chooser, Line
 from foldbasket.desktop.card.span import SpanDrawing
 from foldbasket.desktop.card.tick import member_model, why_no_list
-from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.state.desk import Desk
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.filters.condition import Condition
 from foldbasket.folding.filters.either import Either
@@ -52,7 +52,7 @@ def filter_card(desk: Desk, whole: Filter, parent: QWidget) -> CardBody:
     rules = tuple(whole.alternatives())
     if isinstance(whole, Condition):
         return condition_card(desk, whole, parent)
-    at = min(desk.alternative, len(rules) - 1)
+    at = min(desk.view.alternative, len(rules) - 1)
     rule = rules[at]
     column = desk.column(rule.field)
     body = CardBody(
@@ -62,7 +62,7 @@ def filter_card(desk: Desk, whole: Filter, parent: QWidget) -> CardBody:
     )
     if column is None or fold is None:
         body.text(f"{rule.field.field} is no longer in {desk.basket.source_name(rule.field.table)}.", "warning")
-        body.link("Take it out", lambda: desk.remove(whole.id))
+        body.link("Take it out", lambda: desk.words.remove(whole.id))
         return body.end()
 
     def become(changed: OneField, done: str) -> None:
@@ -100,7 +100,7 @@ def filter_card(desk: Desk, whole: Filter, parent: QWidget) -> CardBody:
     alternatives_section(desk, body, whole, at)
     picker_section(desk, body, whole)
     body.section("Place")
-    body.link("Take it out", lambda: desk.remove(whole.id))
+    body.link("Take it out", lambda: desk.words.remove(whole.id))
     return body.end()
 
 

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QWidget
 from foldbasket.baskets import edits
 from foldbasket.baskets.naming import is_unnamed, label_of
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.state.desk import Desk
 from foldbasket.folding.sentence import placed_heading
 from foldbasket.folding.steps import steps_of
 from foldbasket.spec.fold import Fold, MeasuresOn, Where
@@ -63,7 +63,7 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
         for number, step in enumerate(steps_of(fold, desk.source, desk.basket.locale), 1):
             body.text(f"{number}. {step}", "quiet")
     body.section("Report")
-    body.link("Turn rows into columns", desk.turn)
+    body.link("Turn rows into columns", desk.words.turn)
     body.link("Copy this fold as a new one", lambda: desk.do(edits.AddFold(fold)))
     body.link("Take this fold out", lambda: desk.do(edits.RemoveFold(fold.key)))
     return body.end()

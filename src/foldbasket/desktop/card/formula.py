@@ -7,10 +7,10 @@ from PyQt6.QtGui import QTextCursor
 from PyQt6.QtWidgets import QWidget
 
 from foldbasket.baskets import edits
+from foldbasket.desktop.actions.formulas import Judged
 from foldbasket.desktop.card.editor import FormulaEditor
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.desk import Desk
-from foldbasket.desktop.formulawork import Judged
+from foldbasket.desktop.state.desk import Desk
 from foldbasket.folding.filters.condition import Condition
 from foldbasket.folding.sentence import measure_heading
 from foldbasket.formulas.help import PATTERNS
@@ -28,7 +28,7 @@ def new_formula_card(desk: Desk, text: str, parent: QWidget) -> CardBody:
         parent,
     )
     body.section("Name")
-    name = body.entry("Called", desk.drafted_name, "Margin", lambda _: None)
+    name = body.entry("Called", desk.view.drafted_name, "Margin", lambda _: None)
     body.section("Formula")
 
     def make(formula: str) -> None:
@@ -48,8 +48,8 @@ def new_formula_card(desk: Desk, text: str, parent: QWidget) -> CardBody:
     body.section("Place")
     body.link("Leave it", lambda: desk.calculate(None))
     # What is typed outlives the card, which is built anew when something else on the desk changes.
-    editor.text.textChanged.connect(lambda: desk.keep_draft(editor.text.toPlainText(), name.text()))
-    name.textChanged.connect(lambda: desk.keep_draft(editor.text.toPlainText(), name.text()))
+    editor.text.textChanged.connect(lambda: desk.view.keep_draft(editor.text.toPlainText(), name.text()))
+    name.textChanged.connect(lambda: desk.view.keep_draft(editor.text.toPlainText(), name.text()))
     cursor = editor.text.textCursor()
     cursor.movePosition(QTextCursor.MoveOperation.End)
     editor.text.setTextCursor(cursor)
@@ -79,7 +79,7 @@ def measure_formula_section(desk: Desk, body: CardBody, measure: Measure) -> Non
     editor = FormulaEditor(
         measure.formula,
         lambda text: desk.formulas.judge_measure(text, measure),
-        lambda text: desk.change(measure.id, f"Change the formula of {measure_heading(measure)}", formula=text),
+        lambda text: desk.words.change(measure.id, f"Change the formula of {measure_heading(measure)}", formula=text),
         desk.formulas.work_out,
         body,
     )
@@ -105,7 +105,7 @@ def condition_card(desk: Desk, rule: Condition, parent: QWidget) -> CardBody:
     _prepare(desk, editor)
     body.column.addWidget(editor)
     body.section("Place")
-    body.link("Take it out", lambda: desk.remove(rule.id))
+    body.link("Take it out", lambda: desk.words.remove(rule.id))
     return body.end()
 
 
@@ -129,7 +129,7 @@ def field_formula_section(desk: Desk, body: CardBody, ref: FieldRef, formula: st
 
 
 def _rename(desk: Desk, ref: FieldRef, to: str) -> None:
-    if desk.do(edits.RenameField(ref.table, ref.field, to)) and desk.source_key is not None:
+    if desk.do(edits.RenameField(ref.table, ref.field, to)) and desk.view.source_key is not None:
         desk.show_source(ref.table, to)
 
 

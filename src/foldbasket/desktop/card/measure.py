@@ -10,7 +10,7 @@ from foldbasket.desktop.card.compare import compare_section
 from foldbasket.desktop.card.formula import measure_formula_section
 from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.state.desk import Desk
 from foldbasket.errors import PatternError
 from foldbasket.folding.aggregates.aggregate import AGGREGATES, offered
 from foldbasket.folding.sentence import measure_heading
@@ -39,14 +39,16 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
         "Totals",
         TotalOf.choices(),
         measure.total,
-        lambda value: desk.change(measure.id, "Change what totals are", total=value),
+        lambda value: desk.words.change(measure.id, "Change what totals are", total=value),
     )
     default = measure_heading(msgspec.structs.replace(measure, heading=None))
-    body.renaming(measure.heading, default, lambda text: desk.change(measure.id, f"Rename {default}", heading=text))
+    body.renaming(
+        measure.heading, default, lambda text: desk.words.change(measure.id, f"Rename {default}", heading=text)
+    )
     body.section("Place")
     if measure.field is not None:
-        body.link("Make rows of it", lambda: desk.move(measure.id, "rows"))
-    body.link("Take it out", lambda: desk.remove(measure.id))
+        body.link("Make rows of it", lambda: desk.words.move(measure.id, "rows"))
+    body.link("Take it out", lambda: desk.words.remove(measure.id))
     return body.end()
 
 
@@ -76,7 +78,7 @@ def _summarise_section(desk: Desk, body: CardBody, fold: Fold, measure: Measure,
         desk.do(edits.Swap(fold.key, measure.id, changed, f"Change how {ref.field} is summed up"))
 
     def summarise(name: str) -> None:
-        desk.change(measure.id, f"{AGGREGATES[name].label} of {ref.field}", aggregate=name)
+        desk.words.change(measure.id, f"{AGGREGATES[name].label} of {ref.field}", aggregate=name)
 
     usual = [node for node in fitting if node.is_usual or node.name == measure.aggregate]
     body.chips([(node.name, node.label, node.meaning) for node in usual], measure.aggregate, summarise, "Summarise")
@@ -110,7 +112,9 @@ def _warn_of_price(desk: Desk, body: CardBody, measure: Measure, column: Column)
         weight = quantities[0]
         body.link(
             f"Average it, weighted by {weight.field}",
-            lambda: desk.change(measure.id, f"Weight by {weight.field}", aggregate="weighted average", weight=weight),
+            lambda: desk.words.change(
+                measure.id, f"Weight by {weight.field}", aggregate="weighted average", weight=weight
+            ),
         )
 
 
@@ -120,7 +124,7 @@ def _number_section(desk: Desk, body: CardBody, measure: Measure) -> None:
     style = measure.number
 
     def restyle(done: str, **changes: object) -> None:
-        desk.change(measure.id, done, number=msgspec.structs.replace(style, **changes))
+        desk.words.change(measure.id, done, number=msgspec.structs.replace(style, **changes))
 
     presets: list[tuple[str | None, str]] = [(None, "as the data")] + [(each, each) for each in PATTERNS]
     if style.pattern not in [value for value, _ in presets]:

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QCheckBox
 
 from foldbasket.baskets import edits, placing
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.state.desk import Desk
 from foldbasket.folding.filters.either import Either
 from foldbasket.folding.filters.values import Compare
 from foldbasket.folding.sentence import field_phrase
@@ -35,7 +35,7 @@ def alternatives_section(desk: Desk, body: CardBody, whole: Filter, at: int) -> 
             other = Compare(other.id, ref, None, "≥", "0")
         assert isinstance(other, OneField)
         first: tuple[Any, ...] = tuple(each.as_word(each.id, "") for each in rules)
-        desk.alternative = len(rules)
+        desk.view.alternative = len(rules)
         either = Either(whole.id, (*first, other), picker=whole.picker)
         desk.do(edits.Swap(fold.key, whole.id, either, f"Or by {ref.field}"))
 
@@ -45,7 +45,7 @@ def alternatives_section(desk: Desk, body: CardBody, whole: Filter, at: int) -> 
 
     def drop() -> None:
         rest = rules[:at] + rules[at + 1 :]
-        desk.alternative = 0
+        desk.view.alternative = 0
         left: Filter = (
             msgspec.structs.replace(whole, rules=rest) if len(rest) > 1 else rest[0].as_word(whole.id, whole.picker)
         )

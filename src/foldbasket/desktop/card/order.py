@@ -11,7 +11,7 @@ from foldbasket.baskets import edits
 from foldbasket.desktop.card.members import members_of
 from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.state.desk import Desk
 from foldbasket.folding.sentence import measure_heading
 from foldbasket.kinds import parameters
 from foldbasket.spec.fold import Covers, Placed
@@ -36,14 +36,14 @@ def order_section(body: CardBody, desk: Desk, placed: Placed, strand: str, is_te
             (True, down, "The other way round."),
         ),
         placed.descending,
-        lambda value: desk.change(placed.id, f"Order {name}", descending=value),
+        lambda value: desk.words.change(placed.id, f"Order {name}", descending=value),
         "Order",
     )
     measures = [(measure.id, measure_heading(measure)) for measure in fold.measures]
 
     def by(measure: str | None) -> None:
         order = ByValue(measure) if measure is not None else None
-        desk.change(
+        desk.words.change(
             placed.id,
             f"Order {name} by {dict(measures).get(measure or '', 'label')}",
             by=order,
@@ -58,7 +58,7 @@ def order_section(body: CardBody, desk: Desk, placed: Placed, strand: str, is_te
             ((), "the total"),
             *(((key,), label) for key, label in members_of(desk, across[0].field, across[0].cut)),
         ]
-        body.choice("In", choices, order.among, lambda among: desk.change(placed.id, f"Order {name}", by=msgspec.structs.replace(order, among=among)))  # fmt: skip
+        body.choice("In", choices, order.among, lambda among: desk.words.change(placed.id, f"Order {name}", by=msgspec.structs.replace(order, among=among)))  # fmt: skip
     labels = dict(members_of(desk, placed.field, placed.cut))
 
     def first(text: str) -> None:
@@ -68,7 +68,9 @@ def order_section(body: CardBody, desk: Desk, placed: Placed, strand: str, is_te
         if unknown:
             desk.sources.complain(f"“{unknown[0]}” is not a member of {name}.", "Write members as the report does, with commas between.")  # fmt: skip
             return
-        desk.change(placed.id, f"Put members of {name} first", first=tuple(keys[each.casefold()] for each in wanted))
+        desk.words.change(
+            placed.id, f"Put members of {name} first", first=tuple(keys[each.casefold()] for each in wanted)
+        )
 
     body.entry("First", ", ".join(labels.get(key, key) for key in placed.first), "members, by hand", first)
     body.text("Blank and unmatched records stand last either way.", "quiet")
@@ -83,7 +85,9 @@ def keep_section(body: CardBody, desk: Desk, placed: Placed) -> None:
     name, now = placed.field.field, placed.keep
 
     def set_to(keep: Keep | None) -> None:
-        desk.change(placed.id, f"Show {keep.said} of {name}" if keep is not None else f"Show all of {name}", keep=keep)
+        desk.words.change(
+            placed.id, f"Show {keep.said} of {name}" if keep is not None else f"Show all of {name}", keep=keep
+        )
 
     def become(kind: type[Keep] | None) -> None:
         if kind is None:

@@ -16,9 +16,10 @@ from foldbasket.desktop.card.formula import new_formula_card
 from foldbasket.desktop.card.measure import measure_card
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.card.span import SpanDrawing
-from foldbasket.desktop.collecting import let_go
-from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.source.card import Show, field_card, source_card
+from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.state.part import Part
+from foldbasket.desktop.widgets.collecting import let_go
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.filters.values import Between
 from foldbasket.spec.fold import Measure, Placed
@@ -51,24 +52,28 @@ class CardPanel(QScrollArea):
         self._later.setSingleShot(True)
         self._later.setInterval(0)
         self._later.timeout.connect(self.renew)
-        for changed in (desk.word_selected, desk.basket_changed, desk.view_changed):
-            changed.connect(self._later.start)
-        for changed in (desk.sources_changed, desk.listings.ready):
-            changed.connect(self._again)
-        for changed in (desk.findings_changed, desk.sources.listed):  # which only the cards of sources show
-            changed.connect(lambda: self._again() if desk.spec is not None else None)
-        desk.profiles_changed.connect(self._draw_range)
+        desk.when(Part.WORD | Part.DOCUMENT | Part.FOLD | Part.VIEW, self, self._later.start)
+        desk.when(Part.TABLES, self, self._again)
+        desk.when(Part.FINDINGS, self, self._again_over_sources)
+        desk.when(Part.PROFILES, self, self._draw_range)
+        desk.listings.ready.connect(self._again)
+        desk.sources.listed.connect(self._again_over_sources)
         self.renew()
 
     def _draw_range(self) -> None:
         """The range of a field is drawn once its values were looked through."""
-        fold, word = self.desk.fold, self.desk.word
+        fold, word = self.desk.fold, self.desk.view.word
         found = edits.find_word(fold, word) if fold is not None and word is not None else None
         if isinstance(found, Between) and self.body is not None and self.body.findChild(SpanDrawing) is None:
             self._again()
 
+    def _again_over_sources(self) -> None:
+        """What only the cards of sources show is known now."""
+        if self.desk.spec is not None:
+            self._again()
+
     def _again(self) -> None:
-        if self.desk.drafted is None:  # a formula that is being written is left alone
+        if self.desk.view.drafted is None:  # a formula that is being written is left alone
             self._shown = None
             self._later.start()
 
@@ -82,12 +87,14 @@ class CardPanel(QScrollArea):
         """Builds the card of the selected word, if anything it shows has changed."""
         self._later.stop()
         desk = self.desk
-        word = edits.find_word(desk.fold, desk.word) if desk.fold is not None and desk.word is not None else None
+        word = (
+            edits.find_word(desk.fold, desk.view.word) if desk.fold is not None and desk.view.word is not None else None
+        )
         spec = desk.spec
         shown = (
-            (desk.fold, desk.word, desk.alternative, desk.drafted is None)
+            (desk.fold, desk.view.word, desk.view.alternative, desk.view.drafted is None)
             if spec is None
-            else (spec, (spec.key, desk.field))
+            else (spec, (spec.key, desk.view.field))
         )
         if shown == self._shown and self.body is not None:
             return
@@ -121,19 +128,19 @@ class CardPanel(QScrollArea):
         body = CardBody("This card cannot be shown", "", self._holder)
         body.text(str(told), "warning")
         if word is not None:
-            body.link("Take it out", lambda: self.desk.remove(word.id))
+            body.link("Take it out", lambda: self.desk.words.remove(word.id))
         return body.end()
 
     def _card(self, word: Any) -> CardBody:
         desk = self.desk
         if desk.spec is not None:
             table = desk.tables.get(desk.spec.key)
-            column = table.columns.get(desk.field) if table is not None and desk.field else None
-            if column is not None and desk.field is not None:
-                return field_card(desk, desk.spec, desk.field, column, self._show_finding, self._holder)
+            column = table.columns.get(desk.view.field) if table is not None and desk.view.field else None
+            if column is not None and desk.view.field is not None:
+                return field_card(desk, desk.spec, desk.view.field, column, self._show_finding, self._holder)
             return source_card(desk, desk.spec, self._show_finding, self._holder)
-        if desk.drafted is not None:
-            return new_formula_card(desk, desk.drafted, self._holder)
+        if desk.view.drafted is not None:
+            return new_formula_card(desk, desk.view.drafted, self._holder)
         if word is None or desk.fold is None:
             return fold_card(desk, self._holder)
         if isinstance(word, Measure):

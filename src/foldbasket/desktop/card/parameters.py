@@ -10,7 +10,7 @@ import msgspec
 
 from foldbasket.desktop.card.members import members_of
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.state.desk import Desk
 from foldbasket.folding.sentence import measure_heading, placed_heading
 from foldbasket.kinds import Parameter, parameters
 from foldbasket.spec.field import FieldRef

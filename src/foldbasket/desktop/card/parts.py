@@ -25,9 +25,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from foldbasket.desktop import theme
-from foldbasket.desktop.flow import FlowLayout
-from foldbasket.desktop.plain import tip
+from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.flow import FlowLayout
+from foldbasket.desktop.widgets.plain import tip
 
 Control = TypeVar("Control", bound=QWidget)
 

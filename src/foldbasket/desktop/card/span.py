@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from foldbasket.desktop import theme
+from foldbasket.desktop.widgets import theme
 
 EDGE, STEPS = 8, 100
 

@@ -9,8 +9,8 @@ import msgspec
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt
 from PyQt6.QtWidgets import QWidget
 
-from foldbasket.desktop.desk import Desk
-from foldbasket.desktop.listing import MOST_MEMBERS, Listed
+from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.state.listing import MOST_MEMBERS, Listed
 from foldbasket.folding.domain import BLANK, NO_MATCH
 from foldbasket.folding.filters.members import Members
 from foldbasket.links.link import Match

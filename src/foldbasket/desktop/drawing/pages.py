@@ -7,10 +7,10 @@ from pathlib import Path
 from PyQt6.QtCore import QBuffer, QMarginsF, QRectF, QSizeF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QPageLayout, QPageSize, QPainter, QPdfWriter
 
-from foldbasket.desktop import theme
 from foldbasket.desktop.drawing import drawn
 from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.grid.painter import GridPainter
+from foldbasket.desktop.widgets import theme
 from foldbasket.errors import OutputError
 from foldbasket.folding.report import Report
 

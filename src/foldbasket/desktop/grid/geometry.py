@@ -8,7 +8,7 @@ from functools import cached_property
 import numpy as np
 from PyQt6.QtGui import QFont, QFontMetricsF
 
-from foldbasket.desktop import theme
+from foldbasket.desktop.widgets import theme
 from foldbasket.folding.axis import Kind
 from foldbasket.folding.margins import MEASURE
 from foldbasket.folding.report import Report

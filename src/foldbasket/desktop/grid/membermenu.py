@@ -7,10 +7,10 @@ from functools import partial
 from PyQt6.QtWidgets import QMenu
 
 from foldbasket.baskets import edits
+from foldbasket.desktop.actions.members import Seen
 from foldbasket.desktop.card.depth import into_fields
 from foldbasket.desktop.card.menu import MOST_LISTED, add, submenu
-from foldbasket.desktop.desk import Desk
-from foldbasket.desktop.memberwork import Seen
+from foldbasket.desktop.state.desk import Desk
 from foldbasket.folding.sentence import placed_heading
 from foldbasket.spec.fold import Placed
 from foldbasket.styling.words import plural

@@ -12,9 +12,9 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter, QPen
 
-from foldbasket.desktop import theme
 from foldbasket.desktop.grid.figures import figures_of
 from foldbasket.desktop.grid.geometry import EDGE, PAD, TOP, Geometry
+from foldbasket.desktop.widgets import theme
 from foldbasket.folding.axis import Kind
 from foldbasket.folding.margins import MEASURE
 from foldbasket.folding.report import Report

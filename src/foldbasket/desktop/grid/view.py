@@ -8,12 +8,13 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QKeyEvent, QKeySequence, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QWidget
 
-from foldbasket.desktop import theme
-from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.actions.members import Seen, seen_at
 from foldbasket.desktop.grid.geometry import TOP, Geometry
 from foldbasket.desktop.grid.painter import GridPainter, Marked
-from foldbasket.desktop.memberwork import Seen, seen_at
-from foldbasket.desktop.sentence import dropped_field, dropped_word
+from foldbasket.desktop.sentence.view import dropped_field, dropped_word
+from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.state.part import Part
+from foldbasket.desktop.widgets import theme
 from foldbasket.errors import OutputError
 from foldbasket.folding.margins import MEASURE, Margin
 from foldbasket.folding.report import Report
@@ -55,7 +56,7 @@ class GridView(QAbstractScrollArea):
         self.geometry_of: Geometry | None = None
         self.marked: Marked | None = None
         self._lit: str | None = None
-        desk.copied.connect(self._put_on_clipboard)
+        desk.output.copied.connect(self._put_on_clipboard)
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAcceptDrops(True)
@@ -64,7 +65,7 @@ class GridView(QAbstractScrollArea):
         self.setAccessibleName("Report")
         for bar in (self.horizontalScrollBar(), self.verticalScrollBar()):
             bar.valueChanged.connect(lambda _: self.viewport().update())
-        desk.report_changed.connect(self.renew)
+        desk.when(Part.REPORT, self, self.renew)
 
     # --- the report ---------------------------------------------------------
 
@@ -232,9 +233,9 @@ class GridView(QAbstractScrollArea):
         ref, word = dropped_field(event.mimeData()), dropped_word(event.mimeData())
         event.acceptProposedAction()
         if ref is not None:
-            self.desk.place(ref, strand)
+            self.desk.words.place(ref, strand)
         elif word is not None:
-            self.desk.move(word, strand)
+            self.desk.words.move(word, strand)
 
     # --- selecting ----------------------------------------------------------
 
@@ -437,10 +438,10 @@ class GridView(QAbstractScrollArea):
                     OutputError("the report is too large for the clipboard.", todo="Write it to a file instead.")
                 )
                 return
-            self.desk.copy(report.height * report.width, lambda: (text.table(report), html.table(report)))
+            self.desk.output.copy(report.height * report.width, lambda: (text.table(report), html.table(report)))
             return
         rows, columns = range(marked.top, marked.bottom + 1), range(marked.left, marked.right + 1)
-        self.desk.copy(
+        self.desk.output.copy(
             len(rows) * len(columns),
             lambda: (text.block(report, rows, columns), html.block(report, rows, columns)),
         )

@@ -12,12 +12,12 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolic
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.basket import SourceSpec
-from foldbasket.desktop import theme
 from foldbasket.desktop.card.formula import field_formula_section
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.desk import Desk
-from foldbasket.desktop.flow import FlowLayout
-from foldbasket.desktop.plain import tip
+from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.flow import FlowLayout
+from foldbasket.desktop.widgets.plain import tip
 from foldbasket.errors import FoldBasketError
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import Column

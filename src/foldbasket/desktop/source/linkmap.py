@@ -14,9 +14,10 @@ from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPainte
 from PyQt6.QtWidgets import QMenu, QScrollArea, QWidget
 
 from foldbasket.baskets import edits
-from foldbasket.desktop import theme
-from foldbasket.desktop.desk import Desk
-from foldbasket.desktop.sentence import dropped_field
+from foldbasket.desktop.sentence.view import dropped_field
+from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.state.part import Part
+from foldbasket.desktop.widgets import theme
 from foldbasket.errors import FoldBasketError
 from foldbasket.links.link import Link, Match
 from foldbasket.links.suggest import words
@@ -50,8 +51,7 @@ class LinkMap(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Map of links")
-        for signal in (desk.view_changed, desk.sources_changed, desk.basket_changed, desk.findings_changed):
-            signal.connect(self.renew)
+        desk.when(Part.VIEW | Part.TABLES | Part.SOURCES | Part.FINDINGS, self, self.renew)
         self.renew()
 
     # --- layout -------------------------------------------------------------
@@ -204,7 +204,7 @@ class LinkMap(QWidget):
                 painter.drawText(place, Qt.AlignmentFlag.AlignCenter, text)
 
     def _draw_box(self, painter: QPainter, box: Box, colours: theme.Palette) -> None:
-        here = box.key == self.desk.source_key
+        here = box.key == self.desk.view.source_key
         painter.setPen(QPen(QColor(colours.ink), 1.6 if here else 1))
         painter.setBrush(QColor(colours.selection if box.key == self._over else colours.paper))
         painter.drawRoundedRect(box.area, 3, 3)

@@ -13,9 +13,10 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QDrag, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QWidget
 
-from foldbasket.desktop import theme
-from foldbasket.desktop.desk import Desk
-from foldbasket.desktop.sentence import field_mime
+from foldbasket.desktop.sentence.view import field_mime
+from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.state.part import Part
+from foldbasket.desktop.widgets import theme
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import Column, DeferredColumn
 from foldbasket.tables.findings.finding import Finding
@@ -54,11 +55,8 @@ class Preview(QAbstractScrollArea):
         self.setAccessibleName("Rows of the source")
         for bar in (self.horizontalScrollBar(), self.verticalScrollBar()):
             bar.valueChanged.connect(lambda _: self.viewport().update())
-        desk.view_changed.connect(self.renew)
-        desk.sources_changed.connect(self.renew)
-        desk.basket_changed.connect(self.renew)
-        desk.findings_changed.connect(self.renew)
-        desk.profiles_changed.connect(self.renew)
+        shows = Part.VIEW | Part.TABLES | Part.SOURCES | Part.FINDINGS | Part.PROFILES
+        desk.when(shows, self, self.renew)
         self.renew()
 
     # --- what is shown ------------------------------------------------------
@@ -250,7 +248,7 @@ class Preview(QAbstractScrollArea):
             return
         column = self.table.columns[name]
         profile = self._profile(name)
-        if name == self.desk.field:
+        if name == self.desk.view.field:
             painter.fillRect(area.adjusted(2, 4, -2, -2), QColor(colours.selection))
         inner = area.adjusted(PAD, 0, -PAD, 0)
         side = Qt.AlignmentFlag.AlignRight if column.type.is_number else Qt.AlignmentFlag.AlignLeft
@@ -322,7 +320,7 @@ class Preview(QAbstractScrollArea):
         elif event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End) and self.count:
             self._go(0 if event.key() == Qt.Key.Key_Home else self.count - 1)
         elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right) and names:
-            here = names.index(self.desk.field) if self.desk.field in names else -1
+            here = names.index(self.desk.view.field) if self.desk.view.field in names else -1
             there = max(0, min(len(names) - 1, here + (1 if event.key() == Qt.Key.Key_Right else -1)))
             self.field_chosen.emit(names[there])
             self._bring(there)

@@ -5,10 +5,11 @@ from __future__ import annotations
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from foldbasket.desktop import theme
-from foldbasket.desktop.desk import Desk
-from foldbasket.desktop.plain import marked, say_what_fits
 from foldbasket.desktop.source.preview import Preview
+from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.state.part import Part
+from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.plain import marked, say_what_fits
 from foldbasket.tables.findings.finding import Finding
 
 
@@ -30,8 +31,8 @@ class SourceHead(QFrame):
         self._facts: list[str] = []
         column.addWidget(self.name)
         column.addWidget(self.facts)
-        for signal in (desk.view_changed, desk.sources_changed, desk.basket_changed, desk.findings_changed, desk.news):
-            signal.connect(self.renew)
+        desk.when(Part.VIEW | Part.TABLES | Part.SOURCES | Part.FINDINGS, self, self.renew)
+        desk.news.connect(self.renew)
         self.renew()
 
     def renew(self) -> None:
@@ -103,8 +104,10 @@ class SourceMiddle(QWidget):
         self.preview.show_records(finding.records if finding is not None else None)
 
     def _choose(self, field: str) -> None:
-        if self.desk.source_key is not None:
-            self.desk.show_source(self.desk.source_key, None if field == self.desk.field or not field else field)
+        if self.desk.view.source_key is not None:
+            self.desk.show_source(
+                self.desk.view.source_key, None if field == self.desk.view.field or not field else field
+            )
 
     def _renew(self) -> None:
         shown = self.preview.shown

@@ -13,8 +13,8 @@ from PyQt6.QtCore import QObject
 from foldbasket.baskets import edits
 from foldbasket.baskets.calculated import Calculated, check_field
 from foldbasket.baskets.placing import free_id
-from foldbasket.desktop.board import Board
-from foldbasket.desktop.workers import Worker
+from foldbasket.desktop.state.board import Board
+from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError, FormulaError
 from foldbasket.folding.filters.condition import Condition
 from foldbasket.folding.sentence import measure_heading
@@ -62,9 +62,9 @@ class FormulaWork:
         """The words to complete: fields of all tables, measures of the fold, functions. A formula is not offered to itself."""
         fields = [
             (name, table.name, nature_of(column).value)
-            for table in self.desk.source.tables.values()
+            for key, table in self.desk.source.tables.items()
             for name, column in table.columns.items()
-            if (table.name, name) != without
+            if (key, name) != without
         ]
         often = Counter(name for name, *_ in fields)
         twice = frozenset(name for name, times in often.items() if times > 1)

@@ -8,23 +8,25 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
-from foldbasket.desktop import memory, theme
+from foldbasket.desktop.actions.members import innermost
 from foldbasket.desktop.card.menu import add, add_card, new_menu, submenu
 from foldbasket.desktop.card.panel import CardPanel
-from foldbasket.desktop.collecting import let_go
-from foldbasket.desktop.desk import Desk
-from foldbasket.desktop.facts import FactsLine
 from foldbasket.desktop.grid.membermenu import add_member
 from foldbasket.desktop.grid.view import GridView
-from foldbasket.desktop.memberwork import innermost
-from foldbasket.desktop.panes import Panes
-from foldbasket.desktop.pickers import PickerBar
-from foldbasket.desktop.plain import marked
-from foldbasket.desktop.proof import ProofDrawer
-from foldbasket.desktop.sentence import SentenceBar, SentenceRoom
+from foldbasket.desktop.proof.drawer import ProofDrawer
+from foldbasket.desktop.sentence.view import SentenceBar, SentenceRoom
+from foldbasket.desktop.shell.facts import FactsLine
+from foldbasket.desktop.shell.pickers import PickerBar
+from foldbasket.desktop.shell.spine import Spine
 from foldbasket.desktop.source.linkmap import LinkMap, LinkPanel
 from foldbasket.desktop.source.view import SourceHead, SourceMiddle
-from foldbasket.desktop.spine import Spine
+from foldbasket.desktop.state import memory
+from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.state.part import Part
+from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.collecting import let_go
+from foldbasket.desktop.widgets.panes import Panes
+from foldbasket.desktop.widgets.plain import marked
 
 LINKS_HEIGHT = 212
 
@@ -74,7 +76,7 @@ class Workspace(QWidget):
             self._pane(name).setVisible(not memory.is_away(name))
         for before, after in ((self.spine.fields, self.sentence), (self.sentence, self.grid), (self.grid, self.card)):
             self.setTabOrder(before, after)
-        desk.view_changed.connect(self.renew)
+        desk.when(Part.VIEW | Part.SOURCES, self, self.renew)
         self.renew()
 
     # What is not needed from the start is made on first use, so that the window is there at once.
@@ -142,7 +144,7 @@ class Workspace(QWidget):
             desk.select_word(word)
             body = self.card.at_once().body
             if body is not None:
-                add_card(menu if menu.isEmpty() else submenu(menu, desk.said(word)), body)
+                add_card(menu if menu.isEmpty() else submenu(menu, desk.words.said(word)), body)
         if menu.isEmpty():
             let_go(menu)
             return None
@@ -195,14 +197,14 @@ class Workspace(QWidget):
     def step_back(self) -> None:
         """Escape: from the card to its word, from a formula half written to the report, from a word to the whole report."""
         desk, focused = self.desk, self.window().focusWidget() if self.window() is not None else None
-        if desk.source_key is not None:
+        if desk.view.source_key is not None:
             self.source.preview.setFocus(Qt.FocusReason.ShortcutFocusReason)
-        elif desk.drafted is not None:
+        elif desk.view.drafted is not None:
             desk.calculate(None)
             self.grid.take_keyboard()
         elif focused is not None and self.card.isAncestorOf(focused):
             self.sentence.focus_words()
-        elif desk.word is not None:
+        elif desk.view.word is not None:
             desk.select_word(None)
 
     def _follow_mark(self, row: int, column: int) -> None:
@@ -233,7 +235,7 @@ class Workspace(QWidget):
 
     def renew(self) -> None:
         """Shows the fold's widgets or the source's."""
-        in_source = self.desk.source_key is not None
+        in_source = self.desk.view.source_key is not None
         if in_source and "proof" in self.__dict__:
             self.proof.hide()
         self._telling.setVisible(not in_source)

@@ -17,8 +17,8 @@ from foldbasket.baskets import edits
 from foldbasket.baskets.basket import SourceSpec, free_name, taken
 from foldbasket.baskets.consent import EVERYTHING, NOWHERE
 from foldbasket.baskets.sources import read_source
-from foldbasket.desktop.board import Board
-from foldbasket.desktop.workers import Worker
+from foldbasket.desktop.state.board import Board
+from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import BasketError, FoldBasketError
 from foldbasket.links.link import Link
 from foldbasket.links.suggest import names_records
@@ -56,7 +56,7 @@ class SourceWork(QObject):
 
     def mend(self, *mends: AnyMend) -> bool:
         """Adds mends to the source in view."""
-        return self.desk.source_key is not None and self.desk.do(edits.AddMends(self.desk.source_key, mends))
+        return self.desk.view.source_key is not None and self.desk.do(edits.AddMends(self.desk.view.source_key, mends))
 
     def leave(self, source: str, finding: Finding) -> None:
         """Leaves a finding as it is: it is not shown again."""

@@ -8,9 +8,11 @@ from typing import Any
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QTableView, QVBoxLayout, QWidget
 
-from foldbasket.desktop import theme
-from foldbasket.desktop.desk import Desk, Proved
-from foldbasket.desktop.plain import marked
+from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.state.folding import Proved
+from foldbasket.desktop.state.part import Part
+from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.plain import marked
 from foldbasket.folding.proof import Proof
 from foldbasket.tables.column import DeferredColumn
 
@@ -100,12 +102,12 @@ class ProofDrawer(QFrame):
         header.setVisible(False)
         across.addWidget(self.table, 1)
         self.hide()
-        desk.report_changed.connect(self.hide)
-        desk.proved.connect(self._show)
+        desk.when(Part.REPORT, self, self.hide)
+        desk.folding.proved.connect(self._show)
 
     def show_cell(self, row: int, column: int) -> None:
         """Proves a cell of the report in view; shows it when it is worked out."""
-        if self.desk.prove(row, column) and self.isVisible():
+        if self.desk.folding.prove(row, column) and self.isVisible():
             self.title.setText("Working it out…")
 
     def _show(self, proved: Proved) -> None:

@@ -23,10 +23,11 @@ from PyQt6.QtWidgets import (
 )
 
 from foldbasket.baskets.naming import label_of
-from foldbasket.desktop import theme
-from foldbasket.desktop.desk import Desk
-from foldbasket.desktop.plain import tip
-from foldbasket.desktop.sentence import field_mime
+from foldbasket.desktop.sentence.view import field_mime
+from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.state.part import Part
+from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.plain import tip
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables.nature import Nature, nature_of
 
@@ -78,9 +79,9 @@ class _Lines(QStyledItemDelegate):
         colours = theme.palette()
         area = QRectF(option.rect)
         name, extra = str(index.data(NAME)), str(index.data(EXTRA) or "")
-        in_source = self.desk.source_key
+        in_source = self.desk.view.source_key
         is_fold = bool(index.data(Qt.ItemDataRole.UserRole + 3))
-        current = name == (self.desk.fold_key if is_fold and in_source is None else None if is_fold else in_source)
+        current = name == (self.desk.view.fold_key if is_fold and in_source is None else None if is_fold else in_source)
         if current:
             painter.fillRect(area, QColor(colours.page))
             painter.fillRect(QRectF(area.left(), area.top(), 3, area.height()), QColor(colours.ink))
@@ -179,7 +180,7 @@ def _mark_keyboard(painter: QPainter, option: QStyleOptionViewItem, area: QRectF
 
 class _FieldModel(QStandardItemModel):
     def mimeTypes(self) -> list[str]:
-        from foldbasket.desktop.sentence import FIELD_MIME
+        from foldbasket.desktop.sentence.view import FIELD_MIME
 
         return [FIELD_MIME]
 
@@ -239,13 +240,11 @@ class Spine(QFrame):
         self.fields = self._tree(desk)
         self.finding.installEventFilter(self)
         column.addWidget(self.fields, 1)
-        desk.basket_changed.connect(self.renew)
-        desk.sources_changed.connect(self._fill_fields)
-        desk.profiles_changed.connect(self.fields.viewport().update)
-        desk.saved.connect(self.renew)
-        desk.view_changed.connect(self.renew)
-        desk.findings_changed.connect(self.renew)
-        desk.report_changed.connect(self._fill_folds)
+        desk.when(Part.DOCUMENT | Part.FOLD | Part.VIEW | Part.TABLES | Part.FINDINGS, self, self.renew)
+        desk.when(Part.TABLES, self, self._fill_fields)
+        desk.when(Part.PROFILES, self, self.fields.viewport().update)
+        desk.when(Part.REPORT, self, self._fill_folds)
+        desk.files.saved.connect(self.renew)
         self.renew()
         self._fill_fields()
 
@@ -321,14 +320,14 @@ class Spine(QFrame):
         for fold in self.desk.basket.folds:
             size = (
                 f"{report.height} × {report.width}"
-                if report and fold.key == self.desk.fold_key and report.name == fold.name
+                if report and fold.key == self.desk.view.fold_key and report.name == fold.name
                 else ""
             )
             lines.append((fold.key, size))
         self._fill(self.folds, lines, folds=True)
         names = [fold.key for fold in self.desk.basket.folds]
-        if self.desk.fold_key in names and not self.folds.hasFocus():
-            self.folds.scrollTo(self.folds.model().index(names.index(self.desk.fold_key), 0))
+        if self.desk.view.fold_key in names and not self.folds.hasFocus():
+            self.folds.scrollTo(self.folds.model().index(names.index(self.desk.view.fold_key), 0))
 
     def _fill(self, view: QListView, lines: list[tuple[str, str]], folds: bool) -> None:
         desk, model = self.desk, view.model()
@@ -401,7 +400,7 @@ class Spine(QFrame):
 
     def _show_fold(self, index: QModelIndex) -> None:
         """Brings a fold into view; one that is in view shows its own card."""
-        if index.data(NAME) == self.desk.fold_key and self.desk.source_key is None:
+        if index.data(NAME) == self.desk.view.fold_key and self.desk.view.source_key is None:
             self.desk.select_word(None)
         else:
             self.desk.show_fold(index.data(NAME))
@@ -413,7 +412,7 @@ class Spine(QFrame):
     def _place(self, index: QModelIndex) -> None:
         ref = index.data(REF)
         if ref is not None:
-            self.desk.place(ref)
+            self.desk.words.place(ref)
 
     def _offer_strands(self, point: Any) -> None:
         ref = self.fields.indexAt(point).data(REF)
@@ -426,7 +425,7 @@ class Spine(QFrame):
             ("columns", "Place on columns"),
             ("filters", "Filter by it"),
         ):
-            menu.addAction(says, lambda strand=strand: self.desk.place(ref, strand))
+            menu.addAction(says, lambda strand=strand: self.desk.words.place(ref, strand))
         menu.exec(self.fields.viewport().mapToGlobal(point))
 
     def eventFilter(self, watched: Any, event: Any) -> bool:

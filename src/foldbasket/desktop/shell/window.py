@@ -24,15 +24,16 @@ from PyQt6.QtWidgets import (
 )
 
 from foldbasket import __version__, faults
-from foldbasket.desktop import dialogs, memory, theme
-from foldbasket.desktop.actions import ACTIONS, MENUS, ActionSpec
-from foldbasket.desktop.start import StartView
+from foldbasket.desktop.actions.actions import ACTIONS, MENUS, ActionSpec
+from foldbasket.desktop.shell.start import StartView
+from foldbasket.desktop.state import memory
+from foldbasket.desktop.widgets import dialogs, theme
 from foldbasket.errors import BasketError, FoldBasketError
 
 if TYPE_CHECKING:
-    from foldbasket.desktop.desk import Desk
-    from foldbasket.desktop.helping import HelpWindow
-    from foldbasket.desktop.workspace import Workspace
+    from foldbasket.desktop.shell.helping import HelpWindow
+    from foldbasket.desktop.shell.workspace import Workspace
+    from foldbasket.desktop.state.desk import Desk
 
 
 def kinds_to_open() -> str:
@@ -55,7 +56,7 @@ def _import_ahead() -> None:
 
     def run() -> None:
         with contextlib.suppress(ImportError):  # said when it is needed
-            importlib.import_module("foldbasket.desktop.workspace")
+            importlib.import_module("foldbasket.desktop.shell.workspace")
 
     threading.Thread(target=run, name="import-ahead", daemon=True).start()
 
@@ -78,7 +79,7 @@ class MainWindow(QMainWindow):
         self.start.open_wanted.connect(self.open_dialog)
         self.start.demo_wanted.connect(self.open_demo)
         self.start.recent_wanted.connect(lambda path: self.open_paths([path]))
-        self.start.recover_wanted.connect(lambda left: self.desk.recover(left))
+        self.start.recover_wanted.connect(lambda left: self.desk.files.recover(left))
         QTimer.singleShot(0, self._offer_unsaved)
         QTimer.singleShot(300, _import_ahead)
         self.stack.addWidget(self.start)
@@ -108,20 +109,19 @@ class MainWindow(QMainWindow):
     def desk(self) -> Desk:
         """The desk, made on first use, since it brings the engine with it."""
         if self._desk is None:
-            from foldbasket.desktop.desk import Desk
+            from foldbasket.desktop.state.desk import Desk
+            from foldbasket.desktop.state.part import Part
             from foldbasket.folding import kernels
 
             self._desk = Desk(self)
             self._desk.failed.connect(self.say_error)
-            self._desk.basket_changed.connect(self._basket_changed)
-            self._desk.report_changed.connect(self._renew_actions)
-            self._desk.saved.connect(self._renew_title)
-            self._desk.trust_wanted.connect(self._ask_trust)
-            self._desk.changed_elsewhere.connect(self._ask_changed)
+            self._desk.when(Part.DOCUMENT | Part.FOLD | Part.TABLES, self, self._basket_changed)
+            self._desk.when(Part.REPORT | Part.VIEW | Part.FINDINGS, self, self._renew_actions)
+            self._desk.files.saved.connect(self._renew_title)
+            self._desk.files.trust_wanted.connect(self._ask_trust)
+            self._desk.files.changed_elsewhere.connect(self._ask_changed)
             self._desk.password_wanted.connect(self._ask_password)
             self._desk.repoint_wanted.connect(self.repoint)
-            self._desk.view_changed.connect(self._renew_actions)
-            self._desk.findings_changed.connect(self._renew_actions)
             self._desk.told.connect(self.start.working.tell)
             self._desk.rested.connect(self.start.working.hide)
             self.start.cancel_wanted.connect(self._desk.cancel)
@@ -132,7 +132,7 @@ class MainWindow(QMainWindow):
     def workspace(self) -> Workspace:
         """The fold view, made on first use."""
         if self._workspace is None:
-            from foldbasket.desktop.workspace import Workspace
+            from foldbasket.desktop.shell.workspace import Workspace
 
             self._workspace = Workspace(self.desk, self)
             self._workspace.spine.add_fold_wanted.connect(self.add_fold)
@@ -207,10 +207,10 @@ class MainWindow(QMainWindow):
 
         baskets = [path for path in paths if is_basket(path)]
         if not baskets:
-            self.desk.open_paths(paths)
+            self.desk.files.open_paths(paths)
             return
         left = [path.name for path in paths if path != baskets[0]]
-        self.leaving(lambda: self.desk.open_paths(baskets[:1]))
+        self.leaving(lambda: self.desk.files.open_paths(baskets[:1]))
         if left:
             todo = f"Open the rest when “{baskets[0].name}” is there: {', '.join(left)}."
             self.say_error(BasketError("a window holds one basket, so only the first of these was opened.", todo=todo))
@@ -303,11 +303,11 @@ class MainWindow(QMainWindow):
         from foldbasket.demo.scenario import write_demo
 
         folder = Path(platformdirs.user_data_dir("fold-basket")) / "demo"
-        self.leaving(lambda: self.desk.open_made(lambda: write_demo(folder)))
+        self.leaving(lambda: self.desk.files.open_made(lambda: write_demo(folder)))
 
     def new_basket(self) -> None:
         """Begins anew, with the start view."""
-        self.leaving(self.desk.begin_anew)
+        self.leaving(self.desk.files.begin_anew)
 
     def _ask_trust(self, path: Path, outside: Sequence[str]) -> None:
         listed = "\n".join(outside[:8]) + (f"\nand {len(outside) - 8} more" if len(outside) > 8 else "")
@@ -316,7 +316,7 @@ class MainWindow(QMainWindow):
             from foldbasket.baskets.consent import digest
 
             memory.trust(digest(outside))
-            self.desk.open_basket(path)
+            self.desk.files.open_basket(path)
 
         text = f"“{path.name}” reads data outside its own folder:\n\n{listed}"
         answers = (dialogs.Answer("Do not read it", ""), dialogs.Answer("Read it", "read"))
@@ -339,7 +339,7 @@ class MainWindow(QMainWindow):
     def save(self, then: Callable[[], None] | None = None) -> None:
         """Saves in the background; `then` goes on when it is done."""
         if self.desk.path is not None:
-            self.desk.save(self.desk.path, then=then)
+            self.desk.files.save(self.desk.path, then=then)
         else:
             self.save_as(then=then)
 
@@ -352,7 +352,7 @@ class MainWindow(QMainWindow):
         if chosen:
             path = Path(chosen)
             path = path if path.suffix else path.with_suffix(".basket")
-            self.desk.save(path, with_data=with_data, replace=True, then=then)
+            self.desk.files.save(path, with_data=with_data, replace=True, then=then)
 
     def save_with_data(self) -> None:
         self.save_as(with_data=True)
@@ -364,7 +364,7 @@ class MainWindow(QMainWindow):
             if answer == "both":
                 self.save_as(with_data, then)
             else:
-                self.desk.save(path, with_data=with_data, replace=True, then=then)
+                self.desk.files.save(path, with_data=with_data, replace=True, then=then)
 
         dialogs.ask(
             self,
@@ -387,7 +387,9 @@ class MainWindow(QMainWindow):
         chosen, kind = QFileDialog.getSaveFileName(self, "Write the report", f"{name}.xlsx", kinds_to_write())
         if chosen:
             path = Path(chosen)
-            self.desk.write_report(path if path.suffix else path.with_suffix(kind.rpartition("*")[2].rstrip(")")))
+            self.desk.output.write_report(
+                path if path.suffix else path.with_suffix(kind.rpartition("*")[2].rstrip(")"))
+            )
 
     def write_cells(self) -> None:
         """Asks for a file and writes the cells as records to it."""
@@ -398,7 +400,7 @@ class MainWindow(QMainWindow):
             )
             if chosen:
                 path = Path(chosen)
-                self.desk.write_report(path if path.suffix else path.with_suffix(".csv"), "cells")
+                self.desk.output.write_report(path if path.suffix else path.with_suffix(".csv"), "cells")
 
     # --- editing ------------------------------------------------------------
 
@@ -409,7 +411,7 @@ class MainWindow(QMainWindow):
         self.desk.redo()
 
     def turn(self) -> None:
-        self.desk.turn()
+        self.desk.words.turn()
 
     def copy(self) -> None:
         focused = self.focusWidget()
@@ -504,15 +506,15 @@ class MainWindow(QMainWindow):
     def show_fold_view(self) -> None:
         """Brings the fold into view again."""
         folds = self.desk.basket.folds
-        name = self.desk.fold_key or (folds[0].key if folds else None)
+        name = self.desk.view.fold_key or (folds[0].key if folds else None)
         if name is not None:
             self.desk.show_fold(name)
             self.workspace.grid.setFocus()
 
     def show_source_view(self) -> None:
         """Brings a source into view: the one that was there last, or the first."""
-        if self.desk.basket.sources and self.desk.source_key is None:
-            self.desk.show_source(self.desk.last_source or self.desk.basket.sources[0].key)
+        if self.desk.basket.sources and self.desk.view.source_key is None:
+            self.desk.show_source(self.desk.view.last_source or self.desk.basket.sources[0].key)
             self.workspace.source.preview.setFocus()
 
     def add_measure(self) -> None:
@@ -528,7 +530,7 @@ class MainWindow(QMainWindow):
         self.workspace.sentence.open_finder("filters")
 
     def count_records(self) -> None:
-        self.desk.place_count()
+        self.desk.words.place_count()
 
     def calculate(self) -> None:
         """Shows the card on which a new formula is written."""
@@ -592,7 +594,7 @@ class MainWindow(QMainWindow):
 
     def show_steps(self) -> None:
         """The list of steps; choosing one undoes or redoes up to it."""
-        from foldbasket.desktop.finder import Choice, Finder
+        from foldbasket.desktop.widgets.finder import Choice, Finder
 
         history = self.desk.history
         choices = [
@@ -603,7 +605,7 @@ class MainWindow(QMainWindow):
 
     def find_action(self) -> None:
         """The list of every action, to type into."""
-        from foldbasket.desktop.finder import Choice, Finder
+        from foldbasket.desktop.widgets.finder import Choice, Finder
 
         # An action is found by its own name, never by what it would undo.
         actions = [(spec, self.actions_by_name[spec.name]) for spec in ACTIONS]
@@ -631,7 +633,7 @@ class MainWindow(QMainWindow):
 
     def choose_type_size(self) -> None:
         """Offers sizes for everything in the window, apart from the zoom of the report."""
-        from foldbasket.desktop.finder import Choice, Finder
+        from foldbasket.desktop.widgets.finder import Choice, Finder
 
         now = memory.type_size()
 
@@ -680,7 +682,7 @@ class MainWindow(QMainWindow):
         self._help("Formulas")
 
     def _help(self, page: str) -> None:
-        from foldbasket.desktop.helping import HelpWindow
+        from foldbasket.desktop.shell.helping import HelpWindow
 
         if self._help_window is None:
             self._help_window = HelpWindow(self)

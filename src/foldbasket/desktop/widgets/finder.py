@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from foldbasket.desktop import theme
+from foldbasket.desktop.widgets import theme
 from foldbasket.typed import fitting
 
 

@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QSizePolicy, QWidget
 
-from foldbasket.desktop.plain import tip
+from foldbasket.desktop.widgets.plain import tip
 
 
 class ShortLabel(QLabel):

@@ -6,7 +6,7 @@ from typing import Any
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.placing import free_id
-from foldbasket.desktop.board import Editing
+from foldbasket.desktop.state.board import Editing
 from foldbasket.folding.axis import Kind
 from foldbasket.folding.filters.members import of_member
 from foldbasket.folding.margins import MEASURE, Margin

@@ -14,11 +14,12 @@ from PyQt6.QtGui import QColor, QDrag, QFocusEvent, QFont, QFontMetricsF, QKeyEv
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QFrame, QLabel, QScrollArea, QSizePolicy, QWidget
 
 from foldbasket.baskets.placing import fields_for
-from foldbasket.desktop import theme
-from foldbasket.desktop.collecting import let_go
-from foldbasket.desktop.desk import Desk
-from foldbasket.desktop.finder import Choice, Finder
-from foldbasket.desktop.flow import FlowLayout
+from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.state.part import Part
+from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.collecting import let_go
+from foldbasket.desktop.widgets.finder import Choice, Finder
+from foldbasket.desktop.widgets.flow import FlowLayout
 from foldbasket.folding.sentence import LEADS, STRANDS, Word, sentence_of, words_of
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables.nature import nature_of
@@ -97,7 +98,7 @@ class WordButton(QAbstractButton):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         area = QRectF(self.rect())
         text_area = area.adjusted(0, 2, 0, -6)
-        if self.bar.desk.word == self.word.id:
+        if self.bar.desk.view.word == self.word.id:
             painter.fillRect(text_area, colours.tint(self.word.strand))
         painter.setFont(self._font())
         painter.setPen(QColor(colours.ink))
@@ -240,9 +241,8 @@ class SentenceBar(QFrame):
         self.words: list[WordButton] = []
         self.pluses: dict[str, PlusButton] = {}
         self._caret: tuple[QRectF, str] | None = None
-        desk.basket_changed.connect(self.renew)
-        desk.word_selected.connect(self._repaint_words)
-        desk.sources_changed.connect(self.renew)
+        desk.when(Part.FOLD | Part.TABLES | Part.SETTINGS, self, self.renew)
+        desk.when(Part.WORD, self, self._repaint_words)
         self.renew()
 
     def renew(self) -> None:
@@ -333,7 +333,7 @@ class SentenceBar(QFrame):
 
     def focus_words(self) -> None:
         """Puts the keyboard on the selected word, or the first, or the first +."""
-        target = next((button for button in self.words if button.word.id == self.desk.word), None)
+        target = next((button for button in self.words if button.word.id == self.desk.view.word), None)
         target = target or (self.words[0] if self.words else None)
         widget = target or self.pluses.get("measures")
         if widget is not None:
@@ -350,7 +350,7 @@ class SentenceBar(QFrame):
             if alt:
                 at = button.index - 1 if step < 0 else button.index + 2
                 if at >= 0:
-                    self.desk.move(word.id, word.strand, at)
+                    self.desk.words.move(word.id, word.strand, at)
                     self._focus_word(word.id)
             else:
                 self.words[(self.words.index(button) + step) % len(self.words)].setFocus(Qt.FocusReason.TabFocusReason)
@@ -358,14 +358,14 @@ class SentenceBar(QFrame):
         if alt and key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             other = {"rows": "columns", "columns": "rows"}.get(word.strand)
             if other:
-                self.desk.move(word.id, other)
+                self.desk.words.move(word.id, other)
                 self._focus_word(word.id)
             return True
         if key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             if button not in self.words:  # it is about to go
                 return False
             at = self.words.index(button)
-            self.desk.remove(word.id)
+            self.desk.words.remove(word.id)
             if self.words:
                 self.words[min(at, len(self.words) - 1)].setFocus()
             return True
@@ -406,10 +406,10 @@ class SentenceBar(QFrame):
 
         def chosen(ref: FieldRef | None) -> None:
             if ref is None:
-                self.desk.place_count()
+                self.desk.words.place_count()
             else:
-                self.desk.place(ref, strand)
-            self._focus_word(self.desk.word or "")
+                self.desk.words.place(ref, strand)
+            self._focus_word(self.desk.view.word or "")
 
         finder = Finder(self, PROMPTS[strand], choices, chosen)
         plus = self.pluses[strand]
@@ -440,9 +440,9 @@ class SentenceBar(QFrame):
         ref, word = dropped_field(event.mimeData()), dropped_word(event.mimeData())
         event.acceptProposedAction()
         if ref is not None:
-            self.desk.place(ref, strand, at)
+            self.desk.words.place(ref, strand, at)
         elif word is not None:
-            self.desk.move(word, strand, at)
+            self.desk.words.move(word, strand, at)
 
     def _put_out(self) -> None:
         self._caret = None

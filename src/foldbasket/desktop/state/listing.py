@@ -8,7 +8,7 @@ from functools import partial
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from foldbasket.desktop.workers import Worker
+from foldbasket.desktop.state.workers import Worker
 from foldbasket.folding.domain import domain_of
 from foldbasket.kept import Kept
 from foldbasket.spec.cut import Cut

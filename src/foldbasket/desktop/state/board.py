@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from pathlib import Path
 from typing import Any, Protocol
 
 from PyQt6.QtCore import pyqtBoundSignal
 
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.edits.edit import Edit
-from foldbasket.desktop.supply import Supply
+from foldbasket.baskets.history import History
+from foldbasket.desktop.state.supply import Supply
+from foldbasket.desktop.state.view import View
+from foldbasket.errors import FoldBasketError
 from foldbasket.folding.engine import Engine
+from foldbasket.folding.report import Report
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef
@@ -30,8 +35,8 @@ class Editing(Protocol):
     def fold(self) -> Fold | None:
         """The fold in view."""
 
-    def do(self, edit: Edit) -> bool:
-        """Does an edit; False, and why is told, where it cannot be done."""
+    def do(self, edit: Edit, *, select: str | None = None) -> bool:
+        """Does an edit, and selects a word then; False, and why is told, where it cannot be done."""
 
 
 class Board(Editing, Protocol):
@@ -40,9 +45,21 @@ class Board(Editing, Protocol):
     failed: pyqtBoundSignal
     news: pyqtBoundSignal
     rested: pyqtBoundSignal
+    told: pyqtBoundSignal
     supply: Supply
-    engine: Engine
-    source_key: str | None
+    view: View
+
+    @property
+    def path(self) -> Path | None:
+        """The file that the basket was opened from or saved to."""
+
+    @property
+    def engine(self) -> Engine:
+        """The engine over the tables."""
+
+    @property
+    def report(self) -> Report | None:
+        """The report in view."""
 
     @property
     def spec(self) -> SourceSpec | None:
@@ -69,3 +86,18 @@ class Board(Editing, Protocol):
 
     def take_in(self, specs: list[SourceSpec], tables: list[Table], links: Sequence[Link] = ()) -> None:
         """Adds sources whose tables were just read."""
+
+    def not_done(self, error: FoldBasketError) -> None:
+        """Tells that work in the background has failed."""
+
+
+class Keeper(Board, Protocol):
+    """The desk as the work on files sees it, which may put another document on it."""
+
+    history: History
+
+    def take_up(self, basket: Basket, tables: Mapping[str, Table], problems: Mapping[str, FoldBasketError]) -> None:
+        """Puts another basket on the desk."""
+
+    def cancel(self) -> None:
+        """Stops what is being read or folded."""

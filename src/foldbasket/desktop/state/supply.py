@@ -18,8 +18,8 @@ from foldbasket.baskets.calculated import Calculating
 from foldbasket.baskets.consent import NOWHERE, Agreed
 from foldbasket.baskets.sources import Mending, origin_key, read_source
 from foldbasket.baskets.summaries import circle_of, needed_sources, summary_of
-from foldbasket.desktop.watching import Watcher
-from foldbasket.desktop.workers import Worker
+from foldbasket.desktop.state.watching import Watcher
+from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError, FoldError, LinkError
 from foldbasket.links.findings import link_findings
 from foldbasket.links.link import Link, Match, match_of

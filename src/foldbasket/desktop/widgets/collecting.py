@@ -46,7 +46,7 @@ class Collector(QObject):
 
     def look(self) -> None:
         """Collects what is due: young objects each time, older ones as many rounds later as Python does."""
-        if not self._frozen and "foldbasket.desktop.workspace" in sys.modules:
+        if not self._frozen and "foldbasket.desktop.shell.workspace" in sys.modules:
             # What was imported stays to the end, and need not be looked through again and again.
             self._frozen = True
             gc.collect()

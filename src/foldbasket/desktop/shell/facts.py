@@ -10,10 +10,11 @@ from PyQt6.QtCore import QUrl
 from PyQt6.QtGui import QDesktopServices, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
-from foldbasket.desktop import theme
-from foldbasket.desktop.desk import Desk
-from foldbasket.desktop.plain import marked, say_what_fits
-from foldbasket.desktop.working import ShortLabel, Working
+from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.state.part import Part
+from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.plain import marked, say_what_fits
+from foldbasket.desktop.widgets.working import ShortLabel, Working
 from foldbasket.folding.report import Counted
 
 
@@ -50,7 +51,7 @@ class FactsLine(QFrame):
         self.turn = QPushButton("Turn", self)
         self.turn.setProperty("role", "link")
         self.turn.setToolTip("Rows become columns and columns rows (Ctrl+T)")
-        self.turn.clicked.connect(desk.turn)
+        self.turn.clicked.connect(desk.words.turn)
         line.addWidget(self.kept)
         line.addWidget(self.working, 1)
         line.addWidget(self.news, 1)
@@ -59,20 +60,18 @@ class FactsLine(QFrame):
         line.addWidget(self.seen)
         line.addStretch(0)
         line.addWidget(self.turn)
-        desk.report_changed.connect(self.renew)
-        desk.basket_changed.connect(self.renew)
-        desk.view_changed.connect(self.renew)
+        desk.when(Part.REPORT | Part.FOLD | Part.VIEW | Part.DOCUMENT, self, self.renew)
         desk.told.connect(self._tell)
         desk.rested.connect(self._rest)
         desk.news.connect(self.say)
-        desk.written.connect(self.say_written)
+        desk.output.written.connect(self.say_written)
         self.say("")
 
     def renew(self) -> None:
         """Says the facts of the report in view; over a source only what is being done, and news."""
         report, muted = self.desk.report, theme.palette().muted
         fold = self.desk.fold
-        in_source = self.desk.source_key is not None
+        in_source = self.desk.view.source_key is not None
         self.kept.setVisible(not in_source and report is not None)
         self.turn.setVisible(not in_source and fold is not None and bool(fold.rows or fold.columns))
         if report is not None:
@@ -142,7 +141,7 @@ class FactsLine(QFrame):
         self.seen.setVisible(has_news and not working)
         for each in (self.open, self.folder):
             each.setVisible(has_news and not working and self._file is not None)
-        self.setVisible(self.desk.source_key is None or has_news or working)
+        self.setVisible(self.desk.view.source_key is None or has_news or working)
 
 
 def _counted(each: Counted, base: str, muted: str) -> str:

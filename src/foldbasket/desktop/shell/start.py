@@ -9,8 +9,8 @@ from typing import Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from foldbasket.desktop.plain import tip
-from foldbasket.desktop.working import Working
+from foldbasket.desktop.widgets.plain import tip
+from foldbasket.desktop.widgets.working import Working
 
 
 class StartView(QWidget):

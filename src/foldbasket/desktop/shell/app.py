@@ -44,7 +44,7 @@ def share_heaps() -> None:
 
 def set_type_size() -> None:
     """Makes everything as large as was chosen, unless the environment says otherwise. Qt looks once, before its first window."""
-    from foldbasket.desktop import memory
+    from foldbasket.desktop.state import memory
 
     if memory.type_size() != 100:
         os.environ.setdefault("QT_SCALE_FACTOR", str(memory.type_size() / 100))
@@ -56,7 +56,7 @@ _made: list[QApplication] = []
 
 def made() -> QApplication:
     """The application as every window of ours needs it, whoever opens that: threads that share, garbage that waits, one look."""
-    from foldbasket.desktop.collecting import Collector
+    from foldbasket.desktop.widgets.collecting import Collector
 
     take_short_turns()
     share_heaps()
@@ -77,8 +77,8 @@ def run(files: list[Path]) -> int:
     set_type_size()
     app = made()
 
-    from foldbasket.desktop.boundary import Boundary
-    from foldbasket.desktop.window import MainWindow
+    from foldbasket.desktop.shell.boundary import Boundary
+    from foldbasket.desktop.shell.window import MainWindow
 
     window = MainWindow()
     Boundary(window.say_error).install()

@@ -11,7 +11,7 @@ from typing import NamedTuple
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPainter, QPen
 
-from foldbasket.desktop import plain
+from foldbasket.desktop.widgets import plain
 
 SPINE_WIDTH = 226
 CARD_WIDTH = 266

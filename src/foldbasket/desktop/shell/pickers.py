@@ -7,9 +7,10 @@ from PyQt6.QtWidgets import QFrame, QLabel, QListView, QPushButton, QVBoxLayout,
 
 from foldbasket.baskets import edits
 from foldbasket.desktop.card.tick import member_model
-from foldbasket.desktop.collecting import let_go
-from foldbasket.desktop.desk import Desk
-from foldbasket.desktop.flow import FlowLayout
+from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.state.part import Part
+from foldbasket.desktop.widgets.collecting import let_go
+from foldbasket.desktop.widgets.flow import FlowLayout
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.sentence import filter_phrase
 from foldbasket.spec.filter import Filter
@@ -31,15 +32,13 @@ class PickerBar(QWidget):
         self.setSizePolicy(policy)
         self._shown: object = None
         self.open_list: PickerList | None = None
-        desk.basket_changed.connect(self.renew)
-        desk.sources_changed.connect(self.renew)
-        desk.view_changed.connect(self.renew)
+        desk.when(Part.FOLD | Part.TABLES | Part.VIEW, self, self.renew)
         desk.listings.ready.connect(self.renew)
         self.renew()
 
     def renew(self) -> None:
         """Makes the buttons anew when what they say has changed."""
-        fold = self.desk.fold if self.desk.source_key is None else None
+        fold = self.desk.fold if self.desk.view.source_key is None else None
         offered = [rule for rule in fold.filters if rule.picker] if fold is not None else []
         texts = [filter_phrase(rule, self.desk.source, self.desk.basket.locale) for rule in offered]
         if (texts, [rule.id for rule in offered]) == self._shown:

@@ -1,0 +1,83 @@
+"""What leaves the window: reports written to files, cells and records copied."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from foldbasket.baskets.consent import NOWHERE
+from foldbasket.baskets.files import own_files
+from foldbasket.desktop.state.board import Board
+from foldbasket.desktop.state.workers import Worker
+from foldbasket.outputs.formats import save_report
+
+COPIED_AT_ONCE = 1_000
+"""So many cells are made for the clipboard before a frame is over; more in the background."""
+
+
+class Output(QObject):
+    """`written` brings the file, `copied` what goes to the clipboard: plain text and HTML."""
+
+    written = pyqtSignal(object)
+    copied = pyqtSignal(str, str)
+
+    def __init__(self, desk: Board, parent: QObject) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self._writer = Worker("write", self)
+        self._copier = Worker("copy", self)
+        self._writer.finished.connect(self._written)
+        self._copier.finished.connect(self._copied)
+        for worker in (self._writer, self._copier):
+            worker.told.connect(desk.told)
+            worker.failed.connect(desk.not_done)
+
+    @property
+    def busy(self) -> bool:
+        return self._writer.busy or self._copier.busy
+
+    def close(self) -> None:
+        self._writer.close()
+        self._copier.close()
+
+    def cancel(self) -> None:
+        """Gives up what is being copied."""
+        self._copier.cancel()
+
+    def copy(self, cells: int, make: Callable[[], tuple[str, str]]) -> None:
+        """Makes what goes to the clipboard, of so many cells: at once, or in the background if many."""
+
+        def work(progress: Any) -> tuple[str, str]:
+            progress.step("Copying", 0.0)
+            return make()
+
+        if cells > COPIED_AT_ONCE:
+            self._copier.start(work)
+        else:
+            self.copied.emit(*make())
+
+    def _copied(self, texts: tuple[str, str]) -> None:
+        self.copied.emit(*texts)
+        self.desk.rested.emit()
+
+    def write_report(self, path: Path, shape: str = "table") -> None:
+        """Writes the report in view to a file in the background; it appears whole or not at all."""
+        report = self.desk.report
+        if report is None:
+            return
+
+        spare = own_files(self.desk.basket, self.desk.path, NOWHERE)
+
+        def write(progress: Any) -> Path:
+            progress.step(f"Writing {path.name}", 0.0)
+            save_report(report, path, shape, spare=spare)
+            return path
+
+        self._writer.start(write)
+
+    def _written(self, path: Path) -> None:
+        self.desk.rested.emit()
+        self.written.emit(path)

@@ -1,0 +1,1 @@
+"""The drawer that proves a cell. Begin at `drawer.py`."""

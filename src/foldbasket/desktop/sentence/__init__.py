@@ -1,0 +1,1 @@
+"""The sentence over the report. Begin at `view.py`."""

@@ -1,0 +1,108 @@
+"""The report in view: folded anew in the background whenever it would be another, and proved cell by cell."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from foldbasket.baskets.basket import Basket
+from foldbasket.desktop.state.workers import Worker
+from foldbasket.errors import FoldBasketError
+from foldbasket.folding.engine import Engine
+from foldbasket.folding.proof import Listed, Proof, listed_for, proof_of
+from foldbasket.folding.report import Report
+from foldbasket.links.source import Source
+from foldbasket.spec.fold import Fold
+from foldbasket.tables.progress import Progress
+
+
+class Proved(NamedTuple):
+    """A cell of a report, its proof, and the fields to list for its records. All from the source that the report was made of."""
+
+    report: Report
+    row: int
+    column: int
+    proof: Proof
+    fields: list[Listed]
+
+
+class Folding(QObject):
+    """The engine over the tables in use, and the report that it made last. `changed` says that there is another report, or none."""
+
+    changed = pyqtSignal()
+    proved = pyqtSignal(object)
+    failed = pyqtSignal(object)
+
+    def __init__(self, source: Source, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.engine = Engine(source)
+        self.report: Report | None = None
+        self.problem: FoldBasketError | None = None
+        self._made_of: tuple[Fold, Engine] | None = None
+        """The fold that the report in view was made of, and by what."""
+        self.worker = Worker("fold", self)
+        self.worker.finished.connect(self._folded)
+        self.worker.failed.connect(self._not_folded)
+        self._prover = Worker("prove", self)
+        self._prover.finished.connect(self.proved)
+        self._prover.failed.connect(self.failed)
+
+    @property
+    def busy(self) -> bool:
+        return self.worker.busy or self._prover.busy
+
+    def close(self) -> None:
+        self.worker.close()
+        self._prover.close()
+
+    def renew_engine(self, source: Source, basket: Basket) -> bool:
+        """A new engine where tables, links or the way numbers are written are others; says whether one was needed."""
+        now = (basket.locale, basket.currency, basket.as_of)
+        if self.engine.source is source and (self.engine.locale, self.engine.currency, self.engine.as_of) == now:
+            return False
+        self.engine = Engine(source, locale=basket.locale, currency=basket.currency, as_of=basket.as_of)
+        return True
+
+    def forget(self) -> None:
+        """Lets the report go, since another fold comes into view."""
+        self.report = None
+
+    def can(self, fold: Fold | None) -> bool:
+        """Whether there is anything to fold."""
+        return fold is not None and not fold.is_empty and bool(self.engine.source.tables)
+
+    def fold(self, fold: Fold | None) -> None:
+        """Folds anew in the background; the report in view stays until the new one is there."""
+        self.problem = None
+        if fold is None or not self.can(fold):
+            self.worker.cancel()
+            self.report = None
+            self.changed.emit()
+            return
+        engine = self.engine
+        self.worker.start(lambda progress: (engine.fold(fold, progress), fold, engine))
+
+    def _folded(self, made: tuple[Report, Fold, Engine]) -> None:
+        self.report, fold, engine = made
+        self._made_of = (fold, engine)
+        self.problem = None
+        self.changed.emit()
+
+    def _not_folded(self, error: FoldBasketError) -> None:
+        self.report = None
+        self.problem = error
+        self.changed.emit()
+
+    def prove(self, row: int, column: int) -> bool:
+        """Proves a cell of the report in view in the background; says whether there is one. `proved` brings it."""
+        if self.report is None or self._made_of is None:
+            return False
+        report, (fold, engine) = self.report, self._made_of  # the fold in view may be another by now
+
+        def prove(progress: Progress) -> Proved:
+            proof = proof_of(engine, fold, report, row, column, progress)
+            return Proved(report, row, column, proof, listed_for(fold, engine, proof.base))
+
+        self._prover.start(prove)
+        return True
