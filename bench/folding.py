@@ -11,8 +11,8 @@ import pyarrow as pa
 
 from bench.timing import Row, compare, timed
 from foldbasket.demo.generator import quillmoor
-from foldbasket.folding import kernels
 from foldbasket.folding.compare.shares import ShareOf, Whole
+from foldbasket.folding.cubes import kernels
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.members import Members
 from foldbasket.formulas.checking import checked, schema_of

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import QApplication  # noqa: E402
 from foldbasket.baskets.edits import AddFold, FoldLevel, FoldUp, OfferPicker  # noqa: E402
 from foldbasket.demo.scenario import write_demo  # noqa: E402
 from foldbasket.demo.untidy import UNTIDY_LINES  # noqa: E402
+from foldbasket.desktop.actions.action import ACTIONS  # noqa: E402
 from foldbasket.desktop.card.editor import FormulaText  # noqa: E402
 from foldbasket.desktop.grid.painter import Marked  # noqa: E402
 from foldbasket.desktop.shell.app import made  # noqa: E402
@@ -27,7 +28,7 @@ from foldbasket.desktop.shell.window import MainWindow  # noqa: E402
 from foldbasket.desktop.source.database import DatabaseDialog  # noqa: E402
 from foldbasket.folding.compare.against import Against, How, Other  # noqa: E402
 from foldbasket.folding.compare.shares import ShareOf, Whole  # noqa: E402
-from foldbasket.folding.report import Report  # noqa: E402
+from foldbasket.folding.report.report import Report  # noqa: E402
 from foldbasket.outputs.formats import save_report  # noqa: E402
 from foldbasket.spec.field import FieldRef  # noqa: E402
 from foldbasket.spec.fold import Fold, Measure, Placed  # noqa: E402
@@ -80,7 +81,7 @@ def main(folder: Path) -> None:
     desk.select_word(None)
     wait_until(lambda: desk.report is not None and desk.report.name == "Lines, quarter by quarter")
     shoot("quarter-in-year")
-    window.add_fold()
+    ACTIONS["Add a fold"].run(window)
     shoot("empty-fold")
     desk.words.place(FieldRef("Order lines", "Net"))
     wait_until(lambda: desk.report is not None)
@@ -146,7 +147,7 @@ def fold_pictures(window: MainWindow, shoot: Callable[[str], None], folder: Path
     shoot("folded-up")
     for _ in range(3):
         desk.undo()
-    window.calculate()
+    ACTIONS["Calculate a field or measure…"].run(window)
     wait_until(lambda: not desk.busy)
     text = window.workspace.card.findChild(FormulaText)
     assert text is not None
@@ -162,7 +163,7 @@ def fold_pictures(window: MainWindow, shoot: Callable[[str], None], folder: Path
     desk.formulas.make("(SUM(Net) - SUM(Cost)) / SUM(Net)", "Margin")
     wait_until(lambda: not desk.busy)
     grid.mark(Marked(3, 2, 3, 2, 3, 2))
-    window.prove()
+    ACTIONS["Proof of the cell at the mark"].run(window)
     shoot("proof")
     window.workspace.proof.hide()
     desk.undo()

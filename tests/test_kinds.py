@@ -15,14 +15,15 @@ from foldbasket import cli, kinds
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.edits.edit import Edit
 from foldbasket.baskets.files import decode, encode
-from foldbasket.desktop.actions.actions import ACTIONS, ActionSpec
-from foldbasket.desktop.shell.window import MainWindow, kinds_to_open, kinds_to_write
-from foldbasket.folding.aggregates.aggregate import AGGREGATES, NUMBERS, Aggregate, Block, State, aggregate
+from foldbasket.desktop.actions.action import ACTIONS, ActionSpec
+from foldbasket.desktop.actions.file import kinds_to_open, kinds_to_write
+from foldbasket.desktop.shell.window import MainWindow
 from foldbasket.folding.filters.either import Either
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.onefield import RecordFilter
-from foldbasket.folding.parts.part import KINDS as PARTS
-from foldbasket.folding.parts.part import Part, part
+from foldbasket.folding.members.parts.part import KINDS as PARTS
+from foldbasket.folding.members.parts.part import Part, part
+from foldbasket.folding.states.aggregates.aggregate import AGGREGATES, NUMBERS, Aggregate, Block, State, aggregate
 from foldbasket.formulas.function import FUNCTIONS, Function, listing
 from foldbasket.formulas.function import NUMBERS as NUMBER_KINDS
 from foldbasket.formulas.values import Kind as ValueKind

@@ -123,6 +123,7 @@ WINDOW = """
 import sys, time
 from pathlib import Path
 from PyQt6.QtWidgets import QApplication
+from foldbasket.desktop.actions.file import save
 from foldbasket.desktop.shell.boundary import Boundary
 from foldbasket.desktop.shell.window import MainWindow
 app, said = QApplication([]), []
@@ -145,7 +146,7 @@ window.desk.words.turn()
 rest()
 window.desk.files.write_aside()
 rest()
-window.save()
+save(window)
 rest()
 window.desk.output.write_report(Path("x.pdf").absolute())
 rest()

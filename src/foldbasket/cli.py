@@ -19,7 +19,7 @@ from foldbasket.errors import FoldBasketError
 if TYPE_CHECKING:
     import argparse
 
-    from foldbasket.folding.report import Report
+    from foldbasket.folding.report.report import Report
 
 DESCRIPTION = """\
 Pivot and crosstab reports from sales transactions.

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
+from foldbasket.desktop.actions.action import ACTIONS
 from foldbasket.desktop.shell.window import MainWindow
 from foldbasket.desktop.widgets.dialogs import Dialog
 from tests.desktop.overlaps import overlapping
@@ -32,6 +33,10 @@ class Driver:
     def workspace(self):
         self.window.workspace.card.at_once()
         return self.window.workspace
+
+    def act(self, name):
+        """Does an action, by its name."""
+        ACTIONS[name].run(self.window)
 
     def settle(self):
         """Waits until nothing is read or folded any more."""

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QRect
 from PyQt6.QtWidgets import QAbstractButton, QLabel, QWidget
 
 from foldbasket.desktop.card.parts import LinkButton
-from foldbasket.desktop.sentence.view import WordButton
+from foldbasket.desktop.sentence.word import WordButton
 
 SHORTEN = (WordButton, LinkButton)
 """Those that end in an ellipsis where there is no room for all their words."""

@@ -12,7 +12,7 @@ from PyQt6.QtCore import QPoint, QTimer
 
 from foldbasket.desktop.shell.app import made
 from foldbasket.desktop.shell.window import MainWindow
-from foldbasket.folding.sentence import sentence_of
+from foldbasket.sentence.phrases import sentence_of
 
 
 def main() -> None:

@@ -224,7 +224,7 @@ def test_the_proof_of_a_cell_opens_below_and_follows_the_mark(sites):
     first = drawer.title.text()
     sites.press(grid, Key.Key_Down)
     assert drawer.title.text() != first
-    sites.window.prove()
+    sites.act("Proof of the cell at the mark")
     sites.desk.words.turn()
     sites.settle()
     assert not drawer.isVisible()

@@ -9,7 +9,7 @@ from foldbasket.desktop.grid.figures import Figures
 from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.grid.painter import GridPainter, picture
 from foldbasket.desktop.widgets import theme
-from foldbasket.folding.axis import Kind
+from foldbasket.folding.lines.axis import Kind
 from foldbasket.outputs.formats import save_report
 from tests.folding.build import fold, measure, placed, source, table
 
@@ -184,7 +184,7 @@ def test_the_finder_offers_fields_that_links_reach_first_and_says_which_are_not_
 def test_the_field_list_is_searched_and_worked_by_keys(driver, demo):
     driver.open(demo)
     spine = driver.workspace.spine
-    driver.window.add_fold()
+    driver.act("Add a fold")
     driver.settle()
     driver.key(Qt.Key.Key_F)
     driver.qtbot.keyClicks(spine.finding, "chan")

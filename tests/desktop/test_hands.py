@@ -8,10 +8,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QListView, QPushButton
 
 from foldbasket.baskets import edits
-from foldbasket.desktop.actions.actions import ACTIONS
+from foldbasket.desktop.actions.action import ACTIONS
 from foldbasket.desktop.card.depth import into_fields
 from foldbasket.desktop.card.span import SpanDrawing, round_step
 from foldbasket.desktop.shell import facts
+from foldbasket.desktop.shell.helping import HelpWindow
 from foldbasket.desktop.widgets.finder import Finder
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.relative import Relative
@@ -319,7 +320,7 @@ def test_a_fold_is_called_by_what_it_holds_until_it_is_named_and_is_scrolled_to(
     driver.open(demo)
     view = driver.workspace.spine.folds
     for _ in range(4):
-        driver.window.add_fold()
+        driver.act("Add a fold")
     driver.desk.words.place(line("Net"), "measures")
     driver.desk.words.place(line("Channel"), "rows")
     driver.settle()
@@ -349,7 +350,7 @@ def test_a_file_that_was_written_is_named_and_can_be_looked_at(driver, demo, tmp
 
 def test_two_measures_of_one_field_have_two_headings(driver, demo):
     driver.open(demo)
-    driver.window.add_fold()
+    driver.act("Add a fold")
     for _ in range(3):
         driver.desk.words.place(line("Unit price"), "measures")
     driver.desk.words.change(driver.desk.fold.measures[0].id, "Sum it", aggregate="sum")
@@ -367,7 +368,7 @@ def test_two_measures_of_one_field_have_two_headings(driver, demo):
 
 @pytest.mark.parametrize("is_full", [False, True])
 def test_names_typed_in_quotes_are_all_opened_and_one_that_is_not_there_is_told(driver, demo, is_full):
-    driver.window.open_dialog()
+    driver.act("Open…")
     dialog = driver.window.findChild(QFileDialog)
     dialog.setDirectory(str(demo.parent.parent if is_full else demo.parent))
     names = [f"{demo.parent}/{name}" if is_full else name for name in ("orders.csv", "customers.csv", "none.csv")]
@@ -391,7 +392,7 @@ def test_of_several_baskets_the_first_is_opened_and_the_others_are_told(driver, 
 def test_help_holds_the_guide_the_keys_and_the_meaning_of_the_numbers(driver, demo):
     driver.open(demo)
     driver.key(Key.Key_F1, NONE)
-    window = driver.window._help_window
+    window = driver.window.findChild(HelpWindow)
     assert window.isVisible()
     assert "In the order of an analyst" in window.text.toPlainText()
     for page, holds in (("Keys", "Any action by name"), ("What the numbers mean", "Median"), ("Formulas", "COUNT")):

@@ -6,7 +6,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QLineEdit, QListView
 
 from foldbasket.baskets.files import open_basket
-from foldbasket.desktop.sentence.view import WordButton
+from foldbasket.desktop.sentence.word import WordButton
 from foldbasket.desktop.widgets.finder import Finder
 
 Key = Qt.Key

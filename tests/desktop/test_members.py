@@ -6,10 +6,10 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton
 
 from foldbasket.baskets import edits
 from foldbasket.desktop.grid.painter import Marked
-from foldbasket.folding.axis import Kind
 from foldbasket.folding.filters.either import Either
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.values import Compare
+from foldbasket.folding.lines.axis import Kind
 from foldbasket.spec.field import FieldRef
 
 SITES = "Net sales by site"
@@ -85,10 +85,10 @@ def test_a_double_click_on_a_name_folds_it_up(sites):
 
 
 def test_all_groups_fold_up_and_open_by_action_and_card(sites):
-    sites.window.fold_all()
+    sites.act("Fold all groups up")
     sites.settle()
     assert {kind for _, kind in first_labels(sites)} == {"CLOSED", "GRAND"}
-    sites.window.open_all()
+    sites.act("Open all groups")
     sites.settle()
     assert "CLOSED" not in {kind for _, kind in first_labels(sites)}
     sites.desk.select_word("region")

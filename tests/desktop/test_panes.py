@@ -7,8 +7,8 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from foldbasket.desktop import memory
 from foldbasket.desktop.shell.app import set_type_size
-from foldbasket.desktop.state import memory
 from foldbasket.spec.field import FieldRef
 
 Key = Qt.Key
@@ -101,7 +101,7 @@ def test_the_type_size_of_everything_is_chosen_and_holds_from_the_next_start_on(
     del os.environ["QT_SCALE_FACTOR"]
     set_type_size()
     assert "QT_SCALE_FACTOR" not in os.environ
-    driver.window.choose_type_size()
+    driver.act("Type size of everything…")
     popup = QApplication.activePopupWidget()
     driver.qtbot.keyClicks(popup.line, "150")
     driver.press(popup.line, Key.Key_Return)

@@ -9,7 +9,8 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPushButton
 
 from foldbasket.baskets import edits
 from foldbasket.demo.untidy import UNTIDY_LINES
-from foldbasket.desktop.source.linkmap import columns_of, likeliest
+from foldbasket.desktop.source.database import DatabaseDialog
+from foldbasket.desktop.source.linklayout import columns_of, likeliest
 from foldbasket.desktop.source.preview import ROW
 from foldbasket.desktop.widgets.dialogs import Dialog
 from foldbasket.links.link import Link
@@ -365,7 +366,7 @@ def test_another_file_can_be_read_in_a_sources_place(watched, tmp_path, settled,
     other.write_text("\n".join(path.read_text().splitlines()[:101]).replace("Channel", "Way", 1) + "\n")
     driver.desk.show_source("Order lines")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, **__: (str(other), ""))
-    driver.window.repoint()
+    driver.act("Read another file in its place…")
     settled()
     assert driver.desk.tables["Order lines"].count == 100
     assert driver.desk.spec.path == str(other)
@@ -380,7 +381,7 @@ def test_another_file_can_be_read_in_a_sources_place(watched, tmp_path, settled,
 
 def test_a_block_on_the_clipboard_becomes_a_source_and_is_saved_with_the_data(driver, settled, tmp_path):
     QApplication.clipboard().setText("Region\tNet\nNord\t1,50\nSüd\t2,25\n")
-    driver.window.paste_data()
+    driver.act("Paste as data")
     settled()
     assert driver.desk.tables["Pasted"].columns["Net"].type is FieldType.DECIMAL
     driver.desk.files.save(tmp_path / "pasted.basket", with_data=True)
@@ -499,8 +500,8 @@ def test_the_database_dialog_lists_reads_and_says_what_is_wrong(driver, settled,
         return listed
 
     monkeypatch.setattr(dialogs, "contents", contents)
-    driver.window.open_database()
-    dialog = driver.window.database_dialog
+    driver.act("Open a database…")
+    dialog = driver.window.findChild(DatabaseDialog)
     click(driver, dialog.look)
     assert "name of the database" in dialog.told.text()
     dialog.database.setText("nursery")

@@ -98,7 +98,7 @@ def test_from_a_csv_to_a_saved_report_and_back(driver, demo, tmp_path):
     driver.save_to(path)
     driver.key(Key.Key_S)
     assert not driver.desk.history.changed
-    driver.window.new_basket()
+    driver.act("New basket")
     assert driver.window.stack.currentWidget() is driver.window.start
     driver.open(path)
     assert driver.table() == turned
@@ -140,7 +140,7 @@ def test_words_are_moved_with_keys_and_taken_out(driver, demo):
 def test_words_are_dropped_between_words_and_on_the_grids_edges(driver, demo):
     from PyQt6.QtCore import QByteArray, QMimeData
 
-    from foldbasket.desktop.sentence.view import WORD_MIME
+    from foldbasket.desktop.sentence.word import WORD_MIME
 
     driver.open(demo)
     sentence = driver.workspace.sentence
@@ -251,7 +251,7 @@ def test_every_action_is_found_by_name_and_by_its_key(driver, demo):
     driver.qtbot.keyClicks(listed.line, "turn rows")
     driver.press(listed.line, Key.Key_Return)
     assert ("columns", "Region") in driver.words()
-    driver.window.show_steps()
+    driver.act("Steps so far…")
     steps = finder()
     assert steps.list.item(0).text() == "Turn the report"
     driver.press(steps.line, Key.Key_Down)
@@ -309,13 +309,13 @@ def test_folds_are_added_copied_renamed_shown_and_taken_out(driver, demo):
     )
     driver.settle()
     assert driver.desk.report.name == "Freight by team"
-    driver.window.copy_fold()
+    driver.act("Copy the fold")
     driver.settle()
     assert driver.desk.view.fold_key == "Freight by team 2"
-    driver.window.rename_fold()
+    driver.act("Rename the fold…")
     driver.answer("Rename", "Freight again")
     assert driver.desk.report.name == "Freight again"
-    driver.window.remove_fold()
+    driver.act("Take the fold out")
     driver.settle()
     assert "Freight again" not in [fold.name for fold in driver.desk.basket.folds]
 
@@ -381,8 +381,8 @@ def test_the_window_answers_while_a_long_fold_runs_and_drops_an_outdated_result(
 
 
 def test_the_first_start_offers_data_the_demo_and_recent_baskets(driver, tmp_path, demo):
+    from foldbasket.desktop import memory
     from foldbasket.desktop.shell.start import StartView
-    from foldbasket.desktop.state import memory
 
     assert driver.window.stack.currentWidget() is driver.window.start
     driver.qtbot.mouseClick(driver.window.start.demo_button, Qt.MouseButton.LeftButton)
@@ -533,7 +533,7 @@ def test_many_cells_are_copied_in_the_background_and_are_the_same(driver, demo, 
     at_once = QApplication.clipboard().mimeData()
     at_once = at_once.text(), at_once.html()
     QApplication.clipboard().setText("")
-    monkeypatch.setattr("foldbasket.desktop.actions.output.COPIED_AT_ONCE", 0)
+    monkeypatch.setattr("foldbasket.desktop.work.output.COPIED_AT_ONCE", 0)
     driver.key(Key.Key_C)
     driver.settle()
     copied = QApplication.clipboard().mimeData()

@@ -16,10 +16,10 @@ from PyQt6.QtWidgets import (
 )
 
 from foldbasket.baskets.files import open_basket
-from foldbasket.desktop.actions.actions import ACTIONS
+from foldbasket.desktop import memory
+from foldbasket.desktop.actions.action import ACTIONS
 from foldbasket.desktop.card.tick import MemberModel
 from foldbasket.desktop.shell.window import MainWindow
-from foldbasket.desktop.state import memory
 from foldbasket.spec.field import FieldRef
 
 
@@ -27,11 +27,12 @@ def line(field):
     return FieldRef("Order lines", field)
 
 
-def test_every_action_has_a_method_and_keys_are_given_once(driver):
+def test_every_action_does_something_in_a_menu_and_keys_are_given_once(driver):
     keys = [spec.key for spec in ACTIONS if spec.key]
     assert len(keys) == len(set(keys))
     for spec in ACTIONS:
-        assert callable(getattr(driver.window, spec.run))
+        assert callable(spec.run)
+        assert driver.window.actions_by_name[spec.name].text().startswith(spec.name)
 
 
 def test_actions_wait_for_what_they_need_and_undo_says_what_it_would_undo(driver, demo):
@@ -72,7 +73,7 @@ def test_a_basket_is_saved_with_its_data_inside_and_stays_so(driver, demo, tmp_p
     driver.open(demo)
     path = tmp_path / "carried.basket"
     driver.save_to(path)
-    driver.window.save_with_data()
+    driver.act("Save with the data inside…")
     driver.settle()
     assert [source.data for source in open_basket(path).basket.sources] == [
         f"data/{number}.parquet" for number in range(1, 7)
@@ -111,11 +112,11 @@ def test_the_report_is_written_to_the_file_asked_for(driver, demo, tmp_path, end
 def test_cells_are_written_as_records_and_a_bad_ending_is_said(driver, demo, tmp_path):
     driver.open(demo)
     driver.save_to(tmp_path / "cells")
-    driver.window.write_cells()
+    driver.act("Write cells as records…")
     driver.settle()
     assert (tmp_path / "cells.csv").read_text("utf-8").startswith("Region,Site,Quarter of order date,Row total")
     driver.save_to(tmp_path / "report.doc")
-    driver.window.write_report()
+    driver.act("Write the report to a file…")
     driver.settle()
     assert "no format ends in “.doc”" in driver.errors.pop().what
 
@@ -124,11 +125,11 @@ def test_closing_the_dialogs_without_a_choice_does_nothing(driver, demo, monkeyp
     driver.open(demo)
     before = driver.desk.basket
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: ("", ""))
-    driver.window.open_dialog()
+    driver.act("Open…")
     driver.window.findChild(QFileDialog).reject()
-    driver.window.write_report()
-    driver.window.write_cells()
-    driver.window.save_as()
+    driver.act("Write the report to a file…")
+    driver.act("Write cells as records…")
+    driver.act("Save as…")
     assert driver.desk.basket is before
 
 
@@ -335,7 +336,7 @@ def test_names_from_files_are_drawn_as_they_are(driver, tmp_path):
     driver.desk.words.place(FieldRef(field, odd))
     driver.desk.words.place(FieldRef(field, odd), "filters")
     driver.settle()
-    driver.window.about()
+    driver.act("About Fold Basket")
     labels = driver.window.findChildren(QLabel)
     box = driver.question()
     labels += box.findChildren(QLabel)

@@ -8,7 +8,7 @@ from typing import Any
 import pyarrow as pa
 
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.report import Report
+from foldbasket.folding.report.report import Report
 from foldbasket.kinds import read
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source

@@ -8,8 +8,8 @@ import pytest
 from foldbasket.errors import FormulaError
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.condition import Condition
+from foldbasket.folding.plan.summary import about
 from foldbasket.folding.proof import proof_of
-from foldbasket.folding.summary import about
 from foldbasket.formulas.checking import checked, schema_of
 from foldbasket.links.link import Link
 from foldbasket.spec.fold import Fold, Measure

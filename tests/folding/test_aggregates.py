@@ -8,9 +8,9 @@ import pyarrow as pa
 import pytest
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates.aggregate import offered
-from foldbasket.folding.axis import Kind
 from foldbasket.folding.engine import Engine
+from foldbasket.folding.lines.axis import Kind
+from foldbasket.folding.states.aggregates.aggregate import offered
 from foldbasket.links.link import Link
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Measure, Placed

@@ -14,7 +14,7 @@ from foldbasket.folding.compare.against import Against, Other
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.relative import Relative, Unit, Window
-from foldbasket.folding.parts.part import parts_by
+from foldbasket.folding.members.parts.part import parts_by
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source
 from foldbasket.spec.cut import Group, Groups

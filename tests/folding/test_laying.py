@@ -6,7 +6,6 @@ from decimal import Decimal
 import msgspec
 import pytest
 
-from foldbasket.folding.axis import Kind
 from foldbasket.folding.compare.against import Against, Other
 from foldbasket.folding.compare.rank import Rank
 from foldbasket.folding.compare.running import Running
@@ -15,6 +14,7 @@ from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.either import Either
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.values import Compare
+from foldbasket.folding.lines.axis import Kind
 from foldbasket.outputs.sheet import Sheet
 from foldbasket.outputs.text import table as as_text
 from foldbasket.spec.fold import Fold

@@ -8,9 +8,9 @@ import numpy as np
 import pytest
 
 from foldbasket import kinds
+from foldbasket.folding.cubes.maker import LocalMaker
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.maker import LocalMaker
-from foldbasket.folding.plan import Plan
+from foldbasket.folding.plan.plan import Plan
 from foldbasket.spec.fold import Fold, Measure
 from foldbasket.tables.progress import Progress
 

@@ -11,13 +11,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from foldbasket.errors import Cancelled, FoldBasketError, FoldError, LinkError
-from foldbasket.folding import kernels
-from foldbasket.folding.aggregates.aggregate import AGGREGATES, offered
+from foldbasket.folding.cubes import kernels
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.blank import Blank
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.values import Between, Compare
-from foldbasket.folding.parts.part import PARTS
+from foldbasket.folding.members.parts.part import PARTS
+from foldbasket.folding.states.aggregates.aggregate import AGGREGATES, offered
 from foldbasket.links.link import Link
 from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.tables.column import NumberColumn

@@ -10,7 +10,7 @@ from foldbasket.folding.compare.running import MovingAverage, Running
 from foldbasket.folding.filters.blank import Blank
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.values import Between, Compare
-from foldbasket.folding.sentence import headings_of, sentence_of, words_of
+from foldbasket.sentence.phrases import headings_of, sentence_of, words_of
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Measure
 from foldbasket.styling.words import plural

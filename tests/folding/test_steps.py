@@ -10,7 +10,7 @@ from foldbasket.folding.compare.rank import Rank
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.values import Compare
-from foldbasket.folding.steps import steps_of
+from foldbasket.sentence.steps import steps_of
 from foldbasket.spec.fold import Fold
 from foldbasket.spec.order import ByValue
 from foldbasket.styling.numbers import NumberStyle
@@ -130,6 +130,6 @@ def test_ten_thousand_column_members_over_many_rows_are_refused_before_they_are_
 
 
 def test_a_fold_that_does_not_fit_into_memory_is_refused_with_the_reason(monkeypatch):
-    monkeypatch.setattr("foldbasket.folding.frame.memory_at_hand", lambda: 300)
+    monkeypatch.setattr("foldbasket.folding.layout.frame.memory_at_hand", lambda: 300)
     with pytest.raises(FoldError, match=r"needs about .* GB, and .* are free.*Filter records first"):
         Engine(SALES).fold(Fold("f", (NET,), (placed("T.Site"),)))

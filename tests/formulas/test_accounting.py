@@ -6,7 +6,8 @@ from sqlglot import exp
 
 from foldbasket.errors import FormulaError
 from foldbasket.formulas.function import FUNCTIONS
-from foldbasket.formulas.parsing import ACCOUNTED, accounted, parsed, read_tree
+from foldbasket.formulas.language import ACCOUNTED, accounted
+from foldbasket.formulas.parsing import parsed, read_tree
 from tests.formulas.cases import CASES
 
 FORMS = [

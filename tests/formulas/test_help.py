@@ -14,7 +14,8 @@ from foldbasket.formulas.help import (
     offers,
     word_before,
 )
-from foldbasket.formulas.parsing import AGGREGATE_NAMES, parsed
+from foldbasket.formulas.language import AGGREGATE_NAMES
+from foldbasket.formulas.parsing import parsed
 from foldbasket.formulas.renaming import renamed
 
 OFFERED = offers([("Net", "Lines", "amount"), ("Order date", "Orders", "date"), ("No", "Lines", "id"), ("No", "Orders", "id")], ["Margin"], frozenset({"No"}))  # fmt: skip

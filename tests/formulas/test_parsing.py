@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 
 from foldbasket.errors import FormulaError
 from foldbasket.formulas.checking import checked, schema_of
-from foldbasket.formulas.parsing import KEYWORDS, SYNONYMS, function_names, parsed, written
+from foldbasket.formulas.language import KEYWORDS, SYNONYMS, function_names
+from foldbasket.formulas.parsing import parsed, written
 from foldbasket.formulas.values import Kind
 from tests.folding.build import source, table
 from tests.formulas.cases import CASES, RECORDS

@@ -9,8 +9,8 @@ from decimal import Decimal
 
 import pytest
 
-from foldbasket.folding.axis import Kind
 from foldbasket.folding.engine import Engine
+from foldbasket.folding.lines.axis import Kind
 from foldbasket.links.link import match_of
 from foldbasket.links.source import Source
 from foldbasket.links.suggest import suggested

@@ -3,7 +3,7 @@
 import pytest
 from tests.folding.build import fold, measure, placed, source, table
 
-from foldbasket.folding.axis import Kind
+from foldbasket.folding.lines.axis import Kind
 from foldbasket.outputs.sheet import Sheet, Span
 
 SOURCE = source(

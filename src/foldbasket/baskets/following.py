@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from foldbasket.baskets.basket import Basket
 from foldbasket.baskets.naming import with_field_named
-from foldbasket.folding.sentence import headings_of, placed_heading
+from foldbasket.sentence.phrases import headings_of, placed_heading
 from foldbasket.spec.fold import Fold
 from foldbasket.tables.reading.sniffing import field_names
 

@@ -9,9 +9,9 @@ from typing import Any
 import msgspec
 
 from foldbasket.baskets.basket import Basket
-from foldbasket.folding.sentence import headings_of, measure_heading, placed_heading
 from foldbasket.formulas.renaming import is_named, names, renamed
 from foldbasket.links.source import Source
+from foldbasket.sentence.phrases import headings_of, measure_heading, placed_heading
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold
 

@@ -8,10 +8,10 @@ import msgspec
 import numpy as np
 
 from foldbasket.errors import FoldBasketError
-from foldbasket.folding.aggregates.aggregate import NUMBERS
-from foldbasket.folding.bases import bases_of
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.values import Between
+from foldbasket.folding.plan.bases import bases_of
+from foldbasket.folding.states.aggregates.aggregate import NUMBERS
 from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter

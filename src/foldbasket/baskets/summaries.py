@@ -11,8 +11,8 @@ import numpy as np
 from foldbasket.baskets.basket import Basket
 from foldbasket.baskets.ready import made_ready
 from foldbasket.errors import FoldError
-from foldbasket.folding.axis import Axis, Kind
-from foldbasket.folding.report import Report
+from foldbasket.folding.lines.axis import Axis, Kind
+from foldbasket.folding.report.report import Report
 from foldbasket.tables.cells import Gathered
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.sniffing import field_names

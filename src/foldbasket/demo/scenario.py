@@ -17,7 +17,7 @@ from foldbasket.folding.compare.against import AgainstMeasure, How
 from foldbasket.folding.compare.running import Running
 from foldbasket.folding.compare.shares import ShareOf
 from foldbasket.folding.filters.members import Members
-from foldbasket.folding.pickings.ends import Top
+from foldbasket.folding.layout.pickings.ends import Top
 from foldbasket.links.link import Link
 from foldbasket.spec.field import FieldRef, Shared
 from foldbasket.spec.fold import Fold, Measure, Placed

@@ -15,27 +15,27 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates.aggregate import Aggregate, Operand, aggregate_named
-from foldbasket.folding.axis import Head
-from foldbasket.folding.bases import Base, bases_of
-from foldbasket.folding.domain import Domain
+from foldbasket.folding.cubes.maker import LocalMaker
 from foldbasket.folding.filters.onefield import RecordFilter
-from foldbasket.folding.frame import axis_of
-from foldbasket.folding.laying import Laying, Word, word_of
-from foldbasket.folding.maker import LocalMaker
-from foldbasket.folding.plan import AxisField, plan_of
-from foldbasket.folding.quantities import record_at
-from foldbasket.folding.report import Counted, MeasureHead, Report
-from foldbasket.folding.sentence import headings_of, placed_heading, sentence_of
-from foldbasket.folding.share import Measured, Share
-from foldbasket.folding.summary import FORMULA, Expanded, expanded
+from foldbasket.folding.layout.frame import axis_of
+from foldbasket.folding.layout.laying import Laying, Word, word_of
+from foldbasket.folding.layout.share import Measured, Share
+from foldbasket.folding.lines.axis import Head
+from foldbasket.folding.members.domain import Domain
+from foldbasket.folding.plan.bases import Base, bases_of
+from foldbasket.folding.plan.plan import AxisField, plan_of
+from foldbasket.folding.plan.summary import Expanded, expanded
+from foldbasket.folding.report.report import Counted, MeasureHead, Report
+from foldbasket.folding.states.aggregates.aggregate import Aggregate, Operand, aggregate_named
+from foldbasket.folding.states.quantities import record_at
 from foldbasket.formulas.checking import Checked
 from foldbasket.formulas.evaluation import as_of_day, calculated, day_named, latest_day
 from foldbasket.kept import Kept
 from foldbasket.links.source import Source
+from foldbasket.sentence.phrases import headings_of, placed_heading, sentence_of
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
-from foldbasket.spec.fold import Fold, Measure, Placed, TotalOf
+from foldbasket.spec.fold import FORMULA, Fold, Measure, Placed, TotalOf
 from foldbasket.tables.column import CodedColumn, Column
 from foldbasket.tables.progress import Progress
 

@@ -17,17 +17,16 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates.aggregate import AGGREGATES
-from foldbasket.folding.axis import Axis
-from foldbasket.folding.domain import Domain
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.onefield import RecordFilter
-from foldbasket.folding.report import Report, Value
-from foldbasket.folding.sentence import comparison_phrase, measure_heading
-from foldbasket.folding.summary import FORMULA
+from foldbasket.folding.lines.axis import Axis
+from foldbasket.folding.members.domain import Domain
+from foldbasket.folding.report.report import Report, Value
+from foldbasket.folding.states.aggregates.aggregate import AGGREGATES
+from foldbasket.sentence.phrases import comparison_phrase, measure_heading
 from foldbasket.spec.cut import Cut
 from foldbasket.spec.field import FieldRef
-from foldbasket.spec.fold import Fold, Measure
+from foldbasket.spec.fold import FORMULA, Fold, Measure
 from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 
 from foldbasket.errors import FormulaError
 from foldbasket.formulas.function import Function, Misfit
-from foldbasket.formulas.functions.logic import Cast
+from foldbasket.formulas.functions.casting import Cast
 from foldbasket.formulas.parsing import parsed, written
 from foldbasket.formulas.tree import Aggregated, Apply, Constant, Name, Node, is_summary, names_in
 from foldbasket.formulas.values import KIND_OF, Kind

@@ -7,7 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from foldbasket.formulas.function import FUNCTIONS
-from foldbasket.formulas.parsing import AGGREGATE_NAMES, KEYWORDS, written
+from foldbasket.formulas.language import AGGREGATE_NAMES, KEYWORDS
+from foldbasket.formulas.parsing import written
 from foldbasket.formulas.values import Kind
 
 

@@ -15,127 +15,31 @@ import sqlglot
 from sqlglot import exp
 
 from foldbasket.errors import FormulaError
-from foldbasket.formulas.function import FUNCTIONS, Function, function_at, function_of
+from foldbasket.formulas.function import Function, function_of
 from foldbasket.formulas.functions.calendar import UNITS
+from foldbasket.formulas.language import (
+    AGGREGATES,
+    FEWER,
+    accounted,
+    function_names,
+    named,
+)
+from foldbasket.formulas.scanning import check_called, scan, told
 from foldbasket.formulas.tree import Aggregated, Apply, Constant, Name, Node
 from foldbasket.formulas.values import RANGE, Span, Vec, constant, nothing, number_type
 from foldbasket.tables.types import MAX_SCALE, FieldType, parse_canonical
 from foldbasket.typed import near
 
-LONGEST = 20_000
-DEEPEST = 30
-MOST_PARTS = 2_000
-AGGREGATES: dict[type[exp.Expression], str] = {
-    exp.Sum: "sum",
-    exp.Avg: "average",
-    exp.Min: "smallest",
-    exp.Max: "largest",
-    exp.Count: "count values",
-    exp.Median: "median",
-    exp.Stddev: "standard deviation",
-    exp.StddevSamp: "standard deviation",
-    exp.StddevPop: "standard deviation of all",
-    exp.Variance: "variance",
-    exp.VariancePop: "variance of all",
-    exp.PercentileCont: "percentile",
-}
-FEWER = {"count values": "count different", "sum": "sum different", "average": "average different",
-         "smallest": "smallest", "largest": "largest"}  # fmt: skip
-"""What DISTINCT makes of an aggregate, where it can stand; the smallest and the largest are the same with it."""
-ACCOUNTED: dict[type[exp.Expression], frozenset[str]] = {
-    **{kind: frozenset({"this"}) for kind in AGGREGATES},
-    exp.Count: frozenset({"this", "big_int"}),  # how wide the count is held is no part of the language
-    exp.Paren: frozenset({"this"}),
-    exp.Literal: frozenset({"this", "is_string"}),
-    exp.Boolean: frozenset({"this"}),
-    exp.Null: frozenset(),
-    exp.Interval: frozenset({"this", "unit"}),
-    exp.Column: frozenset({"this", "table"}),
-    exp.Identifier: frozenset({"this", "quoted"}),
-    exp.Star: frozenset(),
-    exp.Var: frozenset({"this"}),
-    exp.Filter: frozenset({"this", "expression"}),
-    exp.Where: frozenset({"this"}),
-    exp.Distinct: frozenset({"expressions"}),
-    exp.WithinGroup: frozenset({"this", "expression"}),
-    exp.Order: frozenset({"expressions"}),
-    exp.Ordered: frozenset({"this", "desc", "nulls_first"}),  # blanks are left out, so their place means nothing
-    exp.If: frozenset({"this", "true"}),
-    exp.DataType: frozenset({"this", "expressions"}),
-    exp.DataTypeParam: frozenset({"this"}),
-}
-"""The arguments that are read of each of the parser's nodes which are no functions of their own. Whatever else a node carries is
-refused by name, so that nothing which the parser understands is passed over in silence."""
-
-AGGREGATE_NAMES = {
-    "SUM": "All values added up, exactly.",
-    "AVG": "The average of the values.",
-    "COUNT": "COUNT(*) counts records, COUNT(x) values, COUNT(DISTINCT x) different ones.",
-    "MIN": "The smallest value.",
-    "MAX": "The largest value.",
-    "MEDIAN": "The value in the middle.",
-    "PERCENTILE_CONT": "PERCENTILE_CONT(0.9) WITHIN GROUP (ORDER BY x): the value that so great a share lies below.",
-    "STDDEV_SAMP": "The standard deviation of a sample.",
-    "STDDEV_POP": "The standard deviation of all there is.",
-    "VAR_SAMP": "The variance of a sample.",
-    "VAR_POP": "The variance of all there is.",
-}
-"""The aggregates as the standard names them, with their meaning."""
-
-KEYWORDS = ("AND", "OR", "NOT", "IN", "BETWEEN", "LIKE", "IS", "NULL", "CASE", "WHEN", "THEN", "ELSE", "END", "DISTINCT",
-            "FILTER", "WHERE", "DATE", "INTERVAL", "TRUE", "FALSE")  # fmt: skip
-
-
-def accounted(kind: type[exp.Expression]) -> frozenset[str] | None:
-    """The arguments that are read of a kind of the parser's nodes; None where the language does not have it."""
-    function = function_at(kind)
-    return function.reads if function is not None else ACCOUNTED.get(kind)
-
-
-def _named(kind: type[exp.Expression]) -> Function:
-    found = function_at(kind)
-    assert found is not None
-    return found
-
-
-def function_names() -> list[str]:
-    """Every function that is called by name, aggregates included."""
-    named = {each.name for each in FUNCTIONS if not each.is_operator}
-    return sorted(named | set(AGGREGATE_NAMES))
-
-
-SYNONYMS = {
-    "CEIL": "CEILING", "CHARACTER_LENGTH": "CHAR_LENGTH", "LENGTH": "CHAR_LENGTH", "POW": "POWER", "SUBSTR": "SUBSTRING",
-    "STDDEV": "STDDEV_SAMP", "VARIANCE": "VAR_SAMP", "IFNULL": "COALESCE",
-}  # fmt: skip
-"""Other names that many programs know, and what they stand for here."""
-
-
-def _check_called(text: str) -> None:
-    """Refuses what the parser takes for another name of a function that is known: names differ from program to program in what they
-    mean and in the order of their values, so only those that are listed are taken."""
-    plain = re.sub(r"'(?:[^']|'')*'|\"(?:[^\"]|\"\")*\"", lambda found: " " * len(found.group()), text)
-    for match in re.finditer(r"\b([^\W\d]\w*)\s*\(", plain):
-        name = match.group(1).upper()
-        is_type = re.search(r"\bAS\s+$", plain[: match.start()], re.IGNORECASE) is not None
-        known = is_type or name in KEYWORDS or name in SYNONYMS or name in function_names()
-        if name in sqlglot.Parser.FUNCTIONS and not known:
-            other = near(name, function_names(), 0.5)
-            raise FormulaError(
-                f"there is no function “{match.group(1)}”.", match.start(1), match.end(1),
-                todo=f"Did you mean {other}?" if other else "Functions are listed as you type.",
-            )  # fmt: skip
-
 
 @lru_cache(maxsize=256)
 def parsed(text: str) -> Node:
     """The tree of a formula. Raises FormulaError with the place of what is wrong, and nothing else."""
-    _scan(text)
+    scan(text)
     try:
         with _quiet():
             tree: Any = sqlglot.parse_one(text, into=exp.Condition)
     except sqlglot.errors.ParseError as error:
-        raise _told(text, error) from None
+        raise told(text, error) from None
     except RecursionError:
         raise _too_deep(text) from None
     except (sqlglot.errors.SqlglotError, ValueError, AttributeError, TypeError, IndexError, KeyError):
@@ -144,7 +48,7 @@ def parsed(text: str) -> Node:
         ) from None
     if tree is None:
         raise FormulaError("there is no formula.", 0, 1, todo="Type one, such as Net - Cost.")
-    _check_called(text)
+    check_called(text)
     return read_tree(text, tree)
 
 
@@ -172,84 +76,6 @@ class _quiet:  # noqa: N801 - used as a statement
 
     def __exit__(self, *_: object) -> None:
         self.logger.setLevel(self.level)
-
-
-_TOKEN = re.compile(
-    r"'(?:[^']|'')*'|\"(?:[^\"]|\"\")*\"|\d[\w.]*|[^\W\d]\w*|\s+|--|/\*|\|\||<=|>=|<>|!=|::|->|.", re.DOTALL
-)
-_PLAIN = set("+-*/%(),.=<>") | {"||", "<=", ">=", "<>", "!="}
-
-
-def _scan(text: str) -> None:
-    if len(text) > LONGEST:
-        raise FormulaError(
-            f"this formula has {len(text):,} characters; the most is {LONGEST:,}.", LONGEST, len(text), todo="Make it of smaller formulas."
-        )  # fmt: skip
-    if not text.strip():
-        raise FormulaError("there is no formula.", 0, 1, todo="Type one, such as Net - Cost.")
-    open_at: list[int] = []
-    parts = 0
-    for match in _TOKEN.finditer(text):
-        token, at = match.group(), match.start()
-        if token.isspace():
-            continue
-        parts += 1
-        if parts > MOST_PARTS:
-            raise FormulaError(
-                f"this formula has more than {MOST_PARTS:,} words.", at, at + 1, todo="Make it of smaller formulas."
-            )
-        if token == "(":
-            open_at.append(at)
-            if len(open_at) > DEEPEST:
-                raise FormulaError(
-                    f"brackets are nested more than {DEEPEST} deep.", at, at + 1, todo="Make it of smaller formulas."
-                )
-        elif token == ")":
-            if not open_at:
-                raise FormulaError("this bracket closes nothing.", at, at + 1, todo="Take it out, or open one before.")
-            open_at.pop()
-        else:
-            _check_token(token, at, match.end(), len(text))
-    if open_at:
-        raise FormulaError("this bracket is not closed.", open_at[-1], open_at[-1] + 1, todo="Type ) where it ends.")
-
-
-def _check_token(token: str, start: int, stop: int, end: int) -> None:
-    """Refuses what has no meaning in a formula."""
-    if token in ("'", '"'):
-        raise FormulaError("this quote is not closed.", start, end, todo=f"Type {token} where it ends.")
-    if token in ("--", "/*"):
-        raise FormulaError("a formula has no remarks.", start, start + 2, todo="Take it out.")
-    if not (token[0].isalnum() or token[0] in "_'\"" or token in _PLAIN):
-        raise FormulaError(f"“{token}” has no meaning in a formula.", start, stop, todo=_instead(token))
-
-
-def _instead(token: str) -> str:
-    return {
-        "::": "Write CAST(… AS …).",
-        "[": "Write names with odd signs in double quotes.",
-        "`": "Write names with odd signs in double quotes.",
-        "&": "Write || to join text.",
-        ";": "A formula is one expression.",
-        "^": "Write POWER(x, y).",
-        "“": "Write text in plain quotes: '…'.",
-        "”": "Write text in plain quotes: '…'.",
-    }.get(token, "Take it out.")
-
-
-def _told(text: str, error: sqlglot.errors.ParseError) -> FormulaError:
-    first = error.errors[0] if error.errors else {}
-    mark = str(first.get("highlight") or "")
-    before = text.split("\n")
-    line = min(int(first.get("line") or 1), len(before))
-    stop = sum(len(each) + 1 for each in before[: line - 1]) + int(first.get("col") or 0)
-    start = max(0, min(len(text) - 1, stop - max(1, len(mark))))
-    if str(first.get("description", "")).startswith("Required"):
-        return FormulaError(
-            f"something is missing after “{mark}”." if mark else "something is missing.", start, stop, todo="Type a field, a number or a function."
-        )  # fmt: skip
-    said = f"“{mark}” cannot stand here." if mark.strip() else "something is missing at the end."
-    return FormulaError(said, start, stop, todo="Look for a missing operator, comma, bracket or quote before it.")
 
 
 class _Reader:
@@ -331,9 +157,9 @@ class _Reader:
         made = Apply(start, stop, function, arguments)
         if node.args.get("symmetric"):
             turned = Apply(start, stop, function, (arguments[0], arguments[2], arguments[1]))
-            made = Apply(start, stop, _named(exp.Or), (made, turned))
+            made = Apply(start, stop, named(exp.Or), (made, turned))
         negated = node.this.args.get("negate") if isinstance(node, exp.Escape) else node.args.get("negate")
-        return Apply(start, stop, _named(exp.Not), (made,)) if negated else made
+        return Apply(start, stop, named(exp.Not), (made,)) if negated else made
 
     def literal(self, node: exp.Literal) -> Vec:
         self.account(node)
@@ -394,7 +220,7 @@ class _Reader:
         to = node.args["to"]
         into = {"DATE": FieldType.DATE, "TIMESTAMP": FieldType.TIMESTAMP}.get(to.this.value)
         if into is None or to.expressions:
-            return self.applied(_named(exp.Cast), node, start, stop)
+            return self.applied(named(exp.Cast), node, start, stop)
         for each in (to, node.this):
             self.account(each)
         try:

@@ -12,8 +12,8 @@ from decimal import Decimal
 from pathlib import Path
 from typing import TextIO
 
-from foldbasket.folding.axis import Axis, Kind
-from foldbasket.folding.report import Report, Value
+from foldbasket.folding.lines.axis import Axis, Kind
+from foldbasket.folding.report.report import Report, Value
 from foldbasket.outputs.formats import Output, entered
 from foldbasket.outputs.harmless import harmless
 from foldbasket.outputs.sheet import Sheet

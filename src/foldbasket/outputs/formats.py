@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Literal
 
 from foldbasket.errors import OutputError, reason_of
-from foldbasket.folding.report import Report
+from foldbasket.folding.report.report import Report
 from foldbasket.registry import Kinds
 from foldbasket.whole import written_whole
 

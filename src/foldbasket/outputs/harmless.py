@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from foldbasket.folding.report import Report
+from foldbasket.folding.report.report import Report
 
 _RUN = re.compile(r"[\s\u00a0\ufeff]*[=+\-@|%\uff1d\uff0b\uff0d\uff20]")
 """What a spreadsheet takes for the start of a formula or a command, also behind spaces and in the wide letters of East Asia."""

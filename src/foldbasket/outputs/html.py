@@ -6,8 +6,8 @@ from collections.abc import Iterable
 from html import escape
 from pathlib import Path
 
-from foldbasket.folding.axis import Kind
-from foldbasket.folding.report import Report
+from foldbasket.folding.lines.axis import Kind
+from foldbasket.folding.report.report import Report
 from foldbasket.outputs.formats import Output, entered
 from foldbasket.outputs.harmless import cell_text, harmless
 from foldbasket.outputs.sheet import Sheet, Span

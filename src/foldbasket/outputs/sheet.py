@@ -9,9 +9,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from foldbasket.folding.axis import EVERYTHING, Kind
-from foldbasket.folding.margins import MEASURE
-from foldbasket.folding.report import Report
+from foldbasket.folding.lines.axis import EVERYTHING, Kind
+from foldbasket.folding.report.margins import MEASURE
+from foldbasket.folding.report.report import Report
 from foldbasket.styling.words import plural
 
 

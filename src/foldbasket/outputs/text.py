@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from pathlib import Path
 
-from foldbasket.folding.report import Report
+from foldbasket.folding.report.report import Report
 from foldbasket.outputs.formats import Output, entered
 from foldbasket.outputs.harmless import cell_text, harmless
 from foldbasket.outputs.sheet import Sheet

@@ -15,10 +15,10 @@ from typing import Any
 import xlsxwriter
 
 from foldbasket.errors import OutputError
-from foldbasket.folding.aggregates.aggregate import Block
-from foldbasket.folding.axis import Kind
-from foldbasket.folding.margins import MEASURE
-from foldbasket.folding.report import Report
+from foldbasket.folding.lines.axis import Kind
+from foldbasket.folding.report.margins import MEASURE
+from foldbasket.folding.report.report import Report
+from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.outputs.formats import Output, entered
 from foldbasket.outputs.sheet import Sheet
 from foldbasket.styling.numbers import NumberStyle

@@ -15,7 +15,7 @@ class Bands(Kind):
 
     __slots__ = ()
 
-    kinds: ClassVar[Kinds[type[Bands]]] = Kinds("bands", "foldbasket.folding.bands")
+    kinds: ClassVar[Kinds[type[Bands]]] = Kinds("bands", "foldbasket.folding.members.bands")
     tag: ClassVar[str] = "how"
     standing: ClassVar[int] = 100
     """Where it stands among those that are offered."""

@@ -16,6 +16,9 @@ from foldbasket.spec.filter import Filter
 from foldbasket.spec.order import ByValue, Keep
 from foldbasket.styling.numbers import NumberStyle
 
+FORMULA = "formula"
+"""What the document calls the aggregate of a measure that is a formula."""
+
 
 class Where(Choice):
     """Where a total stands."""

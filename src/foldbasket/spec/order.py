@@ -30,7 +30,7 @@ class Keep(Kind):
 
     __slots__ = ()
 
-    kinds: ClassVar[Kinds[type[Keep]]] = Kinds("picking", "foldbasket.folding.pickings")
+    kinds: ClassVar[Kinds[type[Keep]]] = Kinds("picking", "foldbasket.folding.layout.pickings")
     standing: ClassVar[int] = 100
     """Where it stands among those that are offered."""
     label: ClassVar[str] = ""

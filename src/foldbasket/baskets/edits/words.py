@@ -14,7 +14,7 @@ from foldbasket.baskets.naming import use_of_measure, with_measure_named
 from foldbasket.baskets.placing import Word, free_id
 from foldbasket.errors import BasketError
 from foldbasket.folding.filters.members import of_member
-from foldbasket.folding.sentence import measure_heading
+from foldbasket.sentence.phrases import measure_heading
 from foldbasket.spec.cut import Bands, Groups
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter

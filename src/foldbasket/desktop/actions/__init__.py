@@ -1,1 +1,1 @@
-"""What the user can do: the list of actions, and the work behind them on words, members, sources, formulas, files. Begin at `actions.py`."""
+"""What the user can do, by name: one file a menu. Begin at `action.py`."""

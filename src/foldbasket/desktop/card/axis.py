@@ -11,8 +11,8 @@ from foldbasket.desktop.card.depth import drill_section, fold_section
 from foldbasket.desktop.card.elsewhere import elsewhere_section
 from foldbasket.desktop.card.order import keep_section, order_section
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.state.desk import Desk
-from foldbasket.folding.sentence import placed_heading
+from foldbasket.desktop.desk import Desk
+from foldbasket.sentence.phrases import placed_heading
 from foldbasket.spec.fold import Placed, Where
 from foldbasket.styling.words import lower_first
 

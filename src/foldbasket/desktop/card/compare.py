@@ -7,7 +7,7 @@ import msgspec
 from foldbasket.desktop.card.members import members_of
 from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.desk import Desk
 from foldbasket.errors import FoldError
 from foldbasket.spec.comparison import Comparison, is_form, offered
 from foldbasket.spec.fold import Measure

@@ -10,8 +10,8 @@ from foldbasket.baskets import edits
 from foldbasket.desktop.card.members import members_of
 from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.state.desk import Desk
-from foldbasket.folding.parts.part import PARTS
+from foldbasket.desktop.desk import Desk
+from foldbasket.folding.members.parts.part import PARTS
 from foldbasket.spec.cut import Bands, Group, Groups
 from foldbasket.spec.fold import Placed
 from foldbasket.styling.dates import month_name

@@ -8,8 +8,8 @@ from foldbasket.baskets import edits
 from foldbasket.baskets.placing import fields_for, next_parts
 from foldbasket.desktop.card.members import members_of
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.state.desk import Desk
-from foldbasket.folding.sentence import field_phrase
+from foldbasket.desktop.desk import Desk
+from foldbasket.sentence.phrases import field_phrase
 from foldbasket.spec.cut import Bands, Groups
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Placed

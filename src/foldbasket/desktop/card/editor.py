@@ -10,12 +10,12 @@ from PyQt6.QtCore import QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QSyntaxHighlighter, QTextCharFormat, QTextCursor, QTextDocument
 from PyQt6.QtWidgets import QLabel, QListWidget, QListWidgetItem, QPlainTextEdit, QTextEdit, QVBoxLayout, QWidget
 
-from foldbasket.desktop.actions.formulas import Judged
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.plain import tip
+from foldbasket.desktop.work.formulas import Judged
 from foldbasket.errors import FormulaError
 from foldbasket.formulas.help import Offer, brackets_at, inside_aggregate, matching, member_before, word_before
-from foldbasket.formulas.parsing import KEYWORDS, function_names
+from foldbasket.formulas.language import KEYWORDS, function_names
 
 WAIT = 150
 """Milliseconds after the last key until a formula is judged."""

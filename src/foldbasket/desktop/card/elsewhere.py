@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from foldbasket.baskets import edits
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.desk import Desk
 from foldbasket.errors import FoldBasketError
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Placed

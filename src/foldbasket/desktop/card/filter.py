@@ -20,16 +20,16 @@ from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody, Chooser, Line
 from foldbasket.desktop.card.span import SpanDrawing
 from foldbasket.desktop.card.tick import member_model, why_no_list
-from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.desk import Desk
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.filters.condition import Condition
 from foldbasket.folding.filters.either import Either
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.relative import Relative, Unit, Window
 from foldbasket.folding.filters.values import SIGNS, Between, Compare
-from foldbasket.folding.parts.part import PARTS
-from foldbasket.folding.sentence import field_phrase, filter_phrase
+from foldbasket.folding.members.parts.part import PARTS
 from foldbasket.formulas.evaluation import latest_day
+from foldbasket.sentence.phrases import field_phrase, filter_phrase
 from foldbasket.spec.filter import Filter, OneField
 from foldbasket.tables.column import Column
 from foldbasket.tables.types import FieldType

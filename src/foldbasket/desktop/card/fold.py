@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QWidget
 from foldbasket.baskets import edits
 from foldbasket.baskets.naming import is_unnamed, label_of
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.state.desk import Desk
-from foldbasket.folding.sentence import placed_heading
-from foldbasket.folding.steps import steps_of
+from foldbasket.desktop.desk import Desk
+from foldbasket.sentence.phrases import placed_heading
+from foldbasket.sentence.steps import steps_of
 from foldbasket.spec.fold import Fold, MeasuresOn, Where
 
 

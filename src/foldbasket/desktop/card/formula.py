@@ -7,13 +7,13 @@ from PyQt6.QtGui import QTextCursor
 from PyQt6.QtWidgets import QWidget
 
 from foldbasket.baskets import edits
-from foldbasket.desktop.actions.formulas import Judged
 from foldbasket.desktop.card.editor import FormulaEditor
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.work.formulas import Judged
 from foldbasket.folding.filters.condition import Condition
-from foldbasket.folding.sentence import measure_heading
 from foldbasket.formulas.help import PATTERNS
+from foldbasket.sentence.phrases import measure_heading
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Measure
 

@@ -10,10 +10,10 @@ from foldbasket.desktop.card.compare import compare_section
 from foldbasket.desktop.card.formula import measure_formula_section
 from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.desk import Desk
 from foldbasket.errors import PatternError
-from foldbasket.folding.aggregates.aggregate import AGGREGATES, offered
-from foldbasket.folding.sentence import measure_heading
+from foldbasket.folding.states.aggregates.aggregate import AGGREGATES, offered
+from foldbasket.sentence.phrases import measure_heading
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Measure, TotalOf
 from foldbasket.styling.numbers import check_pattern

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.desk import Desk
 from foldbasket.errors import FoldError
 from foldbasket.spec.cut import Cut
 from foldbasket.spec.field import FieldRef

@@ -9,10 +9,10 @@ from PyQt6.QtWidgets import QCheckBox
 
 from foldbasket.baskets import edits, placing
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.desk import Desk
 from foldbasket.folding.filters.either import Either
 from foldbasket.folding.filters.values import Compare
-from foldbasket.folding.sentence import field_phrase
+from foldbasket.sentence.phrases import field_phrase
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter, OneField
 

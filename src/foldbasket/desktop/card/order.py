@@ -11,9 +11,9 @@ from foldbasket.baskets import edits
 from foldbasket.desktop.card.members import members_of
 from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.state.desk import Desk
-from foldbasket.folding.sentence import measure_heading
+from foldbasket.desktop.desk import Desk
 from foldbasket.kinds import parameters
+from foldbasket.sentence.phrases import measure_heading
 from foldbasket.spec.fold import Covers, Placed
 from foldbasket.spec.order import ByValue, Keep
 

@@ -16,8 +16,8 @@ from foldbasket.desktop.card.formula import new_formula_card
 from foldbasket.desktop.card.measure import measure_card
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.card.span import SpanDrawing
+from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.source.card import Show, field_card, source_card
-from foldbasket.desktop.state.desk import Desk
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets.collecting import let_go
 from foldbasket.errors import FoldBasketError

@@ -10,9 +10,9 @@ import msgspec
 
 from foldbasket.desktop.card.members import members_of
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.state.desk import Desk
-from foldbasket.folding.sentence import measure_heading, placed_heading
+from foldbasket.desktop.desk import Desk
 from foldbasket.kinds import Parameter, parameters
+from foldbasket.sentence.phrases import measure_heading, placed_heading
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold
 

@@ -9,10 +9,10 @@ import msgspec
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt
 from PyQt6.QtWidgets import QWidget
 
-from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.state.listing import MOST_MEMBERS, Listed
-from foldbasket.folding.domain import BLANK, NO_MATCH
 from foldbasket.folding.filters.members import Members
+from foldbasket.folding.members.domain import BLANK, NO_MATCH
 from foldbasket.links.link import Match
 from foldbasket.tables.column import DeferredColumn
 

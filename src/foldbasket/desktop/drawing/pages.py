@@ -12,7 +12,7 @@ from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.grid.painter import GridPainter
 from foldbasket.desktop.widgets import theme
 from foldbasket.errors import OutputError
-from foldbasket.folding.report import Report
+from foldbasket.folding.report.report import Report
 
 SMALLEST_ZOOM = 0.55
 MARGIN, FOOT = 40, 26

@@ -10,7 +10,7 @@ from foldbasket.desktop.drawing import drawn
 from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.grid.painter import picture
 from foldbasket.errors import OutputError
-from foldbasket.folding.report import Report
+from foldbasket.folding.report.report import Report
 
 MOST_PIXELS = 200_000_000
 

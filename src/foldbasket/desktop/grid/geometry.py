@@ -9,9 +9,9 @@ import numpy as np
 from PyQt6.QtGui import QFont, QFontMetricsF
 
 from foldbasket.desktop.widgets import theme
-from foldbasket.folding.axis import Kind
-from foldbasket.folding.margins import MEASURE
-from foldbasket.folding.report import Report
+from foldbasket.folding.lines.axis import Kind
+from foldbasket.folding.report.margins import MEASURE
+from foldbasket.folding.report.report import Report
 from foldbasket.outputs.sheet import Sheet
 
 ROW, HEAD, GAP = 23, 25, 7

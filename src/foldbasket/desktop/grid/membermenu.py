@@ -7,11 +7,11 @@ from functools import partial
 from PyQt6.QtWidgets import QMenu
 
 from foldbasket.baskets import edits
-from foldbasket.desktop.actions.members import Seen
 from foldbasket.desktop.card.depth import into_fields
 from foldbasket.desktop.card.menu import MOST_LISTED, add, submenu
-from foldbasket.desktop.state.desk import Desk
-from foldbasket.folding.sentence import placed_heading
+from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.work.members import Seen
+from foldbasket.sentence.phrases import placed_heading
 from foldbasket.spec.fold import Placed
 from foldbasket.styling.words import plural
 

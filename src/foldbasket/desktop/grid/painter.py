@@ -15,9 +15,9 @@ from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter, QPen
 from foldbasket.desktop.grid.figures import figures_of
 from foldbasket.desktop.grid.geometry import EDGE, PAD, TOP, Geometry
 from foldbasket.desktop.widgets import theme
-from foldbasket.folding.axis import Kind
-from foldbasket.folding.margins import MEASURE
-from foldbasket.folding.report import Report
+from foldbasket.folding.lines.axis import Kind
+from foldbasket.folding.report.margins import MEASURE
+from foldbasket.folding.report.report import Report
 from foldbasket.outputs.sheet import Span
 
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

@@ -8,16 +8,16 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QKeyEvent, QKeySequence, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QWidget
 
-from foldbasket.desktop.actions.members import Seen, seen_at
+from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.grid.geometry import TOP, Geometry
 from foldbasket.desktop.grid.painter import GridPainter, Marked
-from foldbasket.desktop.sentence.view import dropped_field, dropped_word
-from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.sentence.word import dropped_field, dropped_word
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.work.members import Seen, seen_at
 from foldbasket.errors import OutputError
-from foldbasket.folding.margins import MEASURE, Margin
-from foldbasket.folding.report import Report
+from foldbasket.folding.report.margins import MEASURE, Margin
+from foldbasket.folding.report.report import Report
 from foldbasket.outputs import html, text
 
 WHOLE_COPY_CELLS = 1_000_000

@@ -8,7 +8,7 @@ from typing import Any
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QTableView, QVBoxLayout, QWidget
 
-from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.state.folding import Proved
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme

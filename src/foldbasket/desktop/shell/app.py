@@ -44,7 +44,7 @@ def share_heaps() -> None:
 
 def set_type_size() -> None:
     """Makes everything as large as was chosen, unless the environment says otherwise. Qt looks once, before its first window."""
-    from foldbasket.desktop.state import memory
+    from foldbasket.desktop import memory
 
     if memory.type_size() != 100:
         os.environ.setdefault("QT_SCALE_FACTOR", str(memory.type_size() / 100))

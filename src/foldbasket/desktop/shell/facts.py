@@ -10,12 +10,12 @@ from PyQt6.QtCore import QUrl
 from PyQt6.QtGui import QDesktopServices, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
-from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.plain import marked, say_what_fits
 from foldbasket.desktop.widgets.working import ShortLabel, Working
-from foldbasket.folding.report import Counted
+from foldbasket.folding.report.report import Counted
 
 
 def show_outside(path: Path) -> None:

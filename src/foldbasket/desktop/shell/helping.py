@@ -11,7 +11,7 @@ from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QButtonGroup, QDialog, QHBoxLayout, QPushButton, QTextBrowser, QVBoxLayout, QWidget
 
 import foldbasket
-from foldbasket.desktop.actions.actions import ACTIONS, MENUS
+from foldbasket.desktop.actions.action import ACTIONS, MENUS
 
 PAGES = {"Guide": "guide.md", "Keys": "", "What the numbers mean": "numbers.md", "Formulas": "formulas.md"}
 ELSEWHERE = """

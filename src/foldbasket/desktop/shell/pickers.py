@@ -7,12 +7,12 @@ from PyQt6.QtWidgets import QFrame, QLabel, QListView, QPushButton, QVBoxLayout,
 
 from foldbasket.baskets import edits
 from foldbasket.desktop.card.tick import member_model
-from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets.collecting import let_go
 from foldbasket.desktop.widgets.flow import FlowLayout
 from foldbasket.folding.filters.members import Members
-from foldbasket.folding.sentence import filter_phrase
+from foldbasket.sentence.phrases import filter_phrase
 from foldbasket.spec.filter import Filter
 
 MOST_SHOWN = 14

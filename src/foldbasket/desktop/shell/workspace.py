@@ -8,9 +8,10 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
-from foldbasket.desktop.actions.members import innermost
+from foldbasket.desktop import memory
 from foldbasket.desktop.card.menu import add, add_card, new_menu, submenu
 from foldbasket.desktop.card.panel import CardPanel
+from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.grid.membermenu import add_member
 from foldbasket.desktop.grid.view import GridView
 from foldbasket.desktop.proof.drawer import ProofDrawer
@@ -20,13 +21,12 @@ from foldbasket.desktop.shell.pickers import PickerBar
 from foldbasket.desktop.shell.spine import Spine
 from foldbasket.desktop.source.linkmap import LinkMap, LinkPanel
 from foldbasket.desktop.source.view import SourceHead, SourceMiddle
-from foldbasket.desktop.state import memory
-from foldbasket.desktop.state.desk import Desk
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.collecting import let_go
 from foldbasket.desktop.widgets.panes import Panes
 from foldbasket.desktop.widgets.plain import marked
+from foldbasket.desktop.work.members import innermost
 
 LINKS_HEIGHT = 212
 

@@ -14,7 +14,7 @@ from foldbasket.baskets import edits
 from foldbasket.baskets.basket import SourceSpec
 from foldbasket.desktop.card.formula import field_formula_section
 from foldbasket.desktop.card.parts import CardBody
-from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.flow import FlowLayout
 from foldbasket.desktop.widgets.plain import tip

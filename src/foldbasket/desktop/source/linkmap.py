@@ -5,8 +5,6 @@ A field dragged onto a table's box shows that table's fields; dropped on one of 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
@@ -14,27 +12,17 @@ from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPainte
 from PyQt6.QtWidgets import QMenu, QScrollArea, QWidget
 
 from foldbasket.baskets import edits
-from foldbasket.desktop.sentence.view import dropped_field
-from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.sentence.word import dropped_field
+from foldbasket.desktop.source.linklayout import LINE, MOST_FIELDS, Box, columns_of, distance, likeliest, near_side
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.errors import FoldBasketError
 from foldbasket.links.link import Link, Match
-from foldbasket.links.suggest import words
 from foldbasket.spec.field import FieldRef
 
 BOX_WIDTH, BOX_HEIGHT = 132, 45
 ACROSS, DOWN, LABEL = 140, 13, 88
-LINE = 20
-MOST_FIELDS = 14
-
-
-@dataclass
-class Box:
-    """A table on the map."""
-
-    key: str
-    area: QRectF
 
 
 class LinkMap(QWidget):
@@ -303,7 +291,7 @@ class LinkMap(QWidget):
                 (QPointF(turn, start.y()), QPointF(turn, stop.y())),
                 (QPointF(turn, stop.y()), stop),
             ):
-                away = _distance(point, a, b)
+                away = distance(point, a, b)
                 if away < nearest:
                     best, nearest = (link, is_new), away
         return best
@@ -371,35 +359,6 @@ class LinkMap(QWidget):
                 self.desk.do(edits.RemoveLink(link))
         else:
             super().keyPressEvent(event)
-
-
-def near_side(box: Box) -> QPointF:
-    """Where the lines of a table leave its box."""
-    return QPointF(box.area.right(), box.area.center().y())
-
-
-def columns_of(names: Sequence[str], links: Sequence[Link]) -> dict[str, int]:
-    """For each table how far right it stands: one further than every table that is linked to it."""
-    column = dict.fromkeys(names, 0)
-    for _ in names:
-        for link in links:
-            column[link.to_table] = max(column[link.to_table], min(len(names), column[link.from_table] + 1))
-    return column
-
-
-def likeliest(field: str, others: Sequence[str]) -> str | None:
-    """The field whose name is most like another's."""
-    wanted = set(words(field))
-    return max(
-        others, key=lambda other: (other.casefold() == field.casefold(), len(wanted & set(words(other)))), default=None
-    )
-
-
-def _distance(point: QPointF, start: QPointF, stop: QPointF) -> float:
-    """How far a point is from an upright or level line."""
-    x = min(max(point.x(), min(start.x(), stop.x())), max(start.x(), stop.x()))
-    y = min(max(point.y(), min(start.y(), stop.y())), max(start.y(), stop.y()))
-    return abs(point.x() - x) + abs(point.y() - y)
 
 
 class LinkPanel(QScrollArea):

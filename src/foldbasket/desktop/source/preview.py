@@ -13,8 +13,8 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QDrag, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QWidget
 
-from foldbasket.desktop.sentence.view import field_mime
-from foldbasket.desktop.state.desk import Desk
+from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.sentence.word import field_mime
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.spec.field import FieldRef

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.source.preview import Preview
-from foldbasket.desktop.state.desk import Desk
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.plain import marked, say_what_fits

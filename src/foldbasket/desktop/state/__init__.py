@@ -1,1 +1,1 @@
-"""The state of the window, without widgets: the document, what is in view, tables, report. Begin at `desk.py`."""
+"""The state of the window, without widgets: what is in view, tables, report, and which parts changed. `desktop/desk.py` puts it together."""

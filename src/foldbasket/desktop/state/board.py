@@ -15,7 +15,7 @@ from foldbasket.desktop.state.supply import Supply
 from foldbasket.desktop.state.view import View
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.report import Report
+from foldbasket.folding.report.report import Report
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef

@@ -11,7 +11,7 @@ from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.proof import Listed, Proof, listed_for, proof_of
-from foldbasket.folding.report import Report
+from foldbasket.folding.report.report import Report
 from foldbasket.links.source import Source
 from foldbasket.spec.fold import Fold
 from foldbasket.tables.progress import Progress

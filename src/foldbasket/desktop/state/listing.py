@@ -9,7 +9,7 @@ from functools import partial
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from foldbasket.desktop.state.workers import Worker
-from foldbasket.folding.domain import domain_of
+from foldbasket.folding.members.domain import domain_of
 from foldbasket.kept import Kept
 from foldbasket.spec.cut import Cut
 from foldbasket.styling.dates import Fiscal

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSplitter, QSplitterHandle, QWidget
 
-from foldbasket.desktop.state import memory
+from foldbasket.desktop import memory
 from foldbasket.desktop.widgets import theme
 
 REST = 300

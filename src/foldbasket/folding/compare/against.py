@@ -11,10 +11,10 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates.aggregate import Block
 from foldbasket.folding.compare.along import Along
 from foldbasket.folding.compare.cells import Cells, alike, large, moved, quotient
-from foldbasket.folding.sides import Side, Targets, is_period
+from foldbasket.folding.compare.sides import Side, Targets, is_period
+from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import Choice, entered, set_by
 from foldbasket.spec.comparison import Comparison, ComparisonStruct, Words
 from foldbasket.spec.fold import Fold, Placed

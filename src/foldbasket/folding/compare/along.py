@@ -7,7 +7,7 @@ from typing import Annotated
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.compare.cells import Cells
-from foldbasket.folding.sides import Side, Time
+from foldbasket.folding.compare.sides import Side, Time
 from foldbasket.kinds import set_by
 from foldbasket.spec.comparison import ComparisonStruct, Words
 from foldbasket.styling.words import lower_first

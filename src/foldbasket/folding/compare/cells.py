@@ -9,8 +9,8 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates.aggregate import Block
-from foldbasket.folding.sides import Side, Targets
+from foldbasket.folding.compare.sides import Side, Targets
+from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.spec.comparison import Comparison
 from foldbasket.tables.types import FieldType
 

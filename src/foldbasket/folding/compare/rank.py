@@ -7,9 +7,9 @@ from typing import ClassVar
 
 import numpy as np
 
-from foldbasket.folding.aggregates.aggregate import Block
 from foldbasket.folding.compare.along import Among
 from foldbasket.folding.compare.cells import Cells, laid, upright
+from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import entered
 from foldbasket.spec.comparison import Comparison
 from foldbasket.styling.words import plural

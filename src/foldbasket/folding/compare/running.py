@@ -9,10 +9,10 @@ from typing import Annotated, ClassVar
 import numpy as np
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.aggregates.aggregate import Block
 from foldbasket.folding.compare.along import AlongTime
 from foldbasket.folding.compare.cells import Cells, laid, large, moved, quotient, upright
-from foldbasket.folding.sides import Targets
+from foldbasket.folding.compare.sides import Targets
+from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import entered, set_by
 from foldbasket.spec.comparison import Comparison
 from foldbasket.tables.types import FieldType

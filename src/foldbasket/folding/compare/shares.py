@@ -7,8 +7,8 @@ from typing import ClassVar
 
 import numpy as np
 
-from foldbasket.folding.aggregates.aggregate import Block
 from foldbasket.folding.compare.cells import Cells, quotient, taken
+from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import Choice, entered
 from foldbasket.spec.comparison import Comparison, ComparisonStruct
 from foldbasket.tables.types import FieldType

@@ -7,8 +7,8 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from foldbasket.folding.domain import Domain
 from foldbasket.folding.filters.onefield import Mask, RecordFilter
+from foldbasket.folding.members.domain import Domain
 from foldbasket.kinds import entered, set_by
 from foldbasket.tables.column import NumberColumn
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 import dataclasses
 from typing import ClassVar
 
+from foldbasket.folding.filters.about import on_table
 from foldbasket.folding.filters.asked import Asked
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.onefield import Offered
-from foldbasket.folding.summary import on_table
 from foldbasket.formulas.checking import Checked, checked_condition, schema_of
 from foldbasket.kinds import entered
 from foldbasket.links.source import Source

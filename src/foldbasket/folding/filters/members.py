@@ -8,8 +8,8 @@ from typing import ClassVar
 import numpy as np
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.domain import BLANK, NO_MATCH, Domain, domain_of
 from foldbasket.folding.filters.onefield import Mask, RecordFilter
+from foldbasket.folding.members.domain import BLANK, NO_MATCH, Domain, domain_of
 from foldbasket.kinds import entered
 from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef

@@ -11,8 +11,8 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
-from foldbasket.folding.domain import Domain, members_of
 from foldbasket.folding.filters.asked import Asked
+from foldbasket.folding.members.domain import Domain, members_of
 from foldbasket.links.source import Source
 from foldbasket.spec.cut import Cut
 from foldbasket.spec.field import FieldRef

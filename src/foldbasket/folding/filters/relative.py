@@ -12,7 +12,7 @@ from foldbasket.errors import FoldError
 from foldbasket.folding.filters.asked import Asked
 from foldbasket.folding.filters.onefield import RecordFilter
 from foldbasket.folding.filters.values import Between
-from foldbasket.folding.parts.part import parts_by
+from foldbasket.folding.members.parts.part import parts_by
 from foldbasket.kinds import Choice, entered
 from foldbasket.spec.field import FieldRef
 from foldbasket.styling.dates import EPOCH, Fiscal

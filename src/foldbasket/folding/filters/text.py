@@ -10,8 +10,8 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.domain import Domain
 from foldbasket.folding.filters.onefield import Mask, RecordFilter
+from foldbasket.folding.members.domain import Domain
 from foldbasket.kinds import Choice, entered, set_by
 from foldbasket.tables.types import FieldType
 

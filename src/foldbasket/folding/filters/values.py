@@ -11,8 +11,8 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.domain import Domain
 from foldbasket.folding.filters.onefield import Mask, RecordFilter
+from foldbasket.folding.members.domain import Domain
 from foldbasket.kinds import entered
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import NumberColumn

@@ -7,10 +7,8 @@ do not all fit is read again as text and judged over all its different values. S
 from __future__ import annotations
 
 import codecs
-import csv
 import io
 import os
-import re
 from collections.abc import Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from itertools import pairwise
@@ -35,14 +33,14 @@ from foldbasket.tables.detection import Judged, judged, judged_as
 from foldbasket.tables.nature import names_identifier
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import AS_FOUND, READERS, Reader, Reading
-from foldbasket.tables.reading.sniffing import ColumnType, Look, look_at, single_byte_encoding, wrong_encoding
+from foldbasket.tables.reading.ragged import BAD_COLUMN, first_bad_line, ragged, second_guess
+from foldbasket.tables.reading.sniffing import ColumnType, Look, look_at, wrong_encoding
 from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import FieldType
 
 BLOCK = 1 << 20
 STRETCH = 192 << 20
 _TEXT = pa.dictionary(pa.int32(), pa.string())
-_BAD_COLUMN = re.compile(r"In CSV column #(\d+): (.*)", re.DOTALL)
 
 
 class _Feed(io.RawIOBase):
@@ -152,18 +150,18 @@ def read_delimited(path: Path, name: str, options: Reading = AS_FOUND, progress:
             columns = _read_columns(path, look, types, quoted_breaks, progress)
             break
         except pa.ArrowInvalid as error:
-            misfit = _BAD_COLUMN.match(str(error))
+            misfit = BAD_COLUMN.match(str(error))
             if "invalid UTF8" in str(error) and options.encoding is None and look.encoding == "utf-8":
-                look = look_again(_second_guess(path))
+                look = look_again(second_guess(path))
             elif "invalid UTF8" in str(error):
-                raise wrong_encoding(path, look.encoding, _first_bad_line(path, look.encoding)) from None
+                raise wrong_encoding(path, look.encoding, first_bad_line(path, look.encoding)) from None
             elif misfit is not None:
                 misfits += 1
                 types[int(misfit[1])] = None
                 if misfits > 2:  # rather than once per column: judge all of them over their different values
                     types = [kind if kind and kind.type is FieldType.TEXT else None for kind in types]
             else:
-                raise _ragged(path, look, str(error)) from None
+                raise ragged(path, look, str(error)) from None
     texts = _judge(path, look, columns, options, progress)
     columns_by_name = dict(zip(look.names, columns, strict=True))
     chosen = {field: Chosen(kind, None, look.decimal_mark) for field, kind in options.types.items()}
@@ -338,56 +336,6 @@ def _has_quoted_breaks(path: Path, look: Look) -> bool:
                 return True
             inside = (inside + len(quotes)) % 2
     return False
-
-
-def _second_guess(path: Path) -> str:
-    """The encoding of a file whose head passed for UTF-8 but whose rest does not: judged on the lines that fail."""
-    odd: list[bytes] = []
-    with path.open("rb") as file:
-        for line in file:
-            if not line.isascii():
-                try:
-                    line.decode("utf-8")
-                except UnicodeDecodeError:
-                    odd.append(line)
-                    if len(odd) == 500:
-                        break
-    return single_byte_encoding(b"".join(odd))
-
-
-def _first_bad_line(path: Path, encoding: str) -> int | None:
-    with path.open("rb") as file:
-        for at, line in enumerate(file, 1):
-            try:
-                line.decode(encoding)
-            except UnicodeDecodeError:
-                return at
-    return None
-
-
-def _ragged(path: Path, look: Look, told: str) -> ReadError:
-    """The error for a record with too many or too few fields: found again line by line, to say where it stands."""
-    with path.open(encoding=look.encoding, errors="replace", newline="") as file:
-        reader = csv.reader(file, delimiter=look.delimiter)
-        try:
-            for row in reader:
-                if row and len(row) != len(look.names):
-                    many = "fields" if len(row) != 1 else "field"
-                    return ReadError(
-                        f"this record has {len(row)} {many}, the header has {len(look.names)}.",
-                        where=f"{path.name}, line {reader.line_num}",
-                        todo="Mend the line in the file, or choose another delimiter.",
-                    )
-        except csv.Error as error:
-            return ReadError(
-                f"{error}.", where=f"{path.name}, line {reader.line_num}", todo="Mend the line in the file."
-            )
-    reason = told.splitlines()[0].removeprefix("CSV parse error: ")
-    return ReadError(
-        f"the file cannot be read as delimited text ({reason}).",
-        where=path.name,
-        todo="Mend the file, or choose another delimiter.",
-    )
 
 
 READER = READERS.enter(

@@ -1,0 +1,84 @@
+"""The menu Edit: steps, the clipboard, and where the keyboard goes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtWidgets import QLineEdit
+
+from foldbasket.desktop.actions.action import ACTIONS, Window, action
+
+
+@action("Undo", "Edit", "Ctrl+Z")
+def undo(window: Window) -> None:
+    window.desk.undo()
+
+
+@action("Redo", "Edit", "Ctrl+Shift+Z")
+def redo(window: Window) -> None:
+    window.desk.redo()
+
+
+@action("Steps so far…", "Edit", needs="basket")
+def show_steps(window: Window) -> None:
+    """The list of steps; choosing one undoes or redoes up to it."""
+    from foldbasket.desktop.widgets.finder import Choice
+
+    history = window.desk.history
+    choices = [
+        Choice(step.label, "you are here" if at == history.position else "", at)
+        for at, step in enumerate(history.steps)
+    ]
+    window.offer("Go back or on to a step", choices[::-1], window.desk.go_to_step)
+
+
+@action("Copy", "Edit", "Ctrl+C", line=True, needs="report")
+def copy(window: Any) -> None:
+    focused = window.focusWidget()
+    if isinstance(focused, QLineEdit):
+        focused.copy()
+    else:
+        window.workspace.grid.copy()
+
+
+@action("Select all cells", "Edit", "Ctrl+A", needs="report")
+def select_all(window: Any) -> None:
+    focused = window.focusWidget()
+    if isinstance(focused, QLineEdit):
+        focused.selectAll()
+    else:
+        window.workspace.grid.select_all()
+
+
+@action("Into the sentence", "Edit", "Ctrl+L", line=True, needs="basket")
+def focus_sentence(window: Window) -> None:
+    window.workspace.sentence.focus_words()
+
+
+@action("Into the report", "Edit", "Ctrl+R", needs="basket")
+def focus_report(window: Window) -> None:
+    window.workspace.grid.take_keyboard()
+
+
+@action("Find a field", "Edit", "Ctrl+F", needs="basket")
+def find_field(window: Window) -> None:
+    window.workspace.spine.search()
+
+
+@action("Field list", "Edit", "Ctrl+Shift+L", needs="basket")
+def focus_fields(window: Window) -> None:
+    window.workspace.spine.focus_fields()
+
+
+@action("Any action by name…", "Edit", "Ctrl+K")
+def find_action(window: Any) -> None:
+    """The list of every action, to type into."""
+    from foldbasket.desktop.widgets.finder import Choice
+
+    # An action is found by its own name, never by what it would undo.
+    actions = [(spec, window.actions_by_name[spec.name]) for spec in ACTIONS]
+    choices = [
+        Choice(action.text(), spec.key, spec.name, action.isEnabled(), spec.name)
+        for spec, action in sorted(actions, key=lambda each: not each[1].isEnabled())
+    ]
+    window.offer("Any action by name", choices, lambda name: window.actions_by_name[name].trigger())

@@ -1,0 +1,179 @@
+"""The menu File: opening, saving, writing reports."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit
+
+from foldbasket.desktop.actions.action import Window, action
+from foldbasket.errors import BasketError
+
+
+def kinds_to_open() -> str:
+    """What can be opened, as the file dialog filters by it."""
+    from foldbasket.baskets.files import ENDINGS
+    from foldbasket.tables.reading.readers import endings
+
+    return f"Data and baskets ({' '.join(f'*{ending}' for ending in (*ENDINGS, *endings()))});;All files (*)"
+
+
+def kinds_to_write(shape: str = "table") -> str:
+    """The formats that have a shape, as the file dialog lists them."""
+    from foldbasket.outputs.formats import OUTPUTS
+
+    return ";;".join(f"{each.label} (*{each.ending})" for each in OUTPUTS if shape in each.shapes)
+
+
+# --- opening ------------------------------------------------------------------
+
+
+@action("Open…", "File", "Ctrl+O")
+def open_dialog(window: Any) -> None:
+    """Asks for files, by hand or by names typed in quotes, and opens them all; names that are not there are told."""
+    dialog = QFileDialog(window, "Open data or a basket", "", kinds_to_open())
+    dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    dialog.setFileMode(QFileDialog.FileMode.ExistingFiles)
+    dialog.setOption(QFileDialog.Option.DontUseNativeDialog)  # another one would not say what was typed
+    typed = [""]
+    line = dialog.findChild(QLineEdit)
+    if line is not None:  # what it says when the dialog ends is another text
+        line.textChanged.connect(lambda text: typed.append(text) if text else None)
+    dialog.accepted.connect(lambda: _open_chosen(window, dialog, typed[-1]))
+    dialog.open()
+
+
+def _open_chosen(window: Window, dialog: QFileDialog, typed: str) -> None:
+    folder = Path(dialog.directory().absolutePath())
+    wanted = [name for name in re.findall(r'"([^"]+)"', typed) if name.strip(" ,;")]
+    missing = [name for name in wanted if not os.path.exists(folder / name)]
+    # Of several names in quotes the dialog itself gives some and loses others without a word, full paths above all.
+    chosen = [folder / name for name in wanted if name not in missing]
+    if not wanted:
+        chosen = [Path(path) for path in dialog.selectedFiles()]
+    window.open_paths(chosen)
+    if missing:
+        listed = ", ".join(f"“{name}”" for name in missing)
+        them = "it" if len(missing) == 1 else "them"
+        todo = f"Look for {them} and open {them}, too; the others were opened." if chosen else f"Look for {them}."
+        window.say_error(BasketError(f"{listed} {'is' if len(missing) == 1 else 'are'} not there.", todo=todo))
+
+
+@action("Open a folder of like files…", "File")
+def open_folder(window: Any) -> None:
+    """Asks for a folder, whose like files become one source."""
+    chosen = QFileDialog.getExistingDirectory(window, "Open a folder of like files")
+    if chosen:
+        window.open_paths([Path(chosen)])
+
+
+@action("Open a database…", "File")
+def open_database(window: Any) -> None:
+    """Asks for a database and reads the chosen tables."""
+    from foldbasket.desktop.source.database import DatabaseDialog
+
+    def read() -> None:
+        server = dialog.server()
+        if server is not None:
+            window.desk.sources.add_server(server, dialog.choices(), dialog.links)
+
+    dialog = DatabaseDialog(window)
+    dialog.accepted.connect(read)
+    dialog.open()
+
+
+@action("Paste as data", "File", "Ctrl+Shift+V")
+def paste_data(window: Window) -> None:
+    """Adds the block on the clipboard as a source."""
+    clipboard = QApplication.clipboard()
+    window.desk.sources.paste(clipboard.text() if clipboard is not None else "")
+
+
+@action("Open the demo", "File")
+def open_demo(window: Window) -> None:
+    """Makes the demo in the user's data folder and opens it."""
+    import platformdirs
+
+    from foldbasket.demo.scenario import write_demo
+
+    folder = Path(platformdirs.user_data_dir("fold-basket")) / "demo"
+    window.leaving(lambda: window.desk.files.open_made(lambda: write_demo(folder)))
+
+
+@action("New basket", "File", "Ctrl+N")
+def new_basket(window: Window) -> None:
+    """Begins anew, with the start view."""
+    window.leaving(window.desk.files.begin_anew)
+
+
+# --- saving -------------------------------------------------------------------
+
+
+@action("Save", "File", "Ctrl+S", line=True, needs="basket")
+def save(window: Any, then: Callable[[], None] | None = None) -> None:
+    """Saves in the background; `then` goes on when it is done."""
+    if window.desk.path is not None:
+        window.desk.files.save(window.desk.path, then=then)
+    else:
+        save_as(window, then=then)
+
+
+@action("Save as…", "File", "Ctrl+Shift+S", needs="basket")
+def save_as(window: Any, with_data: bool = False, then: Callable[[], None] | None = None) -> None:
+    """Asks for a file and saves the basket to it."""
+    desk = window.desk
+    suggested = str(desk.path or Path.cwd() / f"{desk.basket.name.lower().replace(' ', '-')}.basket")
+    chosen, _ = QFileDialog.getSaveFileName(
+        window, "Save the basket", suggested, "Basket (*.basket);;Plain JSON (*.json)"
+    )
+    if chosen:
+        path = Path(chosen)
+        path = path if path.suffix else path.with_suffix(".basket")
+        desk.files.save(path, with_data=with_data, replace=True, then=then)
+
+
+@action("Save with the data inside…", "File", needs="basket")
+def save_with_data(window: Any) -> None:
+    save_as(window, with_data=True)
+
+
+# --- writing ------------------------------------------------------------------
+
+
+@action("Write the report to a file…", "File", "Ctrl+E", line=True, needs="report")
+def write_report(window: Any) -> None:
+    """Asks for a file and writes the report in view to it."""
+    from foldbasket.baskets.naming import label_of
+
+    desk = window.desk
+    if desk.report is None:
+        return
+    name = label_of(desk.fold, desk.source) if desk.fold is not None else desk.report.name
+    name = name.replace("/", "-").replace("›", "-")
+    chosen, kind = QFileDialog.getSaveFileName(window, "Write the report", f"{name}.xlsx", kinds_to_write())
+    if chosen:
+        path = Path(chosen)
+        desk.output.write_report(path if path.suffix else path.with_suffix(kind.rpartition("*")[2].rstrip(")")))
+
+
+@action("Write cells as records…", "File", needs="report")
+def write_cells(window: Any) -> None:
+    """Asks for a file and writes the cells as records to it."""
+    report = window.desk.report
+    if report is not None:
+        chosen, _ = QFileDialog.getSaveFileName(
+            window, "Write cells as records", f"{report.name} cells.csv", kinds_to_write("cells")
+        )
+        if chosen:
+            path = Path(chosen)
+            window.desk.output.write_report(path if path.suffix else path.with_suffix(".csv"), "cells")
+
+
+@action("Quit", "File", "Ctrl+Q", line=True)
+def leave(window: Any) -> None:
+    window.close()

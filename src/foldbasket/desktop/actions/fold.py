@@ -1,0 +1,165 @@
+"""The menu Fold: folds themselves, their words, and the groups at the mark."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtWidgets import QLineEdit
+
+from foldbasket.desktop.actions.action import Window, action
+from foldbasket.desktop.actions.view import show_fold_view
+from foldbasket.desktop.widgets import dialogs
+from foldbasket.errors import BasketError
+
+
+@action("Add a fold", "Fold", "Ctrl+Shift+N", needs="basket")
+def add_fold(window: Window) -> None:
+    from foldbasket.baskets.edits import AddFold
+    from foldbasket.baskets.naming import UNNAMED
+    from foldbasket.spec.fold import Fold
+
+    window.desk.do(AddFold(Fold(UNNAMED)))
+
+
+@action("Copy the fold", "Fold", needs="fold")
+def copy_fold(window: Window) -> None:
+    from foldbasket.baskets.edits import AddFold
+
+    if window.desk.fold is not None:
+        window.desk.do(AddFold(window.desk.fold))
+
+
+@action("Rename the fold…", "Fold", needs="fold")
+def rename_fold(window: Any) -> None:
+    from foldbasket.baskets.edits import RenameFold
+
+    fold = window.desk.fold
+    if fold is None:
+        return
+
+    def named(name: str) -> None:
+        if name.strip() != fold.name:
+            window.desk.do(RenameFold(fold.key, name.strip()))
+
+    dialogs.ask_line(window, "Rename the fold", "", fold.name, "Rename", named)
+
+
+@action("Take the fold out", "Fold", needs="fold")
+def remove_fold(window: Window) -> None:
+    from foldbasket.baskets.edits import RemoveFold
+
+    if window.desk.fold is not None:
+        window.desk.do(RemoveFold(window.desk.fold.key))
+
+
+@action("Add a measure…", "Fold", line=True, needs="fold")
+def add_measure(window: Window) -> None:
+    window.workspace.sentence.open_finder("measures")
+
+
+@action("Add rows…", "Fold", needs="fold")
+def add_rows(window: Window) -> None:
+    window.workspace.sentence.open_finder("rows")
+
+
+@action("Add columns…", "Fold", needs="fold")
+def add_columns(window: Window) -> None:
+    window.workspace.sentence.open_finder("columns")
+
+
+@action("Add a filter…", "Fold", needs="fold")
+def add_filter(window: Window) -> None:
+    window.workspace.sentence.open_finder("filters")
+
+
+@action("Count records", "Fold", needs="fold")
+def count_records(window: Window) -> None:
+    window.desk.words.place_count()
+
+
+@action("Calculate a field or measure…", "Fold", "Ctrl+M", needs="sources")
+def calculate(window: Window) -> None:
+    """Shows the card on which a new formula is written."""
+    window.desk.ensure_fold()
+    show_fold_view(window)
+    window.desk.calculate()
+    window.workspace.card.take_keyboard()
+
+
+@action("Turn rows into columns", "Fold", "Ctrl+T", line=True, needs="fold")
+def turn(window: Window) -> None:
+    window.desk.words.turn()
+
+
+@action("Proof of the cell at the mark", "Fold", "Ctrl+Return", line=True, needs="report")
+def prove(window: Window) -> None:
+    """Opens the proof of the marked cell."""
+    marked = _marked(window)
+    if marked is not None:
+        window.workspace.proof.show_cell(marked.row, marked.column)
+
+
+@action("Fold the group at the mark up", "Fold", needs="report")
+def fold_up(window: Window) -> None:
+    """Folds the innermost open member around the marked row up."""
+    _at_mark(window, window.desk.members.fold_up)
+
+
+@action("Open the group at the mark", "Fold", needs="report")
+def open_group(window: Window) -> None:
+    _at_mark(window, window.desk.members.open)
+
+
+@action("Fold all groups up", "Fold", needs="report")
+def fold_all(window: Window) -> None:
+    _all_groups(window, True)
+
+
+@action("Open all groups", "Fold", needs="report")
+def open_all(window: Window) -> None:
+    _all_groups(window, False)
+
+
+@action("Card of the whole report", "Fold", line=True, needs="fold")
+def show_fold_card(window: Window) -> None:
+    show_fold_view(window)
+    window.desk.select_word(None)
+    window.workspace.card.take_keyboard()
+
+
+@action("Rename the selected word", "Fold", "F2", needs="fold")
+def rename_word(window: Window) -> None:
+    """Puts the keyboard on the line of the card that holds the word's heading."""
+    for line in window.workspace.card.at_once().findChildren(QLineEdit):
+        if line.accessibleName() in ("Heading", "Fold"):
+            line.setFocus()
+            line.selectAll()
+            return
+
+
+def _marked(window: Window) -> Any:
+    """The marked cell; says where there is none."""
+    marked = window.workspace.grid.marked
+    if marked is None or window.desk.report is None:
+        window.say_error(BasketError("no cell is marked.", todo="Click one, or go into the report with Ctrl+R."))
+        return None
+    return marked
+
+
+def _at_mark(window: Window, act: Callable[[Any, int], None]) -> None:
+    marked = _marked(window)
+    if marked is not None:
+        act(window.desk.report.left, marked.row)
+
+
+def _all_groups(window: Window, closed: bool) -> None:
+    import msgspec
+
+    from foldbasket.baskets import edits
+
+    fold = window.desk.fold
+    if fold is not None:
+        rows = tuple(msgspec.structs.replace(word, closed=closed, turned=()) for word in fold.rows)
+        done = f"{'Fold up' if closed else 'Open'} all groups"
+        window.desk.do(edits.ChangeFold(fold.key, {"rows": rows}, done))

@@ -1,0 +1,100 @@
+"""The menu View: what is in view, how large, and the panes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from foldbasket.desktop import memory
+from foldbasket.desktop.actions.action import ACTIONS, Window, action
+from foldbasket.desktop.widgets import dialogs
+
+STEP = 24
+"""By so many points a pane becomes wider with a key."""
+
+
+@action("Fold", "View", "Ctrl+1", needs="basket")
+def show_fold_view(window: Window) -> None:
+    """Brings the fold into view again."""
+    folds = window.desk.basket.folds
+    key = window.desk.view.fold_key or (folds[0].key if folds else None)
+    if key is not None:
+        window.desk.show_fold(key)
+        window.workspace.grid.setFocus()
+
+
+@action("Source", "View", "Ctrl+2", needs="sources")
+def show_source_view(window: Window) -> None:
+    """Brings a source into view: the one that was there last, or the first."""
+    desk = window.desk
+    if desk.basket.sources and desk.view.source_key is None:
+        desk.show_source(desk.view.last_source or desk.basket.sources[0].key)
+        window.workspace.source.preview.setFocus()
+
+
+@action("Larger", "View", "Ctrl++", line=True, needs="basket")
+def zoom_in(window: Window) -> None:
+    window.workspace.grid.set_zoom(window.workspace.grid.zoom * 1.1)
+
+
+@action("Smaller", "View", "Ctrl+-", needs="basket")
+def zoom_out(window: Window) -> None:
+    window.workspace.grid.set_zoom(window.workspace.grid.zoom / 1.1)
+
+
+@action("Usual size", "View", "Ctrl+0", needs="basket")
+def zoom_usual(window: Window) -> None:
+    window.workspace.grid.set_zoom(1.0)
+
+
+@action("Type size of everything…", "View")
+def choose_type_size(window: Any) -> None:
+    """Offers sizes for everything in the window, apart from the zoom of the report."""
+    from foldbasket.desktop.widgets.finder import Choice
+
+    now = memory.type_size()
+
+    def chosen(size: int) -> None:
+        memory.keep_type_size(size)
+        dialogs.tell(window, f"Everything at {size} %", "It holds when Fold Basket starts the next time.")
+
+    choices = [Choice(f"{size} %", "as it is now" if size == now else "", size) for size in memory.TYPE_SIZES]
+    window.offer("How large everything is", choices, chosen)
+
+
+@action("Panel of folds and fields", "View", "Ctrl+Alt+1", line=True, needs="basket")
+def turn_spine(window: Window) -> None:
+    window.workspace.turn_pane("spine")
+
+
+@action("Card", "View", "Ctrl+Alt+2", needs="basket")
+def turn_card(window: Window) -> None:
+    window.workspace.turn_pane("card")
+
+
+@action("Proof", "View", "Ctrl+J", needs="report")
+def turn_proof(window: Window) -> None:
+    """Proof of the marked cell; or puts it away where it is."""
+    if window.workspace.proof.isVisible():
+        window.workspace.show_pane("proof", False)
+    else:
+        ACTIONS["Proof of the cell at the mark"].run(window)
+
+
+@action("Map of links", "View", "Ctrl+Alt+3", needs="sources")
+def turn_links(window: Window) -> None:
+    window.workspace.turn_pane("links")
+
+
+@action("Wider pane", "View", "Ctrl+Alt++", needs="basket")
+def pane_larger(window: Window) -> None:
+    window.workspace.nudge(STEP)
+
+
+@action("Narrower pane", "View", "Ctrl+Alt+-", needs="basket")
+def pane_smaller(window: Window) -> None:
+    window.workspace.nudge(-STEP)
+
+
+@action("Full screen", "View", "F11", line=True)
+def full_screen(window: Any) -> None:
+    window.showNormal() if window.isFullScreen() else window.showFullScreen()

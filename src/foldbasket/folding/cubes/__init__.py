@@ -1,0 +1,1 @@
+"""Cubes: the groups that occur with their states, made from a plan. Begin at `maker.py`."""

@@ -1,0 +1,85 @@
+"""So many members from one end of the order by a measure, as a number or as a part of them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from decimal import Decimal
+from typing import Annotated, ClassVar
+
+from foldbasket.folding.layout.pickings.picking import Ints, Mask, first_of_each, number_of
+from foldbasket.folding.states.aggregates.aggregate import Block
+from foldbasket.kinds import entered, set_by
+from foldbasket.spec.order import KeepStruct
+
+Number = Annotated[str, set_by("Number", hint="10")]
+Percent = Annotated[str, set_by("Number", hint="10")]
+
+
+def _percent(text: str, values: Sequence[Decimal]) -> int:
+    return int((Decimal(len(values)) * number_of(text, 0) / 100).to_integral_value("ROUND_CEILING"))
+
+
+@entered
+class Top(KeepStruct, frozen=True, tag="top"):
+    """So many with the largest values; those equal to the last stay."""
+
+    number: Number = "10"
+    standing: ClassVar[int] = 10
+    label: ClassVar[str] = "the top"
+
+    @property
+    def said(self) -> str:
+        return f"top {self.number}"
+
+    def kept(self, values: Block, parents: Ints) -> Mask:
+        wanted = int(number_of(self.number, 0))
+        return first_of_each(values, parents, lambda _: wanted)
+
+
+@entered
+class Bottom(KeepStruct, frozen=True, tag="bottom"):
+    """So many with the smallest values; those equal to the last stay."""
+
+    number: Number = "10"
+    standing: ClassVar[int] = 20
+    label: ClassVar[str] = "the bottom"
+
+    @property
+    def said(self) -> str:
+        return f"bottom {self.number}"
+
+    def kept(self, values: Block, parents: Ints) -> Mask:
+        wanted = int(number_of(self.number, 0))
+        return first_of_each(values, parents, lambda _: wanted, smallest=True)
+
+
+@entered
+class TopPercent(KeepStruct, frozen=True, tag="top percent"):
+    """So many percent of the members, those with the largest values."""
+
+    number: Percent = "10"
+    standing: ClassVar[int] = 30
+    label: ClassVar[str] = "the top percent"
+
+    @property
+    def said(self) -> str:
+        return f"top {self.number} %"
+
+    def kept(self, values: Block, parents: Ints) -> Mask:
+        return first_of_each(values, parents, lambda known: _percent(self.number, known))
+
+
+@entered
+class BottomPercent(KeepStruct, frozen=True, tag="bottom percent"):
+    """So many percent of the members, those with the smallest values."""
+
+    number: Percent = "10"
+    standing: ClassVar[int] = 40
+    label: ClassVar[str] = "the bottom percent"
+
+    @property
+    def said(self) -> str:
+        return f"bottom {self.number} %"
+
+    def kept(self, values: Block, parents: Ints) -> Mask:
+        return first_of_each(values, parents, lambda known: _percent(self.number, known), smallest=True)

@@ -1,0 +1,85 @@
+"""An axis of a report: its fields and the lines over their members, totals among them."""
+
+from __future__ import annotations
+
+import enum
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+
+import numpy as np
+import numpy.typing as npt
+
+from foldbasket.folding.members.domain import Domain
+from foldbasket.styling.words import plural
+
+EVERYTHING = "Everything"
+"""Caption of a grand total."""
+
+
+class Kind(enum.IntEnum):
+    """What a line of an axis stands for."""
+
+    MEMBER = 0
+    SUBTOTAL = 1
+    GRAND = 2
+    CLOSED = 3
+
+    @property
+    def is_total(self) -> bool:
+        """Whether the line is one of totals rather than of members; a closed member stands as a member."""
+        return self in (Kind.SUBTOTAL, Kind.GRAND)
+
+
+@dataclass(frozen=True, eq=False)
+class Head:
+    """A field on an axis: the word it stands for, its heading, and what its codes mean."""
+
+    id: str
+    heading: str
+    domain: Domain
+
+
+@dataclass(frozen=True, eq=False)
+class Axis:
+    """Lines in display order. `level` and `kind` have shape (lines,); `codes` (lines, fields), -1 where a field is not named."""
+
+    heads: tuple[Head, ...]
+    level: npt.NDArray[np.int32]
+    kind: npt.NDArray[np.int8]
+    codes: npt.NDArray[np.int32]
+    locale: str
+
+    def __len__(self) -> int:
+        return len(self.level)
+
+    @property
+    def depth(self) -> int:
+        return len(self.heads)
+
+    def label(self, line: int, field: int) -> str:
+        """The member of one field on a line; empty where the line does not name it."""
+        code = int(self.codes[line, field])
+        return "" if code < 0 else self._label(field, code)
+
+    @cached_property
+    def _label(self):  # type: ignore[no-untyped-def]
+        return lru_cache(maxsize=65536)(lambda field, code: self.heads[field].domain.label(code, self.locale))
+
+    def key(self, line: int, field: int) -> str | None:
+        """Canonical text of the member of one field on a line; None where not named, blank or unmatched."""
+        code = int(self.codes[line, field])
+        return None if code < 0 or code >= self.heads[field].domain.blank else self.heads[field].domain.key(code)
+
+    def token(self, line: int, field: int) -> str:
+        """What names the member of one field on a line and no other; empty where the line does not name the field."""
+        code = int(self.codes[line, field])
+        return "" if code < 0 else self.heads[field].domain.token(code)
+
+    def caption(self, line: int) -> str:
+        """What a total line is called: “Everything”, or “Eastfen, all sites”. Empty on a member's line."""
+        kind, level = self.kind[line], int(self.level[line])
+        if kind == Kind.GRAND:
+            return EVERYTHING
+        if kind == Kind.SUBTOTAL:
+            return f"{self.label(line, level - 1)}, all {plural(self.heads[level].heading)}"
+        return ""

@@ -1,0 +1,207 @@
+"""Trees of members in display order, and the lines that a report shows of them."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+import numpy.typing as npt
+
+from foldbasket.folding.lines.axis import Kind
+from foldbasket.folding.members.domain import Domain
+from foldbasket.spec.fold import Placed, Where
+
+Matrix = npt.NDArray
+
+
+@dataclass(frozen=True, eq=False)
+class Tree:
+    """The members that occur on one axis, in display order.
+
+    `leaf_of_cell` gives each cube cell's leaf, -1 for those that the report leaves out. `codes[leaf, field]` names the leaf's
+    members, -1 beyond the fields it names: a leaf that gathers several members, or stands for one without records, may end
+    before the innermost field. `starts[k]` is the first leaf of each node of level k (level 0 is everything, level n the
+    leaves); `firsts[k]` its first child in level k + 1.
+    """
+
+    leaf_of_cell: npt.NDArray[np.int64]
+    codes: npt.NDArray[np.int32]
+    starts: tuple[npt.NDArray[np.int64], ...]
+    firsts: tuple[npt.NDArray[np.int64], ...]
+    gathers: bool = False
+    """Whether several combinations of members may share a leaf."""
+
+    @property
+    def depth(self) -> int:
+        return self.codes.shape[1]
+
+    @property
+    def leaves(self) -> int:
+        return len(self.codes)
+
+    @property
+    def ends(self) -> npt.NDArray[np.int64]:
+        """How many fields each leaf names; shape (leaves,)."""
+        return (self.codes >= 0).sum(axis=1)
+
+    def node_of_leaf(self, level: int) -> npt.NDArray[np.int64]:
+        """For each leaf the node of `level` above it; shape (leaves,)."""
+        marks = np.zeros(self.leaves, np.int64)
+        marks[self.starts[level]] = 1
+        return np.cumsum(marks) - 1
+
+    def path(self, level: int, node: int) -> tuple[int, ...]:
+        """The codes that name a node, outermost first."""
+        return tuple(int(code) for code in self.codes[self.starts[level][node], :level])
+
+
+def tree_of(ranks: Matrix, codes: npt.NDArray[np.int32], leaf_of_cell: npt.NDArray[np.int64]) -> Tree:
+    """The tree of items by the ranks of their members, both of shape (items, fields); items alike in all become one leaf.
+
+    `leaf_of_cell` names an item for each cell, or -1.
+    """
+    items, depth = ranks.shape
+    order = np.lexsort(ranks.T[::-1]) if depth else np.arange(items)
+    stacked = ranks[order]
+    changed = np.ones(stacked.shape, np.bool_)
+    if items:
+        changed[1:] = np.logical_or.accumulate(stacked[1:] != stacked[:-1], axis=1)
+    is_leaf = changed[:, -1] if depth else np.arange(items) == 0
+    leaf_of_item = np.empty(items + 1, np.int64)
+    leaf_of_item[order] = np.cumsum(is_leaf) - 1
+    leaf_of_item[items] = -1
+    leaf_changed = changed[is_leaf]
+    root = np.zeros(min(1, items), np.int64)
+    starts = (root, *(np.flatnonzero(leaf_changed[:, level]) for level in range(depth)))
+    firsts = tuple(np.searchsorted(lower, upper) for upper, lower in pairwise(starts))
+    return Tree(leaf_of_item[leaf_of_cell], codes[order[is_leaf]], starts, firsts)
+
+
+def grow(
+    coords: Sequence[npt.NDArray[np.int32]],
+    cells: int,
+    domains: Sequence[Domain],
+    words: Sequence[Placed],
+    more: npt.NDArray[np.int32] | None = None,
+) -> Tree:
+    """The tree of one axis from each cell's code in each of its fields, outermost first.
+
+    Members stand by label, those that are listed by hand before the others. `more` adds members without records, one row of
+    codes each, which may end in -1.
+    """
+    codes = (
+        np.stack([*coords], axis=1).astype(np.int32, copy=False)
+        if len(coords)
+        else np.empty((min(1, cells), 0), np.int32)
+    )
+    leaf_of_cell = np.arange(cells) if len(coords) else np.zeros(cells, np.int64)
+    if more is not None and len(more):
+        codes = np.concatenate([codes, more])
+    ranks = np.empty(codes.shape, np.int64)
+    for at, (domain, word) in enumerate(zip(domains, words, strict=True)):
+        rank = np.append(domain.turned if word.descending and word.by is None else domain.ranks, -1)
+        for place, key in enumerate(word.first):
+            with contextlib.suppress(ValueError):  # a listed member that is no longer one has no place
+                code = domain.code_of(key)
+                if code is not None:
+                    rank[code] = place - len(word.first)
+        ranks[:, at] = rank[codes[:, at]]
+    return tree_of(ranks, codes, leaf_of_cell)
+
+
+@dataclass(frozen=True, eq=False)
+class Lines:
+    """The lines an axis shows: each one's level and its node in that level, and what kind of line it is."""
+
+    level: npt.NDArray[np.int32]
+    node: npt.NDArray[np.int64]
+    kind: npt.NDArray[np.int8]
+
+
+def lines_of(
+    tree: Tree, subtotals: Sequence[Where], grand: Where, closed: Sequence[npt.NDArray[np.bool_]] = ()
+) -> Lines:
+    """The lines of an axis in order. `subtotals[k]` places the total over members of field k, `grand` that over everything.
+
+    `closed[k]` tells which nodes of level k are folded up to one line; level 0 has no such nodes.
+    """
+    depth = tree.depth
+    levels, nodes, kinds, places, sides = [], [], [], [], []
+    # A node is hidden when any node above it is closed.
+    hidden = [np.zeros(len(start), np.bool_) for start in tree.starts]
+    for upper, shut in enumerate(closed):
+        for level in range(upper + 1, depth + 1):
+            hidden[level] |= shut[tree.node_of_leaf(upper)[tree.starts[level]]]
+    ends = tree.ends
+
+    def put(level: int, kind: Kind, where: Where, chosen: npt.NDArray[np.bool_]) -> None:
+        start = tree.starts[level]
+        stop = np.append(start[1:], tree.leaves)[: len(start)]
+        chosen = chosen & ~hidden[level]
+        levels.append(np.full(int(chosen.sum()), level, np.int32))
+        nodes.append(np.flatnonzero(chosen))
+        kinds.append(np.full(int(chosen.sum()), kind, np.int8))
+        places.append((start if where == Where.BEFORE else stop - 1)[chosen])
+        # Before its first leaf outer totals come first; after its last leaf inner ones do.
+        side = 0 if level == depth else level - depth if where == Where.BEFORE else depth - level
+        sides.append(np.full(int(chosen.sum()), side, np.int64))
+
+    def every(level: int) -> npt.NDArray[np.bool_]:
+        return np.ones(len(tree.starts[level]), np.bool_)
+
+    put(depth, Kind.MEMBER, Where.AFTER, every(depth))
+    for level in range(depth):
+        shut = closed[level] if level < len(closed) else ~every(level)
+        if level and shut.any():
+            put(level, Kind.CLOSED, Where.AFTER, shut)
+        where = grand if level == 0 else subtotals[level - 1]
+        if where != Where.OFF:
+            # A leaf that ends here says all there is to say, so a total over it would only repeat it.
+            more = every(level) if level == 0 else ~shut & (ends[tree.starts[level]] > level)
+            put(level, Kind.GRAND if level == 0 else Kind.SUBTOTAL, where, more)
+    order = np.lexsort((np.concatenate(sides), np.concatenate(places)))
+    return Lines(np.concatenate(levels)[order], np.concatenate(nodes)[order], np.concatenate(kinds)[order])
+
+
+def closed_of(tree: Tree, words: Sequence[Placed], domains: Sequence[Domain]) -> list[npt.NDArray[np.bool_]]:
+    """Which nodes of each level stand folded up; levels from 0 to the last but one. The innermost field has nothing to fold."""
+    closed = [np.zeros(len(tree.starts[0]), np.bool_)]
+    for level in range(1, tree.depth):
+        word, count = words[level - 1], len(tree.starts[level])
+        shut = np.full(count, word.closed)
+        if word.turned:
+            turned = set(word.turned)
+            for node in range(count):
+                if path_of(tree, level, node, domains) in turned:
+                    shut[node] = not word.closed
+        # A leaf that ends at this level or above is one line already.
+        closed.append(shut & (tree.ends[tree.starts[level]] > level))
+    return closed
+
+
+def path_of(tree: Tree, level: int, node: int, domains: Sequence[Domain]) -> tuple[str, ...]:
+    """The members that name a node, by their tokens, outermost first."""
+    return tuple(domain.token(code) for domain, code in zip(domains, tree.path(level, node), strict=False))
+
+
+def every_line(tree: Tree) -> Lines:
+    """The lines of an axis with every total, which comparisons need whether they are shown or not."""
+    order = [np.arange(len(start)) for start in tree.starts]
+    levels = np.concatenate([np.full(len(each), level, np.int32) for level, each in enumerate(order)])
+    stops = [np.append(start[1:], tree.leaves)[: len(start)] for start in tree.starts]
+    placed = np.lexsort((-levels, np.concatenate(stops)))
+    kinds = np.where(levels == tree.depth, Kind.MEMBER, np.where(levels == 0, Kind.GRAND, Kind.SUBTOTAL)).astype(
+        np.int8
+    )
+    return Lines(levels[placed], np.concatenate(order)[placed], kinds[placed])
+
+
+def positions(shown: Lines, whole: Lines) -> npt.NDArray[np.int64]:
+    wide = int(whole.node.max(initial=0)) + 1
+    keys = whole.level.astype(np.int64) * wide + whole.node
+    order = np.argsort(keys)
+    wanted = shown.level.astype(np.int64) * wide + shown.node
+    return order[np.searchsorted(keys[order], wanted)]

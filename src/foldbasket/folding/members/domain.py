@@ -1,0 +1,348 @@
+"""The members a placed field can have: codes, canonical keys, labels for the reader and their order by label."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Sequence
+from functools import cached_property, lru_cache
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+
+from foldbasket.errors import FoldError
+from foldbasket.folding.members.bands.band import Band, band_of
+from foldbasket.folding.members.parts.part import Part, parts_by
+from foldbasket.links.source import Source
+from foldbasket.spec.cut import Bands, Cut, Groups
+from foldbasket.spec.field import FieldRef
+from foldbasket.styling.dates import Fiscal, day_text, moment_text
+from foldbasket.styling.numbers import NumberStyle, number_writer
+from foldbasket.tables.column import CodedColumn, Codes, Column, Dictionary, smallest_codes
+from foldbasket.tables.types import MICROS_PER_DAY, FieldType, canonical, parse_canonical
+
+BLANK = "(blank)"
+NO_MATCH = "(no match)"
+OTHERS = "All others"
+
+
+LETTERS: dict[str, dict[str, str]] = {
+    "sv": {"z": "åäö"}, "fi": {"z": "åäö"}, "da": {"z": "æøå"}, "nb": {"z": "æøå"}, "nn": {"z": "æøå"}, "no": {"z": "æøå"},
+    "is": {"d": "ð", "z": "þæöå"}, "et": {"s": "šzž", "w": "õäöü"}, "es": {"n": "ñ"}, "gl": {"n": "ñ"}, "eu": {"n": "ñ"},
+    "pl": {"a": "ą", "c": "ć", "e": "ę", "l": "ł", "n": "ń", "o": "ó", "s": "ś", "z": "źż"},
+    "cs": {"c": "č", "r": "ř", "s": "š", "z": "ž"}, "sk": {"a": "ä", "c": "č", "o": "ô", "s": "š", "z": "ž"},
+    "hr": {"c": "čć", "d": "đ", "s": "š", "z": "ž"}, "sl": {"c": "č", "s": "š", "z": "ž"}, "hu": {"o": "ö", "u": "ü"},
+    "tr": {"c": "ç", "g": "ğ", "h": "ı", "o": "ö", "s": "ş", "u": "ü"}, "ro": {"a": "ăâ", "i": "î", "s": "ș", "t": "ț"},
+    "lt": {"c": "č", "s": "š", "z": "ž"}, "lv": {"c": "č", "g": "ģ", "k": "ķ", "l": "ļ", "n": "ņ", "s": "š", "z": "ž"},
+}  # fmt: skip
+"""Letters that a language counts as its own and where it puts them: behind which letter, in this order. In languages that are not
+listed an accent only tells equal letters apart."""
+
+
+@lru_cache(maxsize=64)
+def own_letters(locale: str) -> dict[int, str]:
+    """For each letter that a locale's language counts as its own, signs that sort where it belongs."""
+    after = LETTERS.get(re.split(r"[_-]", locale)[0], {})
+    return {
+        ord(letter): base + chr(0x10FF00 + place)
+        for base, letters in after.items()
+        for place, letter in enumerate(letters)
+    }
+
+
+@lru_cache(maxsize=64)
+def _leaves_ascii(locale: str) -> bool:
+    """Whether every letter that a language counts as its own has a sign beyond ASCII."""
+    return all(letter > 127 for letter in own_letters(locale))
+
+
+def natural_key(text: str, locale: str = "en") -> tuple[object, ...]:
+    """Sort key of a label: letters in the order of the locale's language, without regard to case and to accents that make no
+    letter of their own; runs of digits by their number; then exactly."""
+    letters, as_is = own_letters(locale), _leaves_ascii(locale)
+    pieces = re.split(r"(\d+)", text)
+
+    def plain(piece: str) -> str:
+        if as_is and piece.isascii():  # most are
+            return piece.lower()
+        piece = unicodedata.normalize("NFC", piece).casefold().translate(letters)
+        return "".join(sign for sign in unicodedata.normalize("NFKD", piece) if not unicodedata.combining(sign))
+
+    def number(piece: str) -> tuple[int, str]:
+        digits = piece.lstrip(
+            "0"
+        )  # of two numbers without leading zeros the longer is the larger, whatever their length
+        return len(digits), digits
+
+    return ([number(piece) if at % 2 else (-1, plain(piece)) for at, piece in enumerate(pieces)], text)
+
+
+class Domain:
+    """The members of a field, as it is or cut into parts, bands or groups.
+
+    Code `blank` and, one further, `no_match` stand for records without a member; `others` for those gathered in one line.
+    """
+
+    def __init__(self, dictionary: Dictionary, part: Part | None = None) -> None:
+        self.dictionary = dictionary
+        self.part = part
+        self.locale = "en"
+        """By whose order of letters labels stand."""
+        self.type = FieldType.WHOLE if part is not None else dictionary.type
+
+    @property
+    def blank(self) -> int:
+        return len(self.dictionary)
+
+    @property
+    def no_match(self) -> int:
+        return len(self.dictionary) + 1
+
+    @property
+    def size(self) -> int:
+        """How many codes records can have, blank and no match included."""
+        return len(self.dictionary) + 2
+
+    @property
+    def others(self) -> int:
+        """The code of the line that gathers what a summary filter leaves out; no record has it."""
+        return len(self.dictionary) + 2
+
+    @cached_property
+    def turned(self) -> npt.NDArray[np.int64]:
+        """The ranks the other way round; what stays last in either direction does. Shape (size,)."""
+        ranks = self.ranks.copy()
+        last = self.part.last if self.part is not None else None
+        moving = np.ones(self.size, np.bool_)
+        moving[self.blank :] = False
+        if last is not None:
+            moving[: self.blank] = np.asarray(self.dictionary.values) != last
+        ranks[moving] = int(moving.sum()) - 1 - ranks[moving]
+        return ranks
+
+    def key(self, code: int) -> str:
+        """Canonical text of a member. Blank and no match have none: ValueError."""
+        if code >= self.blank:
+            raise ValueError("blank and unmatched records have no key")
+        raw = self.dictionary.raw(code)
+        return (
+            self.part.key(int(raw))
+            if self.part is not None
+            else canonical(self.dictionary.type, raw, self.dictionary.scale)
+        )
+
+    def token(self, code: int) -> str:
+        """Names any member, blank, unmatched and gathered ones too: its key, or what it is called where it has none. A text that
+        reads like one of those is led by a backslash, so that no two members have one name."""
+        if code >= self.blank:
+            return {self.blank: BLANK, self.no_match: NO_MATCH}.get(code, OTHERS)
+        key = self.key(code)
+        return f"\\{key}" if key in (BLANK, NO_MATCH, OTHERS) or key.startswith("\\") else key
+
+    def code_of(self, key: str) -> int | None:
+        """The code of the member named by canonical text; None when no record has it. ValueError: not such a value."""
+        if self.part is None:
+            return self.dictionary.code_of(key)
+        found = np.flatnonzero(self.dictionary.values == self.part.parse(key))
+        return int(found[0]) if len(found) else None
+
+    def comparable(self, key: str) -> object:
+        """The value that canonical text names, in the form in which members compare. ValueError: not such a value."""
+        return self.part.parse(key) if self.part is not None else parse_canonical(self.dictionary.type, key)
+
+    def label(self, code: int, locale: str) -> str:
+        """What the reader sees for a code."""
+        if code >= self.blank:
+            return {self.blank: BLANK, self.no_match: NO_MATCH}.get(code, OTHERS)
+        raw = self.dictionary.raw(code)
+        if self.part is not None:
+            return self.part.text(int(raw), locale)
+        kind = self.dictionary.type
+        if kind is FieldType.TEXT:
+            return str(raw)
+        if kind is FieldType.DATE:
+            return day_text(int(raw), locale)
+        if kind is FieldType.TIMESTAMP:
+            return moment_text(int(raw), locale)
+        if kind is FieldType.YESNO:
+            return "yes" if raw else "no"
+        places = self.dictionary.scale
+        pattern = "#,##0." + "0" * places if places else "0.######"
+        writer = number_writer(NumberStyle(), pattern, locale, "EUR")
+        return writer(float(raw)) if kind is FieldType.REAL else writer.units(int(raw), places)
+
+    @cached_property
+    def ranks(self) -> npt.NDArray[np.int64]:
+        """Rank of every code by label; blank and no match come last. Shape (size,)."""
+        if self.dictionary.type is FieldType.TEXT and self.part is None:
+            texts = self.dictionary.texts
+            order = sorted(range(len(texts)), key=lambda code: natural_key(texts[code], self.locale))
+        else:
+            order = np.argsort(np.asarray(self.dictionary.values), kind="stable").tolist()
+        ranks = np.empty(self.size, np.int64)
+        ranks[order] = np.arange(len(order))
+        ranks[self.blank :] = (self.blank, self.no_match)
+        return ranks
+
+
+def part_named(name: str, kind: FieldType, field: str, fiscal: Fiscal) -> Part:
+    """The part of that name, or a FoldError when there is none or the field has no such part."""
+    parts = parts_by(fiscal)
+    part = parts.get(name)
+    if part is None:
+        raise FoldError(
+            f"there is no part of a date called “{name}”.", where=field, todo="Parts are: " + ", ".join(parts) + "."
+        )
+    if not kind.is_time or (part.by_time and kind is not FieldType.TIMESTAMP):
+        raise FoldError(
+            f"“{field}” is {kind.value}, so it has no {name}.",
+            todo=f"Take a {'time stamp' if part.by_time else 'date'}, or place the field as it is.",
+        )
+    return part
+
+
+def domain_of(column: Column, cut: Cut | None, fiscal: Fiscal) -> Domain:
+    """The members that a field has, cut in a way or as it is. FoldError when it cannot be cut so."""
+    if cut is None:
+        return Domain(column.coded().dictionary)
+    if isinstance(column, CodedColumn):
+        return _of_dictionary(column.dictionary, cut, fiscal, column.name)[1]
+    return members_of(column, cut, fiscal)[1]
+
+
+def members_of(column: Column, cut: Cut | None, fiscal: Fiscal) -> tuple[Codes, Domain]:
+    """One code for each of a column's own records, shape (records,), and what the codes mean."""
+    if cut is None or isinstance(cut, Groups) or isinstance(column, CodedColumn):
+        coded = column.coded()
+        if cut is None:
+            return coded.codes, Domain(coded.dictionary)
+        target, domain = _of_dictionary(coded.dictionary, cut, fiscal, column.name)
+        codes: Codes = target[:-1].astype(smallest_codes(domain.size))[coded.codes]
+        return codes, domain
+    # Numbers and time stamps are cut as they stand, without finding out which of them differ.
+    values = column.values if column.valid is None else column.values[column.valid]
+    part = _part_for(cut, column.type, column.scale, values, fiscal, column.name)
+    numbers = _numbers(part, values, column.type)
+    low, many = (int(numbers.min()), int(numbers.max()) + 1) if len(numbers) else (0, 0)
+    seen = np.zeros(many - low, np.bool_)
+    seen[numbers - low] = True
+    different = np.flatnonzero(seen)
+    place = np.zeros(many - low, smallest_codes(len(different) + 2))
+    place[different] = np.arange(len(different))
+    domain = Domain(Dictionary(FieldType.WHOLE, different + low), part)
+    if column.valid is None:
+        return place[numbers - low], domain
+    full = np.full(len(column), domain.blank, place.dtype)
+    full[column.valid] = place[numbers - low]
+    return full, domain
+
+
+def placed_codes(source: Source, base: str, ref: FieldRef, cut: Cut | None) -> tuple[Codes, Domain]:
+    """One code per base record for a placed field, shape (records,), and what the codes mean."""
+    if cut is None:
+        aligned = source.aligned(base, ref)
+        return aligned.codes, Domain(aligned.dictionary)
+    codes, domain = members_of(source.column(ref), cut, source.fiscal)
+    rows = source.rows(base, ref.table)
+    if rows is None:
+        return codes, domain
+    kind = smallest_codes(domain.size)
+    return np.append(codes.astype(kind), kind.type(domain.no_match))[rows], domain
+
+
+def _of_dictionary(
+    dictionary: Dictionary, cut: Cut, fiscal: Fiscal, field: str
+) -> tuple[npt.NDArray[np.int64], Domain]:
+    """For every code of a field, blank and no match too, the code of its member once cut; and the members."""
+    if isinstance(cut, Groups):
+        if cut.part is not None:
+            own, parts = _of_dictionary(dictionary, cut.part, fiscal, field)
+            target, domain = _grouped(parts, cut)
+            return target[own], domain
+        return _grouped(Domain(dictionary), cut)
+    values = np.asarray(dictionary.values) if dictionary.type is not FieldType.TEXT else np.zeros(0)
+    part = _part_for(cut, dictionary.type, dictionary.scale, values, fiscal, field)
+    different, inverse = np.unique(_numbers(part, values, dictionary.type), return_inverse=True)
+    target = np.concatenate([inverse, [len(different), len(different) + 1]])
+    return target, Domain(Dictionary(FieldType.WHOLE, different), part)
+
+
+def _part_for(cut: Cut, kind: FieldType, scale: int, values: npt.NDArray, fiscal: Fiscal, field: str) -> Part:
+    if isinstance(cut, Bands):
+        return band_of(cut, values, kind, scale, field)
+    assert isinstance(cut, str)
+    return part_named(cut, kind, field, fiscal)
+
+
+def _numbers(part: Part, values: npt.NDArray, kind: FieldType) -> npt.NDArray[np.int64]:
+    if isinstance(part, Band):
+        return part.of(values)
+    stored = values.astype(np.int64, copy=False)
+    return part.of(stored // MICROS_PER_DAY if kind is FieldType.TIMESTAMP and not part.by_time else stored)
+
+
+def _grouped(members: Domain, cut: Groups) -> tuple[npt.NDArray[np.int64], Domain]:
+    """Members named by their groups; those in none keep their canonical text, or bear the name for the rest."""
+    keys = (
+        members.dictionary.texts if members.type is FieldType.TEXT else [members.key(at) for at in range(members.blank)]
+    )
+    named = {key: group.name for group in cut.groups for key in group.members}
+    names = [named.get(key, key if cut.rest is None else cut.rest) for key in keys]
+    different = list(dict.fromkeys(names))
+    place = {name: at for at, name in enumerate(different)}
+    target = np.array([*(place[name] for name in names), len(different), len(different) + 1], np.int64)
+    return target, Domain(Dictionary(FieldType.TEXT, pa.array(different, pa.string())))
+
+
+def joined(domains: Sequence[Domain], field: str) -> tuple[Domain, list[npt.NDArray[np.int64]]]:
+    """One domain for several that mean the same, and for each of them the new code of every old one.
+
+    Raises FoldError when their values are of different types.
+    """
+    first = domains[0]
+    if all(domain is first for domain in domains):
+        return first, [np.arange(first.size) for _ in domains]
+    kinds = {domain.type for domain in domains}
+    named = {domain.part.name if domain.part is not None else "" for domain in domains}
+    if len(kinds | named) > 2:
+        raise FoldError(
+            f"what stands for “{field}” is {' in one table and '.join(sorted(kind.value for kind in kinds))} in another.",
+            todo="Let a field of the same type stand for it.",
+        )
+    if first.type is FieldType.TEXT:
+        lists: list[list] = [domain.dictionary.texts for domain in domains]
+        scale = 0
+    else:
+        scale = max(domain.dictionary.scale for domain in domains)
+        lists = [
+            (np.asarray(domain.dictionary.values) * 10 ** (scale - domain.dictionary.scale)).tolist()
+            if scale
+            else np.asarray(domain.dictionary.values).tolist()
+            for domain in domains
+        ]
+    place = {value: at for at, value in enumerate(dict.fromkeys(value for values in lists for value in values))}
+    values = list(place)
+    dictionary = Dictionary(
+        first.dictionary.type,
+        pa.array(values, pa.string()) if first.type is FieldType.TEXT else np.array(values, _kind_of(first)),
+        scale,
+    )
+    made = Domain(dictionary, first.part)
+    made.locale = first.locale
+    remaps = [np.array([*(place[value] for value in listed), made.blank, made.no_match], np.int64) for listed in lists]
+    return made, remaps
+
+
+def _kind_of(domain: Domain) -> np.dtype:
+    return np.asarray(domain.dictionary.values).dtype
+
+
+def filled(domain: Domain, low: int, high: int) -> tuple[Domain, npt.NDArray[np.int64]]:
+    """A domain of a calendar or of bands with every member between two numbers, and the new code of every old one."""
+    values = np.arange(low, high + 1)
+    old = np.asarray(domain.dictionary.values, np.int64)
+    outside = old[(old < low) | (old > high)]
+    made = Domain(Dictionary(domain.dictionary.type, np.concatenate([values, outside])), domain.part)
+    place = {int(value): at for at, value in enumerate(np.asarray(made.dictionary.values))}
+    return made, np.array([*(place[int(value)] for value in old), made.blank, made.no_match], np.int64)

@@ -1,0 +1,91 @@
+"""Cycles, which repeat: the month of the year, the weekday, the hour."""
+
+from __future__ import annotations
+
+from foldbasket.folding.members.parts.part import MICROS_PER_HOUR, Cycle, Days, months_of, part
+from foldbasket.styling.dates import month_name, weekday_name
+
+
+@part
+class QuarterOfYear(Cycle):
+    standing = 80
+    name, label, key_form, every = "quarter of year", "Quarter of the year", r"Q([1-4])", range(1, 5)
+    fineness = 2
+
+    def of(self, days: Days) -> Days:
+        return months_of(days) % 12 // 3 + 1
+
+    def key(self, number: int) -> str:
+        return f"Q{number}"
+
+    def text(self, number: int, locale: str) -> str:
+        return f"Q{number}"
+
+
+@part
+class HalfOfYear(Cycle):
+    standing = 70
+    name, label, key_form, every = "half of year", "Half of the year", r"H([12])", range(1, 3)
+    fineness = 1
+
+    def of(self, days: Days) -> Days:
+        return months_of(days) % 12 // 6 + 1
+
+    def key(self, number: int) -> str:
+        return f"H{number}"
+
+    def text(self, number: int, locale: str) -> str:
+        return f"H{number}"
+
+
+@part
+class MonthOfYear(Cycle):
+    standing = 90
+    name, label, key_form, every = "month of year", "Month of the year", r"(0[1-9]|1[0-2])", range(1, 13)
+    fineness = 3
+
+    def of(self, days: Days) -> Days:
+        return months_of(days) % 12 + 1
+
+    def key(self, number: int) -> str:
+        return f"{number:02d}"
+
+    def text(self, number: int, locale: str) -> str:
+        return month_name(number, locale)
+
+
+@part
+class Weekday(Cycle):
+    """1 is Monday, as in ISO 8601."""
+
+    standing = 100
+    name, label, key_form, every = "weekday", "Weekday", r"([1-7])", range(1, 8)
+    fineness = 5
+
+    def of(self, days: Days) -> Days:
+        return (days + 3) % 7 + 1
+
+    def key(self, number: int) -> str:
+        return str(number)
+
+    def text(self, number: int, locale: str) -> str:
+        return weekday_name(number - 1, locale)
+
+
+@part
+class Hour(Cycle):
+    """The hour of the day, 0 to 23, of a time stamp."""
+
+    standing = 110
+    name, label, key_form, every = "hour", "Hour", r"([01]\d|2[0-3])", range(24)
+    fineness = 6
+    by_time = True
+
+    def of(self, days: Days) -> Days:
+        return days // MICROS_PER_HOUR % 24
+
+    def key(self, number: int) -> str:
+        return f"{number:02d}"
+
+    def text(self, number: int, locale: str) -> str:
+        return f"{number:02d}:00"

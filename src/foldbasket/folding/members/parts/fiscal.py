@@ -1,0 +1,99 @@
+"""Parts by the firm's own year."""
+
+from __future__ import annotations
+
+from foldbasket.folding.members.parts.part import Cycle, Days, Part, first_of_month, months_of, part
+from foldbasket.styling.dates import Fiscal, month_name
+
+
+class FiscalPart(Part):
+    """Base of the parts that go by the firm's own year. `_months` are counted so that its first month is a January."""
+
+    is_fiscal = True
+
+    def __init__(self, fiscal: Fiscal) -> None:
+        self.fiscal = fiscal
+        self._shift = 12 * fiscal.ahead - (fiscal.month - 1)
+
+    def _fiscal_months(self, days: Days) -> Days:
+        return months_of(days) + self._shift
+
+
+@part
+class FiscalYear(FiscalPart):
+    standing = 120
+    name, label, is_period, key_form = "fiscal year", "Fiscal year", True, r"FY(\d{4})"
+    fineness = 0
+    a_year = 1
+
+    def of(self, days: Days) -> Days:
+        return self._fiscal_months(days) // 12
+
+    def key(self, number: int) -> str:
+        return f"FY{number:04d}"
+
+    def number(self, *groups: int) -> int:
+        return groups[0]
+
+    def text(self, number: int, locale: str) -> str:
+        return f"FY {number}"
+
+    def first_day(self, number: int) -> int:
+        return first_of_month(number * 12 - self._shift)
+
+
+@part
+class FiscalQuarter(FiscalPart):
+    standing = 130
+    name, label, is_period, key_form = "fiscal quarter", "Fiscal quarter", True, r"FY(\d{4})-Q([1-4])"
+    fineness = 2
+    a_year = 4
+
+    def of(self, days: Days) -> Days:
+        return self._fiscal_months(days) // 3
+
+    def key(self, number: int) -> str:
+        return f"FY{number // 4:04d}-Q{number % 4 + 1}"
+
+    def number(self, *groups: int) -> int:
+        return groups[0] * 4 + groups[1] - 1
+
+    def text(self, number: int, locale: str) -> str:
+        return f"Q{number % 4 + 1} FY {number // 4}"
+
+    def first_day(self, number: int) -> int:
+        return first_of_month(number * 3 - self._shift)
+
+
+@part
+class FiscalQuarterOfYear(FiscalPart, Cycle):
+    standing = 140
+    name, label, key_form, every = "fiscal quarter of year", "Quarter of the fiscal year", r"Q([1-4])", range(1, 5)
+    fineness = 2
+
+    def of(self, days: Days) -> Days:
+        return self._fiscal_months(days) % 12 // 3 + 1
+
+    def key(self, number: int) -> str:
+        return f"Q{number}"
+
+    def text(self, number: int, locale: str) -> str:
+        return f"Q{number}"
+
+
+@part
+class FiscalMonthOfYear(FiscalPart, Cycle):
+    """Months by their place in the fiscal year, under their calendar names."""
+
+    standing = 150
+    name, label, key_form, every = "fiscal month of year", "Month of the fiscal year", r"(0[1-9]|1[0-2])", range(1, 13)
+    fineness = 3
+
+    def of(self, days: Days) -> Days:
+        return self._fiscal_months(days) % 12 + 1
+
+    def key(self, number: int) -> str:
+        return f"{number:02d}"
+
+    def text(self, number: int, locale: str) -> str:
+        return month_name((number + self.fiscal.month - 2) % 12 + 1, locale)

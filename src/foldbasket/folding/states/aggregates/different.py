@@ -1,0 +1,137 @@
+"""What counts every different value once."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+import numpy as np
+import numpy.typing as npt
+
+from foldbasket.folding.states import runs as of_runs
+from foldbasket.folding.states.aggregates.aggregate import (
+    NUMBERS,
+    Aggregate,
+    Block,
+    Matrix,
+    OfReals,
+    Operand,
+    Settings,
+    aggregate,
+)
+from foldbasket.folding.states.runs import Runs
+from foldbasket.tables.column import Dictionary
+from foldbasket.tables.types import FieldType
+
+
+@aggregate
+class CountDifferent(Aggregate):
+    name, label, said, sql = (
+        "count different",
+        "Count different values",
+        "different values counted",
+        "COUNT(DISTINCT x)",
+    )
+    is_usual = True
+    standing = 40
+    meaning = "How many different values there are, blanks left out."
+    counted = "different ones"
+    needs_values = zero_over_nothing = True
+
+    def result_type(self, operand: Operand) -> FieldType:
+        return FieldType.WHOLE
+
+    def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
+        return of_runs.different(runs)
+
+    def block_of(self, data: Matrix, blank: npt.NDArray[np.bool_], operand: Operand) -> Block:
+        return Block(FieldType.WHOLE, data, blank)
+
+
+@aggregate
+class SumDifferent(Aggregate):
+    name, label, said, sql = "sum different", "Sum of different values", "different values summed", "SUM(DISTINCT x)"
+    standing = 210
+    is_offered = False
+    meaning = "The different values added up, each once."
+    takes = NUMBERS
+    needs_values = True
+
+    def result_type(self, operand: Operand) -> FieldType:
+        return operand.type
+
+    def held_in(self, operand: Operand) -> np.dtype:
+        return np.dtype(np.float64 if operand.type is FieldType.REAL else object)
+
+    def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
+        values = runs.values.astype(self.held_in(operand))
+        return np.add.reduceat(values, runs.starts) if len(runs.starts) else values
+
+    def block_of(self, data: Matrix, blank: npt.NDArray[np.bool_], operand: Operand) -> Block:
+        fits = data.dtype == object and all(-(2**63) <= each < 2**63 for each in data.flat)
+        return Block(operand.type, data.astype(np.int64) if fits else data, blank, operand.scale)
+
+
+@aggregate
+class AverageDifferent(OfReals):
+    name, label, said, sql = (
+        "average different",
+        "Average of different values",
+        "different values averaged",
+        "AVG(DISTINCT x)",
+    )
+    standing = 220
+    is_offered = False
+    meaning = "The average of the different values, each taken once."
+
+    def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
+        sums = SumDifferent().of_values(runs, operand, settings)
+        many = of_runs.different(runs)
+        unit = 10**operand.scale
+        return np.array([float(Fraction(total) / (int(each) * unit)) for total, each in zip(sums, many, strict=True)])
+
+
+MOST_LISTED = 50
+
+
+@aggregate
+class ListOfValues(Aggregate):
+    name, label, said, sql = "list", "List", "listed", "LISTAGG(DISTINCT x, ', ')"
+    standing = 200
+    meaning = (
+        f"The different values in order, with commas between; after {MOST_LISTED} it says how many more there are."
+    )
+    needs_values = True
+
+    def result_type(self, operand: Operand) -> FieldType:
+        return FieldType.TEXT
+
+    def held_in(self, operand: Operand) -> np.dtype:
+        return np.dtype(object)
+
+    def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
+        """The texts themselves, one Python string for each group."""
+        from foldbasket.folding.members.domain import Domain
+
+        if operand.dictionary is not None:
+            members = np.argsort(operand.dictionary.binary_ranks, kind="stable")[runs.values]
+            domain = Domain(operand.dictionary)
+        else:
+            kept, members = np.unique(runs.values, return_inverse=True)
+            domain = Domain(Dictionary(operand.type, kept, operand.scale))
+        ranks = domain.ranks[members] if len(members) else members
+        order = np.lexsort((ranks, runs.group_of_run()))
+        texts = []
+        for start, stop in zip(runs.starts, runs.stops, strict=True):
+            listed = [domain.label(int(members[at]), "en") for at in order[start : min(stop, start + MOST_LISTED)]]
+            more = stop - start - len(listed)
+            texts.append(", ".join(listed) + (f", … and {more:,} more" if more else ""))
+        found = np.empty(len(texts), object)
+        found[:] = texts
+        return found
+
+    def block_of(self, data: Matrix, blank: npt.NDArray[np.bool_], operand: Operand) -> Block:
+        import pyarrow as pa
+
+        kept, codes = np.unique(np.where(blank, "", data).astype(str), return_inverse=True)
+        dictionary = Dictionary(FieldType.TEXT, pa.array(kept.tolist(), pa.string()))
+        return Block(FieldType.TEXT, codes.reshape(data.shape), blank, 0, dictionary)

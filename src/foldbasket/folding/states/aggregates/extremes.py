@@ -1,0 +1,77 @@
+"""The smallest, the largest, and the range between."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from foldbasket.folding.states.aggregates.aggregate import (
+    NUMBERS,
+    Aggregate,
+    Block,
+    Key,
+    Matrix,
+    Operand,
+    State,
+    aggregate,
+    ranked_block,
+)
+from foldbasket.tables.types import MICROS_PER_DAY, FieldType
+
+
+class _Extreme(Aggregate):
+    state: State
+
+    def result_type(self, operand: Operand) -> FieldType:
+        return operand.type
+
+    def finish(self, states: Mapping[Key, Matrix], present: Matrix, operand: Operand) -> Block:
+        blank = states[State.VALUES] == 0
+        data = np.where(blank, 0, states[self.state])
+        if operand.dictionary is None:
+            return Block(operand.type, data, blank, operand.scale)
+        return ranked_block(data, blank, operand)
+
+
+@aggregate
+class Smallest(_Extreme):
+    name, label, said, sql = "smallest", "Smallest", "smallest", "MIN(x)"
+    is_usual = True
+    standing = 100
+    meaning = "The smallest value; of dates the earliest, of text the first by its characters."
+    states = (State.SMALLEST, State.VALUES)
+    state = State.SMALLEST
+
+
+@aggregate
+class Largest(_Extreme):
+    name, label, said, sql = "largest", "Largest", "largest", "MAX(x)"
+    is_usual = True
+    standing = 110
+    meaning = "The largest value; of dates the latest, of text the last by its characters."
+    states = (State.LARGEST, State.VALUES)
+    state = State.LARGEST
+
+
+@aggregate
+class Range(Aggregate):
+    name, label, said, sql = "range", "Range", "ranging over", "MAX(x) - MIN(x)"
+    standing = 120
+    meaning = "The largest value less the smallest; of dates the days between them."
+    states = (State.SMALLEST, State.LARGEST, State.VALUES)
+    takes = NUMBERS | {FieldType.DATE, FieldType.TIMESTAMP}
+
+    def result_type(self, operand: Operand) -> FieldType:
+        kinds = {FieldType.DATE: FieldType.WHOLE, FieldType.TIMESTAMP: FieldType.REAL}
+        return kinds.get(operand.type, operand.type)
+
+    def finish(self, states: Mapping[Key, Matrix], present: Matrix, operand: Operand) -> Block:
+        blank = states[State.VALUES] == 0
+        low, high = (np.where(blank, 0, states[state]) for state in (State.SMALLEST, State.LARGEST))
+        if operand.dictionary is not None:
+            low, high = (ranked_block(each, blank, operand).data for each in (low, high))
+        kind = self.result_type(operand)
+        if operand.type is FieldType.TIMESTAMP:
+            return Block(kind, (high - low) / MICROS_PER_DAY, blank)
+        return Block(kind, high - low, blank, operand.scale)

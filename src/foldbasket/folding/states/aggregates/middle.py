@@ -1,0 +1,91 @@
+"""Values in the middle, and the most frequent."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+
+from foldbasket.errors import FoldError
+from foldbasket.folding.states import runs as of_runs
+from foldbasket.folding.states.aggregates.aggregate import (
+    Aggregate,
+    Block,
+    Key,
+    Matrix,
+    OfReals,
+    Operand,
+    Settings,
+    State,
+    aggregate,
+    ranked_block,
+)
+from foldbasket.folding.states.quantities import Quantity
+from foldbasket.folding.states.runs import Runs
+from foldbasket.kinds import Parameter
+from foldbasket.tables.types import FieldType
+
+
+@aggregate
+class Median(OfReals):
+    name, label, said, sql = "median", "Median", "median", "PERCENTILE_CONT(0.5) WITHIN GROUP (ORDER BY x)"
+    is_usual = True
+    standing = 70
+    meaning = "The value in the middle; between two, half way."
+
+    def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
+        return of_runs.percentile(runs, 0.5) / 10.0**operand.scale
+
+
+def ordinal(number: float) -> str:
+    """A number as a place in a row: 1st, 2nd, 11th, 2.5th."""
+    last, two = number % 10, number % 100
+    ending = {1: "st", 2: "nd", 3: "rd"}.get(int(last), "th") if number == int(number) and not 11 <= two <= 13 else "th"
+    return f"{number:g}{ending}"
+
+
+@aggregate
+class Percentile(OfReals):
+    name, label, said, sql = "percentile", "Percentile", "percentile", "PERCENTILE_CONT(p) WITHIN GROUP (ORDER BY x)"
+    standing = 80
+    meaning = "The value below which so many percent of the values lie, in proportion between the two nearest."
+    parameters = (
+        Parameter(
+            "Percent",
+            "How many percent of the values lie below.",
+            hint="90",
+            least=0,
+            most=100,
+            name="percent",
+            type=float,
+        ),
+    )
+
+    def said_of(self, settings: Settings) -> str:
+        return f"{ordinal(settings.percent)} percentile"
+
+    def quantities(self, settings: Settings) -> dict[Key, tuple[Quantity, State]]:
+        if not 0 <= settings.percent <= 100:
+            raise FoldError(f"there is no percentile {settings.percent:g}.", todo="Type a number from 0 to 100.")
+        return {}
+
+    def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
+        return of_runs.percentile(runs, settings.percent / 100) / 10.0**operand.scale
+
+
+@aggregate
+class Mode(Aggregate):
+    name, label, said, sql = "mode", "Most frequent", "most frequent", "MODE() WITHIN GROUP (ORDER BY x)"
+    standing = 90
+    meaning = "The value that occurs most often; of several the smallest."
+    needs_values = True
+
+    def result_type(self, operand: Operand) -> FieldType:
+        return operand.type
+
+    def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
+        return of_runs.mode(runs)
+
+    def block_of(self, data: Matrix, blank: npt.NDArray[np.bool_], operand: Operand) -> Block:
+        if operand.dictionary is not None:
+            return ranked_block(data.astype(np.int64), blank, operand)
+        return Block(operand.type, data, blank, operand.scale)

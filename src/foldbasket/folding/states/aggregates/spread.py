@@ -1,0 +1,58 @@
+"""How far values lie from one another."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from foldbasket.folding.states import runs as of_runs
+from foldbasket.folding.states.aggregates.aggregate import (
+    Matrix,
+    OfReals,
+    Operand,
+    Settings,
+    aggregate,
+)
+from foldbasket.folding.states.runs import Runs
+
+
+class _Spread(OfReals):
+    sample = False
+    root = False
+
+    def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
+        many = runs.totals - (1 if self.sample else 0)
+        # Of one value a sample tells no spread: blank, said as not a number here.
+        found = np.where(many > 0, of_runs.squares(runs, operand.scale) / np.maximum(many, 1), np.nan)
+        return np.sqrt(np.maximum(found, 0)) if self.root else found
+
+
+@aggregate
+class Deviation(_Spread):
+    name, label, said, sql = "standard deviation", "Standard deviation", "standard deviation", "STDDEV_SAMP(x)"
+    standing = 150
+    meaning = "How far values lie from their average, of a sample (n − 1); blank for a single value."
+    sample = root = True
+
+
+@aggregate
+class DeviationOfAll(_Spread):
+    name, label = "standard deviation of all", "Standard deviation of all"
+    said, sql = "standard deviation of all", "STDDEV_POP(x)"
+    standing = 160
+    meaning = "How far values lie from their average, the records being all there are (n)."
+    root = True
+
+
+@aggregate
+class Variance(_Spread):
+    name, label, said, sql = "variance", "Variance", "variance", "VAR_SAMP(x)"
+    standing = 170
+    meaning = "The square of the standard deviation of a sample (n − 1); blank for a single value."
+    sample = True
+
+
+@aggregate
+class VarianceOfAll(_Spread):
+    name, label, said, sql = "variance of all", "Variance of all", "variance of all", "VAR_POP(x)"
+    standing = 180
+    meaning = "The square of the standard deviation, the records being all there are (n)."

@@ -1,0 +1,171 @@
+"""Sums and what is made of them: counts, averages, products."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from foldbasket.errors import FoldError
+from foldbasket.folding.states.aggregates.aggregate import (
+    NUMBERS,
+    Aggregate,
+    Block,
+    Key,
+    Matrix,
+    Operand,
+    Settings,
+    State,
+    aggregate,
+)
+from foldbasket.folding.states.quantities import Quantity
+from foldbasket.kinds import Parameter
+from foldbasket.tables.types import FieldType
+
+
+@aggregate
+class Sum(Aggregate):
+    name, label, said, sql = "sum", "Sum", "summed", "SUM(x)"
+    is_usual = True
+    standing = 10
+    meaning = "All values added up, exactly. Blanks add nothing."
+    states = (State.SUM, State.VALUES)
+    takes = NUMBERS
+
+    def result_type(self, operand: Operand) -> FieldType:
+        return operand.type
+
+    def finish(self, states: Mapping[Key, Matrix], present: Matrix, operand: Operand) -> Block:
+        return Block(operand.type, states[State.SUM], states[State.VALUES] == 0, operand.scale)
+
+
+@aggregate
+class CountRecords(Aggregate):
+    name, label, said, sql = "count", "Count records", "counted", "COUNT(*)"
+    standing = 20
+    meaning = "How many records there are, blanks included."
+    states = (State.RECORDS,)
+    needs_field = False
+
+    def result_type(self, operand: Operand) -> FieldType:
+        return FieldType.WHOLE
+
+    def finish(self, states: Mapping[Key, Matrix], present: Matrix, operand: Operand) -> Block:
+        return Block(FieldType.WHOLE, states[State.RECORDS], ~present)
+
+
+@aggregate
+class CountValues(Aggregate):
+    name, label, said, sql = "count values", "Count values", "values counted", "COUNT(x)"
+    is_usual = True
+    standing = 30
+    meaning = "How many records have a value, blanks left out."
+    counted = "counted"
+    states = (State.VALUES,)
+
+    def result_type(self, operand: Operand) -> FieldType:
+        return FieldType.WHOLE
+
+    def finish(self, states: Mapping[Key, Matrix], present: Matrix, operand: Operand) -> Block:
+        return Block(FieldType.WHOLE, states[State.VALUES], ~present)
+
+
+@aggregate
+class Average(Aggregate):
+    name, label, said, sql = "average", "Average", "averaged", "AVG(x)"
+    is_usual = True
+    standing = 50
+    meaning = "The exact sum divided by the number of values, rounded once."
+    states = (State.SUM, State.VALUES)
+    takes = NUMBERS
+
+    def result_type(self, operand: Operand) -> FieldType:
+        return FieldType.REAL
+
+    def finish(self, states: Mapping[Key, Matrix], present: Matrix, operand: Operand) -> Block:
+        sums, values = states[State.SUM], states[State.VALUES]
+        blank = values == 0
+        if operand.type is FieldType.REAL:
+            return Block(FieldType.REAL, sums / np.maximum(values, 1), blank)
+        divisors = np.maximum(values, 1).astype(object if sums.dtype == object else np.int64)
+        fits = sums.dtype != object
+        if fits:
+            # Both operands of the one division must be exact as floats, or it would round twice.
+            most = 2**53 // 10**operand.scale
+            fits = bool((divisors <= most).all() and (np.abs(sums) <= 2**53).all())
+        if fits:
+            return Block(FieldType.REAL, sums / (divisors * 10**operand.scale), blank)
+        means = [
+            int(total) / (int(many) * 10**operand.scale) for total, many in zip(sums.flat, divisors.flat, strict=True)
+        ]
+        return Block(FieldType.REAL, np.array(means).reshape(sums.shape), blank)
+
+
+@aggregate
+class Product(Aggregate):
+    name, label, said, sql = "product", "Product", "multiplied", "PRODUCT(x)"
+    standing = 190
+    meaning = "All values multiplied with one another."
+    states = (State.PRODUCT, State.VALUES)
+    takes = NUMBERS
+
+    def result_type(self, operand: Operand) -> FieldType:
+        return FieldType.REAL
+
+    def finish(self, states: Mapping[Key, Matrix], present: Matrix, operand: Operand) -> Block:
+        products = states[State.PRODUCT]
+        blank = (states[State.VALUES] == 0) | ~np.isfinite(products)  # beyond every number that can be held
+        return Block(FieldType.REAL, np.where(blank, 0.0, products), blank)
+
+
+@aggregate
+class WeightedAverage(Aggregate):
+    name, label, said, sql = "weighted average", "Weighted average", "averaged by weight", "SUM(x * w) / SUM(w)"
+    standing = 60
+    meaning = "Value times weight added up, divided by the weights, over records that have both."
+    takes = NUMBERS
+    parameters = (
+        Parameter(
+            "Weighted by",
+            "The field that says how much each value counts.",
+            of="number",
+            none="choose a field…",
+            name="weight",
+        ),
+    )
+
+    def quantities(self, settings: Settings) -> dict[Key, tuple[Quantity, State]]:
+        if settings.field is None or settings.weight is None:
+            raise FoldError(
+                "a weighted average needs a weight.", todo="Choose the field to weight by, such as a quantity."
+            )
+        weight = Quantity(settings.weight, "where", settings.field)
+        return {
+            "weighted": (Quantity(settings.field, "times", settings.weight), State.SUM),
+            "weights": (weight, State.SUM),
+            State.VALUES: (weight, State.VALUES),
+        }
+
+    def said_of(self, settings: Settings) -> str:
+        return f"averaged by {settings.weight.field}" if settings.weight is not None else self.said
+
+    def result_type(self, operand: Operand) -> FieldType:
+        return FieldType.REAL
+
+    def finish(self, states: Mapping[Key, Matrix], present: Matrix, operand: Operand) -> Block:
+        weighted, weights = states["weighted"], states["weights"]
+        blank = (states[State.VALUES] == 0) | (weights == 0)
+        shift = operand.scales.get("weights", 0) - operand.scales.get("weighted", 0)
+        divisors = np.where(blank, 1, weights)
+        whole = "f" not in (weighted.dtype.kind, weights.dtype.kind)
+        wide = object in (weighted.dtype, weights.dtype) or bool((np.abs(weighted) > 2**53).any())
+        if whole and wide:  # Python divides whole numbers of any size with one rounding
+            pairs = zip(weighted.flat, divisors.flat, strict=True)
+            found = np.array([_quotient(int(one), int(two), shift) for one, two in pairs]).reshape(weighted.shape)
+        else:
+            found = weighted.astype(np.float64) / divisors.astype(np.float64) * 10.0**shift
+        return Block(FieldType.REAL, np.where(blank, 0.0, found), blank)
+
+
+def _quotient(one: int, two: int, shift: int) -> float:
+    return one * 10**shift / two if shift >= 0 else one / (two * 10**-shift)
