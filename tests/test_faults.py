@@ -33,7 +33,7 @@ def test_a_fault_is_told_with_its_place_and_logged_without_what_it_says():
 def test_the_log_stays_small():
     for _ in range(400):
         noted()
-    faults._LOGGER.handlers.clear()
+    faults.LOGGER.handlers.clear()
     assert sum(each.stat().st_size for each in faults.log_file().parent.iterdir()) < 2_500_000
 
 

@@ -61,3 +61,35 @@ def test_every_function_fits_a_screen():
         and node.name not in LISTS
     ]
     assert long == []
+
+
+MOST_LINES = 400
+
+
+def test_every_file_holds_one_idea_or_says_why_it_is_long():
+    for name, path in modules().items():
+        text = path.read_text("utf-8")
+        said = ast.get_docstring(ast.parse(text)) or ""
+        assert said, f"{name} does not say what it is for"
+        assert text.count("\n") <= MOST_LINES or "in one file because" in said.lower(), (
+            f"{name} is long and does not say why"
+        )
+
+
+def test_tests_read_no_private_state():
+    """Neither attributes with a leading underscore, except of what a test itself defines, nor such names of modules."""
+    found = []
+    for path in Path(__file__).parent.rglob("*.py"):
+        tree = ast.parse(path.read_text("utf-8"))
+        for node in ast.walk(tree):
+            if isinstance(node, ast.Attribute) and node.attr.startswith("_") and not node.attr.startswith("__"):
+                owner = node.value.id if isinstance(node.value, ast.Name) else ""
+                if owner not in ("self", "cls", "os", "sys") and node.attr not in ("_replace", "_asdict"):
+                    found.append(f"{path.name}:{node.lineno} {owner}.{node.attr}")
+            if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("foldbasket"):
+                found += [
+                    f"{path.name}:{node.lineno} {each.name}"
+                    for each in node.names
+                    if each.name.startswith("_") and not each.name.startswith("__")
+                ]
+    assert found == []

@@ -14,8 +14,8 @@ from pathlib import Path
 from foldbasket import __version__
 from foldbasket.errors import FoldBasketError
 
-_LOGGER = logging.getLogger("foldbasket")
-_LOGGER.propagate = False
+LOGGER = logging.getLogger("foldbasket")
+LOGGER.propagate = False
 
 
 def log_file() -> Path:
@@ -56,9 +56,9 @@ def _write(text: str) -> None:
     path.parent.mkdir(parents=True, exist_ok=True)
     handler = RotatingFileHandler(path, maxBytes=500_000, backupCount=3, encoding="utf-8", delay=True)
     handler.setFormatter(logging.Formatter("%(asctime)s %(message)s"))
-    _LOGGER.addHandler(handler)
+    LOGGER.addHandler(handler)
     try:
-        _LOGGER.error(text)
+        LOGGER.error(text)
     finally:
-        _LOGGER.removeHandler(handler)
+        LOGGER.removeHandler(handler)
         handler.close()

@@ -28,10 +28,9 @@ def main() -> None:
         return [at.x(), at.y()]
 
     def tell() -> None:
-        desk = window._desk
-        if desk is None or desk.fold is None or window._workspace is None or desk.busy:
+        if not window.is_begun or window.desk.fold is None or window.desk.busy:
             return
-        work = window._workspace
+        desk, work = window.desk, window.workspace
         fields = {}
         for ref in (each for table in desk.tables.values() for each in table.columns):
             table = next(name for name, table in desk.tables.items() if ref in table.columns)

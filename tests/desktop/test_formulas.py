@@ -193,7 +193,7 @@ def test_two_measures_are_combined_by_picking(sites):
 def test_what_is_typed_outlives_news_on_the_desk(sites):
     sites.key(Key.Key_M)
     write(sites, "SUM(Net) / 7")
-    sites.workspace.card._again()
+    sites.workspace.card.again()
     assert text_of(sites).toPlainText() == "SUM(Net) / 7"
     sites.desk.calculate(None)
     assert text_of(sites) is None

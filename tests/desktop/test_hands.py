@@ -88,7 +88,7 @@ def test_what_can_be_placed_through_a_shared_field_is_not_called_unlinked(driver
     driver.settle()
     for strand, field in (("measures", "Planned net"), ("rows", "Region")):
         popup = driver.workspace.sentence.open_finder(strand)
-        details = {each.value: each.detail for each in popup._choices}
+        details = {each.value: each.detail for each in popup.choices}
         fields = {ref.field: detail for ref, detail in details.items() if ref is not None and ref.table == "Plan"}
         assert "not linked" not in fields.get(field, ""), fields
         popup.close()

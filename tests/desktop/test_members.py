@@ -123,7 +123,7 @@ def test_drilling_into_a_member_replaces_its_field_and_goes_back(sites):
     sites.desk.select_word("quarter")
     choose(sites, "Open", "Q2 2026")
     choose(sites, "Into", "Month of order date")
-    sites.workspace.card._again()  # as when findings come in meanwhile
+    sites.workspace.card.again()  # as when findings come in meanwhile
     click(sites, "Drill into it")
     columns = sites.desk.report.columns
     assert [columns.label(line, 0) for line in range(3)] == ["Apr 2026", "May 2026", "Jun 2026"]

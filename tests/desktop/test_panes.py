@@ -18,7 +18,7 @@ CHORD = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier
 def test_a_pane_is_dragged_wider_and_is_so_in_the_next_window(driver, demo):
     driver.open(demo)
     card = driver.workspace.card
-    edge = driver.workspace._beside.handle(1)
+    edge = driver.workspace.beside.handle(1)
     before = card.width()
     QTest.mousePress(edge, Qt.MouseButton.LeftButton, pos=QPoint(0, 40))
     QTest.mouseMove(edge, QPoint(-60, 40))

@@ -151,7 +151,7 @@ def test_mends_are_listed_with_what_they_changed_moved_and_taken_back(untidy, se
 def test_a_head_opens_the_fields_card_where_its_type_and_values_are_mended(untidy, settled):
     preview = untidy.workspace.source.preview
     at = list(preview.table.columns).index("Channel")
-    untidy.qtbot.mouseClick(preview.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(int(preview._lefts[at] + 8), 20))
+    untidy.qtbot.mouseClick(preview.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(int(preview.lefts[at] + 8), 20))
     assert untidy.desk.view.field == "Channel"
     line = next(each for each in untidy.workspace.card.findChildren(QLineEdit) if each.accessibleName() == "Rename to")
     line.setFocus()
@@ -172,7 +172,7 @@ def test_the_rows_are_walked_by_keys(untidy):
     preview = untidy.workspace.source.preview
     preview.setFocus()
     untidy.qtbot.keyClick(preview, Qt.Key.Key_End)
-    assert preview._row == 248
+    assert preview.row_at == 248
     assert preview.verticalScrollBar().value() > 200
     untidy.qtbot.keyClick(preview, Qt.Key.Key_Right)
     assert untidy.desk.view.field == "Order no."

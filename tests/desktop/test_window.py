@@ -160,7 +160,7 @@ def test_recent_and_trusted_baskets_are_remembered_newest_first_and_only_while_t
     assert not memory.is_trusted("digest of places")
     memory.trust("digest of places")
     assert memory.is_trusted("digest of places")
-    memory._file().write_text("not json")
+    memory.file().write_text("not json")
     assert memory.recent() == []
 
 

@@ -362,8 +362,7 @@ class Walker:
         )
 
     def close(self) -> None:
-        self.window._leaves = True
-        QWidget.close(self.window)
+        self.window.close_now()
         self.window.deleteLater()
         for _ in range(5):
             self.app.processEvents()

@@ -394,12 +394,12 @@ def test_compiled_and_plain_loops_give_the_same_report():
     group = NumberColumn("g", FieldType.WHOLE, rng.integers(0, 50, 400_000))
     of = source(Table.of("T", [column, group]))
     measures = [measure(name, "T.x") for name in ("sum", "average", "smallest", "largest", "count values")]
-    kept = dict(kernels._compiled)
-    kernels._compiled.clear()
+    kept = dict(kernels.compiled)
+    kernels.compiled.clear()
     plain = lines(fold(of, measures, [placed("T.g")]))
     kernels.warm()
     assert lines(fold(of, measures, [placed("T.g")])) == plain
-    kernels._compiled.update(kept)
+    kernels.compiled.update(kept)
 
 
 @pytest.mark.parametrize(

@@ -101,7 +101,6 @@ def test_a_fold_stops_soon_after_it_is_cancelled(aggregate):
     many = 400_000
     column = NumberColumn("x", FieldType.WHOLE, np.random.default_rng(1).integers(0, 10**12, many))
     engine = Engine(source(Table.of("T", [column])))
-    progress = Progress()
     told: list[str] = []
 
     def tell(what: str, _: float) -> None:
@@ -109,7 +108,7 @@ def test_a_fold_stops_soon_after_it_is_cancelled(aggregate):
         if len(told) == 3:
             progress.cancel()
 
-    progress._tell = tell
+    progress = Progress(tell)
     with pytest.raises(Cancelled):
         engine.fold(Fold("f", (measure(aggregate, "T.x"),)), progress)
     assert len(told) == 3

@@ -169,7 +169,7 @@ def test_text_fields_are_worked_out_on_their_members_and_across_links():
 def test_a_chunk_of_a_formula_takes_no_more_than_two_temporaries():
     import tracemalloc
 
-    from foldbasket.formulas.evaluation import CHUNK, _Records
+    from foldbasket.formulas.evaluation import CHUNK, OnRecords
 
     count = 4 * CHUNK
     rng = np.random.default_rng(6)
@@ -178,7 +178,7 @@ def test_a_chunk_of_a_formula_takes_no_more_than_two_temporaries():
     ]
     columns.append(NumberColumn("Quantity", FieldType.WHOLE, rng.integers(1, 50, count)))
     of = source(Table.of("T", columns))
-    rows = _Records(checked("(Net - Cost) * 3 + Quantity", schema_of(of)), of, "T", TODAY)
+    rows = OnRecords(checked("(Net - Cost) * 3 + Quantity", schema_of(of)), of, "T", TODAY)
     rows.chunk(0, CHUNK)  # largest amounts are found on first use, and kept
     tracemalloc.start()
     rows.chunk(CHUNK, 2 * CHUNK)

@@ -6,14 +6,10 @@ Saving is atomic: the new file is complete on disk before it takes the old one's
 
 from __future__ import annotations
 
-import contextlib
-import dataclasses
-import errno
 import hashlib
 import json
 import os
 import re
-import shutil
 import zipfile
 from collections import Counter
 from collections.abc import Mapping
@@ -22,31 +18,24 @@ from pathlib import Path
 
 import msgspec
 import pyarrow as pa
-import pyarrow.parquet as pq
 
 from foldbasket import kinds
+from foldbasket.baskets.archive import MOST_JSON, carried_table, inner_json, pack
 from foldbasket.baskets.basket import FORMAT, VERSION, Basket, BasketFile, SourceSpec
 from foldbasket.baskets.consent import EVERYTHING, NOTHING, places_of
 from foldbasket.baskets.migration import migrated
 from foldbasket.baskets.schema import allowed_at
 from foldbasket.baskets.sources import read_source
 from foldbasket.baskets.summaries import circle_of, depth_of, summary_of
-from foldbasket.errors import BasketError, Cancelled, FoldBasketError, FoldError, ReadError, reason_of
+from foldbasket.errors import BasketError, Cancelled, FoldBasketError, FoldError, reason_of
 from foldbasket.formulas.evaluation import day_named
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading.parquet import write_parquet
-from foldbasket.tables.reading.readers import read_table
 from foldbasket.tables.table import Table
 from foldbasket.whole import written_whole
 
 ENDINGS = (".basket", ".json")
-INNER = "basket.json"
-MOST_JSON = 32 << 20
 DEEPEST = 40
 """So many folds may stand on one another, each made a source of the next."""
-MOST_DATA = 8 << 30
-MOST_RATIO = 200
-"""A packed file may unpack to so many times its size; anything tighter is not data of ours."""
 
 
 State = tuple[tuple[int, int, int], str]
@@ -103,7 +92,7 @@ def _json_of(path: Path) -> tuple[bytes, State]:
         raise BasketError("this is no plain file.", where=str(path), todo="Choose a .basket file.")
     with path.open("rb") as file:
         start, found = file.read(4), os.fstat(file.fileno())
-    text = _inner_json(path) if start == b"PK\x03\x04" else _plain_json(path)
+    text = inner_json(path) if start == b"PK\x03\x04" else _plain_json(path)
     return text, ((found.st_size, found.st_mtime_ns, found.st_ino), hashlib.sha256(text).hexdigest())
 
 
@@ -245,50 +234,6 @@ def _plain_json(path: Path) -> bytes:
     return path.read_bytes()
 
 
-def _inner_json(path: Path) -> bytes:
-    with _archive(path) as archive:
-        names = {info.filename: info for info in archive.infolist()}
-        if INNER not in names:
-            raise BasketError(
-                f"the archive holds no {INNER}, so it is not a basket.", where=path.name, todo="Choose another file."
-            )
-        _bounded(names[INNER], MOST_JSON, path)
-        return _entry(archive, INNER, path)
-
-
-@contextlib.contextmanager
-def _archive(path: Path):  # type: ignore[no-untyped-def]
-    try:
-        with zipfile.ZipFile(path) as archive:
-            yield archive
-    except zipfile.BadZipFile as error:
-        raise BasketError(
-            f"the basket's archive is broken ({error}).",
-            where=path.name,
-            todo=f"The earlier copy, “{path.name}~”, may still open.",
-        ) from None
-
-
-def _entry(archive: zipfile.ZipFile, name: str, path: Path) -> bytes:
-    try:
-        return archive.read(name)
-    except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError, zipfile.zlib.error, OSError) as error:  # type: ignore[attr-defined]
-        raise BasketError(
-            f"“{name}” in the basket's archive is broken ({error}).",
-            where=path.name,
-            todo=f"The earlier copy, “{path.name}~”, may still open.",
-        ) from None
-
-
-def _bounded(info: zipfile.ZipInfo, most: int, path: Path) -> None:
-    if info.file_size > most or info.file_size > MOST_RATIO * max(1, info.compress_size) + 4096:
-        raise BasketError(
-            f"“{info.filename}” would unpack to {info.file_size:,} bytes, which no basket needs.",
-            where=path.name,
-            todo="Do not trust this file.",
-        )
-
-
 def own_files(basket: Basket, path: Path | None, folder: Path) -> list[Path]:
     """The basket's file and the files that its sources are read from, which no report may take the place of."""
     files = [folder / source.path for source in basket.sources if source.is_file]
@@ -328,7 +273,7 @@ def load_tables(
         if name not in tables:
             source = opened.basket.source(name)
             if source.data is not None:
-                tables[name] = _carried(opened.path, source, progress)
+                tables[name] = carried_table(opened.path, source, progress)
             else:
                 agreed = EVERYTHING if allow_outside else NOTHING
                 tables[name] = read_source(source, opened.folder, agreed, progress, fold_table)
@@ -345,46 +290,6 @@ def load_tables(
                 continue
             raise BasketError(f"the source “{source.name}” cannot be read: {error}", where=opened.path.name) from None
     return tables
-
-
-def _carried(path: Path, source: SourceSpec, progress: Progress | None) -> Table:
-    import tempfile
-
-    assert source.data is not None
-    broken = BasketError(
-        f"the records of “{source.name}” in the basket are damaged.",
-        where=path.name,
-        todo=f"Open the earlier copy, “{path.name}~”, or read them from their own file.",
-    )
-    with _archive(path) as archive:
-        try:
-            info = archive.getinfo(source.data)
-        except KeyError:
-            raise BasketError(
-                f"the archive does not hold “{source.data}”.", where=path.name, todo="Open the earlier copy."
-            ) from None
-        _bounded(info, MOST_DATA, path)
-        with tempfile.NamedTemporaryFile(suffix=".parquet") as unpacked:
-            try:
-                with archive.open(info) as packed:
-                    while some := packed.read(1 << 20):
-                        if progress is not None:
-                            progress.step(f"Unpacking {source.name}", 0.0)
-                        unpacked.write(some)
-                unpacked.flush()
-            except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError, zipfile.zlib.error):  # type: ignore[attr-defined]
-                raise broken from None
-            except OSError as error:
-                raise BasketError(
-                    f"the records of “{source.name}” cannot be unpacked ({reason_of(error)}).",
-                    where=path.name,
-                    todo="Is the disk full?",
-                ) from None
-            try:
-                read = read_table(Path(unpacked.name), source.name, progress=progress)
-                return dataclasses.replace(read, origin=str(path))
-            except ReadError:
-                raise broken from None
 
 
 def with_full_paths(opened: Opened) -> Basket:
@@ -446,7 +351,7 @@ def save_basket(
             if path.suffix.lower() == ".json":
                 fresh.write_bytes(content)
             else:
-                _pack(fresh, content, written, tables or {}, earlier, taken)
+                pack(fresh, content, written, tables or {}, earlier, taken)
     except (OSError, ValueError, OverflowError, zipfile.BadZipFile, pa.ArrowException) as error:
         raise BasketError(
             f"the basket cannot be saved ({reason_of(error)}).",
@@ -479,43 +384,3 @@ def _without_data(source: SourceSpec, path: Path) -> SourceSpec:
             todo="Save the basket with its data.",
         )
     return msgspec.structs.replace(source, data=None)
-
-
-def _pack(
-    into: Path,
-    content: bytes,
-    basket: Basket,
-    tables: Mapping[str, Table],
-    earlier: Path | None,
-    taken: Mapping[str, str],
-) -> None:
-    """The archive of a basket: its JSON and the records of its sources, from tables or as an earlier archive holds them; read again
-    before it counts."""
-    import tempfile
-
-    with zipfile.ZipFile(into, "w") as archive:
-        archive.writestr(zipfile.ZipInfo(INNER, (1980, 1, 1, 0, 0, 0)), content, zipfile.ZIP_DEFLATED)
-        for source in basket.sources:
-            if source.data is None:
-                continue
-            if source.key not in tables:
-                assert earlier is not None
-                with (
-                    zipfile.ZipFile(earlier) as old,
-                    old.open(taken[source.key]) as one,
-                    archive.open(zipfile.ZipInfo(source.data, (1980, 1, 1, 0, 0, 0)), "w", force_zip64=True) as other,
-                ):
-                    shutil.copyfileobj(one, other)
-                continue
-            with tempfile.NamedTemporaryFile(
-                suffix=".parquet", dir=into.parent, prefix=f".{into.name[:100]}-"
-            ) as unpacked:
-                table = tables[source.key]
-                write_parquet(table, Path(unpacked.name))
-                if pq.read_metadata(unpacked.name).num_rows != table.count:
-                    raise OSError(errno.EIO, f"the records of “{source.name}” did not come out whole")
-                archive.write(unpacked.name, source.data, zipfile.ZIP_STORED)
-    with zipfile.ZipFile(into) as archive:
-        damaged = archive.testzip()
-    if damaged is not None:
-        raise OSError(errno.EIO, f"“{damaged}” did not come out whole")

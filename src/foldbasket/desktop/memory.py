@@ -12,7 +12,7 @@ from foldbasket.whole import write_whole
 MOST_RECENT = 8
 
 
-def _file() -> Path:
+def file() -> Path:
     import platformdirs
 
     return Path(platformdirs.user_state_dir("fold-basket")) / "desktop.json"
@@ -20,7 +20,7 @@ def _file() -> Path:
 
 def _read() -> dict[str, list[str]]:
     try:
-        read = json.loads(_file().read_text("utf-8"))
+        read = json.loads(file().read_text("utf-8"))
     except (OSError, ValueError):
         return {}
     return (
@@ -33,8 +33,8 @@ def _read() -> dict[str, list[str]]:
 def _write(key: str, values: list[str]) -> None:
     known = _read() | {key: values}
     try:
-        _file().parent.mkdir(parents=True, exist_ok=True)
-        write_whole(_file(), json.dumps(known, indent=1).encode())
+        file().parent.mkdir(parents=True, exist_ok=True)
+        write_whole(file(), json.dumps(known, indent=1).encode())
     except OSError:
         pass  # a home that cannot be written to is no reason to stop work
 

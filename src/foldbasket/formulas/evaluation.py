@@ -63,7 +63,7 @@ class _Ahead:
         return Vec(made.type, made.data[codes], valid, made.scale, made.bound, own=True)
 
 
-class _Records:
+class OnRecords:
     """The fields of one formula over the records of a base table."""
 
     def __init__(self, formula: Checked, source: Source, base: str, today: datetime.date) -> None:
@@ -195,12 +195,12 @@ def calculated(
     formula: Checked, source: Source, base: str, name: str, today: datetime.date, progress: Progress | None = None
 ) -> Column:
     """The column that a record formula gives, on the records of `base`, from which all its fields are reached."""
-    return _Records(formula, source, base, today).column(name, progress or Progress())
+    return OnRecords(formula, source, base, today).column(name, progress or Progress())
 
 
 def shown_for(formula: Checked, source: Source, base: str, records: range, today: datetime.date) -> list[str | None]:
     """Canonical texts of the values of a few records, as an editor shows them while one types."""
-    rows = _Records(formula, source, base, today)
+    rows = OnRecords(formula, source, base, today)
     made = rows.chunk(records.start, records.stop)
     column = to_column(made, "", len(records)) if not made.is_null else None
     return [None] * len(records) if column is None else [column.text(at) for at in range(len(records))]

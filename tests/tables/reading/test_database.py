@@ -188,7 +188,7 @@ def test_a_server_stopped_in_the_middle_is_one_error_that_says_how_far_it_got(st
         pytest.skip(f"left out: {reason}")
     kind = start.__name__
     place = Server(kind, "127.0.0.1", "postgres" if kind == "postgresql" else "nursery", "seller", port)
-    monkeypatch.setattr("foldbasket.tables.reading.database._server_engine", database._server_engine)
+    monkeypatch.setattr("foldbasket.tables.reading.database.server_engine", database.server_engine)
     if kind == "mariadb":
         with admin(place).begin() as connection:
             connection.exec_driver_sql("SET GLOBAL max_recursive_iterations = 1000000")

@@ -238,7 +238,7 @@ def test_a_file_read_in_stretches_is_the_same_as_in_one(tmp_path, monkeypatch):
     monkeypatch.setattr(delimited, "STRETCH", 4_000)
     monkeypatch.setattr(delimited, "PUT_OFF", 100)
     cut = read_delimited(path, "Long")
-    assert len(delimited._stretches(path, delimited.look_at(path), False)) > 4
+    assert len(delimited.stretches(path, delimited.look_at(path), False)) > 4
     assert isinstance(cut.columns["No"], DeferredColumn)
     assert (cut.columns["No"].type, len(cut.columns["No"])) == (FieldType.TEXT, 900)
     by_no = Fold("f", (Measure("m", "count values", FieldRef("Long", "No")),), (Placed("r", FieldRef("Long", "No")),))

@@ -53,10 +53,10 @@ class CardPanel(QScrollArea):
         self._later.setInterval(0)
         self._later.timeout.connect(self.renew)
         desk.when(Part.WORD | Part.DOCUMENT | Part.FOLD | Part.VIEW, self, self._later.start)
-        desk.when(Part.TABLES, self, self._again)
+        desk.when(Part.TABLES, self, self.again)
         desk.when(Part.FINDINGS, self, self._again_over_sources)
         desk.when(Part.PROFILES, self, self._draw_range)
-        desk.listings.ready.connect(self._again)
+        desk.listings.ready.connect(self.again)
         desk.sources.listed.connect(self._again_over_sources)
         self.renew()
 
@@ -65,14 +65,14 @@ class CardPanel(QScrollArea):
         fold, word = self.desk.fold, self.desk.view.word
         found = edits.find_word(fold, word) if fold is not None and word is not None else None
         if isinstance(found, Between) and self.body is not None and self.body.findChild(SpanDrawing) is None:
-            self._again()
+            self.again()
 
     def _again_over_sources(self) -> None:
         """What only the cards of sources show is known now."""
         if self.desk.spec is not None:
-            self._again()
+            self.again()
 
-    def _again(self) -> None:
+    def again(self) -> None:
         if self.desk.view.drafted is None:  # a formula that is being written is left alone
             self._shown = None
             self._later.start()

@@ -4,40 +4,23 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFont, QKeyEvent, QKeySequence, QMouseEvent, QPainter
-from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QWidget
+from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QKeySequence, QMouseEvent, QPainter
+from PyQt6.QtWidgets import QAbstractScrollArea, QWidget
 
 from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.grid import edges
+from foldbasket.desktop.grid.copying import copy_cells, put_on_clipboard
 from foldbasket.desktop.grid.geometry import TOP, Geometry
 from foldbasket.desktop.grid.painter import GridPainter, Marked
 from foldbasket.desktop.sentence.word import dropped_field, dropped_word
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.work.members import Seen, seen_at
-from foldbasket.errors import OutputError
 from foldbasket.folding.report.margins import MEASURE, Margin
 from foldbasket.folding.report.report import Report
-from foldbasket.outputs import html, text
 
-WHOLE_COPY_CELLS = 1_000_000
-
-
-class _Copied(QMimeData):
-    """What was copied, handed over when it is pasted: a large report as Qt's own text takes half a second to make."""
-
-    def __init__(self, plain: str, as_html: str) -> None:
-        super().__init__()
-        self._held = {"text/plain": plain, "text/html": as_html}
-
-    def formats(self) -> list[str]:
-        return list(self._held)
-
-    def hasFormat(self, kind: str | None) -> bool:
-        return kind in self._held
-
-    def retrieveData(self, kind: str | None, _: Any) -> Any:
-        return self._held.get(kind or "")
+NO_MEASURE = "Rows and columns are there; now place a number to fill the cells."
 
 
 class GridView(QAbstractScrollArea):
@@ -56,7 +39,7 @@ class GridView(QAbstractScrollArea):
         self.geometry_of: Geometry | None = None
         self.marked: Marked | None = None
         self._lit: str | None = None
-        desk.output.copied.connect(self._put_on_clipboard)
+        desk.output.copied.connect(put_on_clipboard)
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAcceptDrops(True)
@@ -122,94 +105,33 @@ class GridView(QAbstractScrollArea):
             x, y = self.horizontalScrollBar().value(), self.verticalScrollBar().value()
             GridPainter(self.geometry_of).paint(painter, size.width(), size.height(), x, y, self.marked)
             if not self.report.measures:
-                self._say(painter, "Rows and columns are there; now place a number to fill the cells.", top=True)
+                edges.say(painter, self.viewport().rect(), NO_MEASURE, top=True)
         else:
             painter.fillRect(self.viewport().rect(), QColor(theme.palette().paper))
             self._paint_absence(painter)
         if self._lit:
-            self._light(painter, self._lit)
+            edges.light(painter, self.edges(), self._lit)
 
     def _paint_absence(self, painter: QPainter) -> None:
-        fold = self.desk.fold
-        if self.desk.problem is not None:
-            self._say(painter, self.desk.problem.what[:1].upper() + self.desk.problem.what[1:], self.desk.problem.todo)
+        """What stands where there is no report: why there is none, or how to begin one."""
+        fold, problem, area = self.desk.fold, self.desk.problem, self.viewport().rect()
+        if problem is not None:
+            edges.say(painter, area, problem.what[:1].upper() + problem.what[1:], problem.todo)
         elif self.desk.busy and fold is not None and not fold.is_empty:
             return
         elif self.report is not None:
             if any(each.kept for each in self.report.counted):
-                self._say(painter, "No member is shown.", "Show more of them on the card of the field that picks some.")
+                todo = "Show more of them on the card of the field that picks some."
+                edges.say(painter, area, "No member is shown.", todo)
             else:
                 todo = "Keep more members, or take a filter out of the sentence."
-                self._say(painter, "No record passes the filters.", todo)
+                edges.say(painter, area, "No record passes the filters.", todo)
         elif fold is not None and fold.is_empty:
-            self._paint_invitation(painter)
-
-    def _say(self, painter: QPainter, what: str, todo: str = "", top: bool = False) -> None:
-        colours = theme.palette()
-        area = QRectF(self.viewport().rect()).adjusted(40, 40, -40, -40)
-        if top:
-            area.setTop(area.bottom() - 40)
-        flags = Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
-        painter.setPen(QColor(colours.ink))
-        painter.setFont(theme.font(15, QFont.Weight.DemiBold))
-        painter.drawText(area, flags, what)
-        used = painter.boundingRect(area, flags, what)
-        painter.setPen(QColor(colours.muted))
-        painter.setFont(theme.font())
-        painter.drawText(area.adjusted(0, used.height() + 8, 0, 0), flags, todo)
-
-    def _paint_invitation(self, painter: QPainter) -> None:
-        """The empty fold: its three edges, and how to fill them."""
-        colours = theme.palette()
-        for strand, area in self.edges().items():
-            painter.setFont(theme.font())
-            painter.setPen(colours.strand(strand))
-            says = {
-                "rows": "Drag a field here\nfor a row each",
-                "columns": "Drag a field here for a column each",
-                "measures": "Drag a number here to add it up,\nor double-click any field in the list at the left",
-            }[strand]
-            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, says)
-            self._edge_line(painter, strand, area)
+            edges.invite(painter, self.edges())
 
     def edges(self) -> dict[str, QRectF]:
         """The parts of the view that take a dropped field, by the strand that receives it."""
-        area = QRectF(self.viewport().rect()).adjusted(14, 8, -14, -14)
-        at = self.geometry_of
-        left = max(150.0, min(at.heads_width, area.width() / 2)) if at is not None else 190.0
-        top = max(58.0, at.head_height) if at is not None else 64.0
-        return {
-            "columns": QRectF(area.left() + left, area.top(), area.width() - left, top),
-            "rows": QRectF(area.left(), area.top() + top, left, area.height() - top),
-            "measures": QRectF(area.left() + left, area.top() + top, area.width() - left, area.height() - top),
-        }
-
-    def strand_at(self, point: QPointF) -> str:
-        """The strand that a drop at a point goes to."""
-        edges = self.edges()
-        if point.x() < edges["measures"].left():
-            return "rows"
-        return "columns" if point.y() < edges["measures"].top() else "measures"
-
-    def _edge_line(self, painter: QPainter, strand: str, area: QRectF) -> None:
-        colour = theme.palette().strand(strand)
-        if strand == "rows":
-            theme.draw_stroke(
-                painter, strand, area.topLeft() + QPointF(1, 0), area.bottomLeft() + QPointF(1, 0), colour
-            )
-        elif strand == "columns":
-            theme.draw_stroke(painter, strand, area.topLeft() + QPointF(0, 1), area.topRight() + QPointF(0, 1), colour)
-        else:
-            theme.draw_stroke(
-                painter, strand, area.bottomLeft() - QPointF(0, 2), area.bottomRight() - QPointF(0, 2), colour
-            )
-
-    def _light(self, painter: QPainter, strand: str) -> None:
-        tint = theme.palette().tint(strand)
-        tint.setAlpha(150)
-        area = self.edges()[strand]
-        painter.fillRect(area, tint)
-        self._edge_line(painter, strand, area)
+        return edges.areas(self.viewport().rect(), self.geometry_of)
 
     # --- dropping -----------------------------------------------------------
 
@@ -218,7 +140,7 @@ class GridView(QAbstractScrollArea):
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event: Any) -> None:
-        self._lit = self.strand_at(event.position())
+        self._lit = edges.strand_at(self.edges(), event.position())
         self.viewport().update()
         event.acceptProposedAction()
 
@@ -229,7 +151,7 @@ class GridView(QAbstractScrollArea):
     def dropEvent(self, event: Any) -> None:
         self._lit = None
         self.viewport().update()
-        strand = self.strand_at(event.position())
+        strand = edges.strand_at(self.edges(), event.position())
         ref, word = dropped_field(event.mimeData()), dropped_word(event.mimeData())
         event.acceptProposedAction()
         if ref is not None:
@@ -427,30 +349,8 @@ class GridView(QAbstractScrollArea):
 
     def copy(self) -> None:
         """Copies the selected cells, or the whole report, as text with tabs and as an HTML table."""
-        report = self.report
-        if report is None:
-            return
-        marked = self.marked
-        last = (report.height - 1, report.width - 1)
-        if marked is None or (marked.top, marked.left, marked.bottom, marked.right) == (0, 0, *last):
-            if report.height * report.width > WHOLE_COPY_CELLS:
-                self.desk.failed.emit(
-                    OutputError("the report is too large for the clipboard.", todo="Write it to a file instead.")
-                )
-                return
-            self.desk.output.copy(report.height * report.width, lambda: (text.table(report), html.table(report)))
-            return
-        rows, columns = range(marked.top, marked.bottom + 1), range(marked.left, marked.right + 1)
-        self.desk.output.copy(
-            len(rows) * len(columns),
-            lambda: (text.block(report, rows, columns), html.block(report, rows, columns)),
-        )
-
-    @staticmethod
-    def _put_on_clipboard(plain: str, as_html: str) -> None:
-        clipboard = QApplication.clipboard()
-        if clipboard is not None:
-            clipboard.setMimeData(_Copied(plain, as_html))
+        if self.report is not None:
+            copy_cells(self.desk, self.report, self.marked)
 
     def event(self, event: Any) -> bool:
         if event.type() == event.Type.ToolTip and self.report is not None:

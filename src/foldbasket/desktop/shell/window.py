@@ -106,6 +106,11 @@ class MainWindow(QMainWindow):
         return self._desk
 
     @property
+    def is_begun(self) -> bool:
+        """Whether there is anything but the start view."""
+        return self._workspace is not None
+
+    @property
     def workspace(self) -> Workspace:
         """The views, made on first use."""
         if self._workspace is None:
@@ -316,5 +321,9 @@ class MainWindow(QMainWindow):
         event.accept()
 
     def _leave(self) -> None:
+        QTimer.singleShot(0, self.close_now)
+
+    def close_now(self) -> None:
+        """Closes it without a question about unsaved work."""
         self._leaves = True
-        QTimer.singleShot(0, self.close)
+        self.close()

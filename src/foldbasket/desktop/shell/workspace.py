@@ -61,11 +61,11 @@ class Workspace(QWidget):
         self.middle.addWidget(self.grid)
         column.addWidget(self.middle, 1)
         # The card stands beside the sentence: when that takes another line, nothing moves under the hand that works on the card.
-        self._centre, self._beside, self._right, across = (Panes(each, self) for each in (False, True, False, True))
+        self._centre, self.beside, self._right, across = (Panes(each, self) for each in (False, True, False, True))
         self._centre.add(upper)
-        self._beside.add(self._centre)
-        self._beside.add(self.card, "card", theme.CARD_WIDTH, (220, 560))
-        self._right.add(self._beside)
+        self.beside.add(self._centre)
+        self.beside.add(self.card, "card", theme.CARD_WIDTH, (220, 560))
+        self._right.add(self.beside)
         across.add(self.spine, "spine", theme.SPINE_WIDTH, (150, 460))
         across.add(self._right)
         self._across = across
@@ -164,7 +164,7 @@ class Workspace(QWidget):
             memory.put_away(name, not shown)
         self._pane(name).setVisible(shown)
         self.renew()
-        for panes in (self._across, self._beside, self._centre, self._right):
+        for panes in (self._across, self.beside, self._centre, self._right):
             panes.arrange()
         if not shown:
             self.grid.setFocus()
@@ -179,7 +179,7 @@ class Workspace(QWidget):
         focused = window.focusWidget() if window is not None else None
         for name, panes in (
             ("spine", self._across),
-            ("card", self._beside),
+            ("card", self.beside),
             ("proof", self._centre),
             ("links", self._right),
         ):
@@ -191,7 +191,7 @@ class Workspace(QWidget):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self._telling.fit()
-        for panes in (self._across, self._right, self._beside, self._centre):
+        for panes in (self._across, self._right, self.beside, self._centre):
             panes.arrange()
 
     def step_back(self) -> None:

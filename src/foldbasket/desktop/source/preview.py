@@ -45,10 +45,10 @@ class Preview(QAbstractScrollArea):
         self.shown: npt.NDArray[np.int64] | None = None
         """The numbers of the records shown; None shows all."""
         self._name: str | None = None
-        self._lefts: list[float] = []
+        self.lefts: list[float] = []
         self._widths: list[float] = []
         self._marked: dict[str, list[Finding]] = {}
-        self._row = 0
+        self.row_at = 0
         self._pressed: QPoint | None = None
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -72,7 +72,7 @@ class Preview(QAbstractScrollArea):
         if (spec.key if spec else None) != self._name:
             self.horizontalScrollBar().setValue(0)
             self.verticalScrollBar().setValue(0)
-            self._row = 0
+            self.row_at = 0
         self._name, self.table = (spec.key if spec else None), table
         self._marked = {}
         for finding in self.desk.supply.findings(spec.key) if spec else []:
@@ -85,7 +85,7 @@ class Preview(QAbstractScrollArea):
     def show_records(self, records: npt.NDArray[np.int64] | None) -> None:
         """Shows only some records, or all."""
         self.shown = records
-        self._row = 0
+        self.row_at = 0
         self.verticalScrollBar().setValue(0)
         self._set_ranges()
         self.viewport().update()
@@ -119,7 +119,7 @@ class Preview(QAbstractScrollArea):
 
     def _measure(self) -> None:
         """Widths that fit the heads and a sample of values."""
-        self._lefts, self._widths = [], []
+        self.lefts, self._widths = [], []
         if self.table is None:
             return
         plain, small = QFontMetricsF(theme.font(tabular=True)), QFontMetricsF(theme.font(theme.SMALL - 1))
@@ -136,7 +136,7 @@ class Preview(QAbstractScrollArea):
                 *(plain.horizontalAdvance(text[:60]) for text in texts or [""]),
             )
             width = min(WIDEST, max(NARROWEST, wide + 2 * PAD))
-            self._lefts.append(left)
+            self.lefts.append(left)
             self._widths.append(width)
             left += width
 
@@ -156,7 +156,7 @@ class Preview(QAbstractScrollArea):
         self.verticalScrollBar().setRange(0, max(0, self.count - page))
         self.verticalScrollBar().setPageStep(page)
         self.verticalScrollBar().setSingleStep(3)
-        whole = (self._lefts[-1] + self._widths[-1] + 12) if self._lefts else 0
+        whole = (self.lefts[-1] + self._widths[-1] + 12) if self.lefts else 0
         self.horizontalScrollBar().setRange(0, max(0, int(whole - self.viewport().width())))
         self.horizontalScrollBar().setPageStep(self.viewport().width())
         self.horizontalScrollBar().setSingleStep(40)
@@ -182,30 +182,30 @@ class Preview(QAbstractScrollArea):
         rows = range(first, min(self.count, first + int((whole.height() - HEAD) // ROW) + 1))
         records = np.array([self.record(row) for row in rows], np.int64)
         self._draw_numbers(painter, rows, records, shift, colours)
-        for name, left, width in zip(self.table.columns, self._lefts, self._widths, strict=True):
+        for name, left, width in zip(self.table.columns, self.lefts, self._widths, strict=True):
             x = left - shift
             if x + width < 0 or x > whole.width():
                 continue
             self._draw_cells(painter, name, QRectF(x, HEAD, width, ROW), rows, records, first, colours)
         painter.fillRect(QRectF(0, 0, whole.width(), HEAD), QColor(colours.paper))
-        for name, left, width in zip(self.table.columns, self._lefts, self._widths, strict=True):
+        for name, left, width in zip(self.table.columns, self.lefts, self._widths, strict=True):
             self._draw_head(painter, name, QRectF(left - shift, 0, width, HEAD), colours)
         painter.setPen(QPen(QColor(colours.ink), 1))
-        right = min(whole.width(), (self._lefts[-1] + self._widths[-1] - shift) if self._lefts else 0)
+        right = min(whole.width(), (self.lefts[-1] + self._widths[-1] - shift) if self.lefts else 0)
         painter.drawLine(QPointF(22 if not shift else 0, HEAD - 0.5), QPointF(right, HEAD - 0.5))
 
     def _draw_numbers(
         self, painter: QPainter, rows: range, records: npt.NDArray[np.int64], shift: int, colours: theme.Palette
     ) -> None:
-        if not self._lefts:
+        if not self.lefts:
             return
         painter.setFont(theme.font(11, tabular=True))
         for at, row in enumerate(rows):
             y = HEAD + (row - rows.start) * ROW
-            if row == self._row and self.hasFocus():
+            if row == self.row_at and self.hasFocus():
                 painter.fillRect(QRectF(0, y, self.viewport().width(), ROW), QColor(colours.selection))
             painter.setPen(QColor(colours.rule))
-            area = QRectF(-shift, y, self._lefts[0] - PAD, ROW)
+            area = QRectF(-shift, y, self.lefts[0] - PAD, ROW)
             painter.drawText(area, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, f"{records[at] + 1:,}")
 
     def _draw_cells(
@@ -279,7 +279,7 @@ class Preview(QAbstractScrollArea):
     def _field_at(self, point: QPoint) -> str:
         if self.table is not None:
             x = point.x() + self.horizontalScrollBar().value()
-            for name, left, width in zip(self.table.columns, self._lefts, self._widths, strict=True):
+            for name, left, width in zip(self.table.columns, self.lefts, self._widths, strict=True):
                 if left <= x < left + width:
                     return name
         return ""
@@ -291,7 +291,7 @@ class Preview(QAbstractScrollArea):
         if point.y() < HEAD:
             self.field_chosen.emit(self._field_at(point))
         else:
-            self._row = min(self.count - 1, self.verticalScrollBar().value() + (point.y() - HEAD) // ROW)
+            self.row_at = min(self.count - 1, self.verticalScrollBar().value() + (point.y() - HEAD) // ROW)
             self.viewport().update()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -316,7 +316,7 @@ class Preview(QAbstractScrollArea):
         }  # fmt: skip
         names = list(self.table.columns) if self.table else []
         if event.key() in steps and self.count:
-            self._go(self._row + steps[Qt.Key(event.key())])
+            self._go(self.row_at + steps[Qt.Key(event.key())])
         elif event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End) and self.count:
             self._go(0 if event.key() == Qt.Key.Key_Home else self.count - 1)
         elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right) and names:
@@ -330,20 +330,20 @@ class Preview(QAbstractScrollArea):
             super().keyPressEvent(event)
 
     def _go(self, row: int) -> None:
-        self._row = max(0, min(self.count - 1, row))
+        self.row_at = max(0, min(self.count - 1, row))
         bar = self.verticalScrollBar()
-        if self._row < bar.value():
-            bar.setValue(self._row)
-        elif self._row >= bar.value() + bar.pageStep():
-            bar.setValue(self._row - bar.pageStep() + 1)
+        if self.row_at < bar.value():
+            bar.setValue(self.row_at)
+        elif self.row_at >= bar.value() + bar.pageStep():
+            bar.setValue(self.row_at - bar.pageStep() + 1)
         self.viewport().update()
 
     def _bring(self, at: int) -> None:
         bar = self.horizontalScrollBar()
-        if self._lefts[at] - bar.value() < 0:
-            bar.setValue(int(self._lefts[at] - 12))
-        elif self._lefts[at] + self._widths[at] - bar.value() > self.viewport().width():
-            bar.setValue(int(self._lefts[at] + self._widths[at] - self.viewport().width()))
+        if self.lefts[at] - bar.value() < 0:
+            bar.setValue(int(self.lefts[at] - 12))
+        elif self.lefts[at] + self._widths[at] - bar.value() > self.viewport().width():
+            bar.setValue(int(self.lefts[at] + self._widths[at] - self.viewport().width()))
 
 
 def draw_shape(

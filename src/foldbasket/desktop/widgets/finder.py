@@ -74,7 +74,7 @@ class Finder(QFrame):
         super().__init__(parent, Qt.WindowType.Popup)
         self.setObjectName("finder")
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self._choices = list(choices)
+        self.choices = list(choices)
         self._chosen = chosen
         self._most_lines = 12
         self.line = QLineEdit(self)
@@ -99,7 +99,7 @@ class Finder(QFrame):
         """Shows the list with its corner at a point of the screen, moved so that it fits; as wide as what it holds asks for."""
         self._most_lines = lines
         name, remark = QFontMetricsF(theme.font()), QFontMetricsF(theme.font(theme.SMALL))
-        longest = sorted(self._choices, key=lambda each: len(each.text) + len(each.detail))[-40:]
+        longest = sorted(self.choices, key=lambda each: len(each.text) + len(each.detail))[-40:]
         asked = [name.horizontalAdvance(each.text) + remark.horizontalAdvance(each.detail) for each in longest]
         width = round(min(WIDEST, max([NARROWEST, *(each + 66 for each in asked)])))
         height = self._height()
@@ -128,7 +128,7 @@ class Finder(QFrame):
 
     def _narrow(self, typed: str) -> None:
         self.list.clear()
-        found = fitting(typed, self._choices, lambda each: each.called or each.text, lambda each: each.detail)
+        found = fitting(typed, self.choices, lambda each: each.called or each.text, lambda each: each.detail)
         for choice in (found or [NOTHING])[:MOST_LISTED]:
             item = QListWidgetItem(choice.text)
             item.setData(Qt.ItemDataRole.UserRole, choice)

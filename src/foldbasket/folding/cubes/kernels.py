@@ -15,14 +15,14 @@ import numpy.typing as npt
 
 Keys = npt.NDArray[np.int32]
 
-_compiled: dict[str, Callable[..., None]] = {}
+compiled: dict[str, Callable[..., None]] = {}
 _warming = threading.Lock()
 
 
 def extend(keys: Keys, size: int, codes: npt.NDArray) -> None:
     """Takes a further field into the groups: each key becomes ``key × size + code``."""
-    if "extend" in _compiled:
-        _compiled["extend"](keys, size, codes)
+    if "extend" in compiled:
+        compiled["extend"](keys, size, codes)
     else:
         keys *= size
         keys += codes
@@ -30,40 +30,40 @@ def extend(keys: Keys, size: int, codes: npt.NDArray) -> None:
 
 def leave_out(keys: Keys, kept: npt.NDArray[np.bool_], spare: int) -> None:
     """Sends the records that a filter does not keep to the spare group."""
-    if "leave_out" in _compiled:
-        _compiled["leave_out"](keys, kept, spare)
+    if "leave_out" in compiled:
+        compiled["leave_out"](keys, kept, spare)
     else:
         keys[~kept] = spare
 
 
 def count(keys: Keys, counts: npt.NDArray[np.int64]) -> None:
     """Adds one to the group of each record."""
-    if "count" in _compiled:
-        _compiled["count"](keys, counts)
+    if "count" in compiled:
+        compiled["count"](keys, counts)
     else:
         np.add.at(counts, keys, 1)
 
 
 def add(keys: Keys, values: npt.NDArray, sums: npt.NDArray) -> None:
     """Adds each value to its group; `sums` is int64 for whole units and float64 for reals."""
-    if "add" in _compiled and values.dtype == sums.dtype:
-        _compiled["add"](keys, values, sums)
+    if "add" in compiled and values.dtype == sums.dtype:
+        compiled["add"](keys, values, sums)
     else:
         np.add.at(sums, keys, values)
 
 
 def smallest(keys: Keys, values: npt.NDArray, lows: npt.NDArray) -> None:
     """Keeps the smaller of each value and its group's."""
-    if "smallest" in _compiled:
-        _compiled["smallest"](keys, values, lows)
+    if "smallest" in compiled:
+        compiled["smallest"](keys, values, lows)
     else:
         np.minimum.at(lows, keys, values)
 
 
 def largest(keys: Keys, values: npt.NDArray, highs: npt.NDArray) -> None:
     """Keeps the larger of each value and its group's."""
-    if "largest" in _compiled:
-        _compiled["largest"](keys, values, highs)
+    if "largest" in compiled:
+        compiled["largest"](keys, values, highs)
     else:
         np.maximum.at(highs, keys, values)
 
@@ -71,11 +71,11 @@ def largest(keys: Keys, values: npt.NDArray, highs: npt.NDArray) -> None:
 def warm() -> None:
     """Compiles (or loads from the cache on disk) every loop for whole and real values. Call from a background thread."""
     with _warming:
-        if _compiled:
+        if compiled:
             return
         from numba import njit
 
-        def compiled(loop: Callable[..., None]) -> Any:
+        def compiled_of(loop: Callable[..., None]) -> Any:
             return njit(nogil=True, cache=True)(loop)
 
         plain: dict[str, Callable[..., None]] = {
@@ -86,7 +86,7 @@ def warm() -> None:
             "smallest": _smallest,
             "largest": _largest,
         }
-        loops = {name: compiled(loop) for name, loop in plain.items()}
+        loops = {name: compiled_of(loop) for name, loop in plain.items()}
         keys = np.zeros(1, np.int32)
         loops["count"](keys, np.zeros(1, np.int64))
         loops["leave_out"](keys, np.ones(1, np.bool_), 0)
@@ -95,7 +95,7 @@ def warm() -> None:
         for kind in (np.int64, np.float64):
             for name in ("add", "smallest", "largest"):
                 loops[name](keys, np.zeros(1, kind), np.zeros(1, kind))
-        _compiled.update(loops)
+        compiled.update(loops)
 
 
 def warm_in_background() -> threading.Thread:
@@ -105,7 +105,7 @@ def warm_in_background() -> threading.Thread:
         try:
             warm()
         except Exception:  # numba absent or its compiler unusable: slower, never wrong
-            _compiled.clear()
+            compiled.clear()
 
     thread = threading.Thread(target=run, name="warm-kernels", daemon=True)
     thread.start()

@@ -68,7 +68,7 @@ def readable(name: str) -> str:
 # --- connecting -------------------------------------------------------------
 
 
-def _server_engine(server: Server, password: str | None) -> Engine:
+def server_engine(server: Server, password: str | None) -> Engine:
     from sqlalchemy import URL, create_engine
     from sqlalchemy.pool import NullPool
 
@@ -178,7 +178,7 @@ def contents(place: Server | Path, password: str | None = None) -> list[Listed]:
     """The tables and views of a database, by name, with their fields and foreign keys."""
     import sqlalchemy as sa
 
-    engine = _sqlite_engine(place) if isinstance(place, Path) else _server_engine(place, password)
+    engine = _sqlite_engine(place) if isinstance(place, Path) else server_engine(place, password)
     where = place.name if isinstance(place, Path) else place.label
     with _reading(engine, where) as connection:
         inspector = sa.inspect(connection)
@@ -217,7 +217,7 @@ def read_server(
     server: Server, name: str, reading: Reading, password: str | None = None, progress: Progress | None = None
 ) -> Table:
     """A table, view or query of a server. Raises ReadError: wrong password, no answer, no such table, a query that writes."""
-    return _read(_server_engine(server, password), server.label, name, reading, progress or Progress())
+    return _read(server_engine(server, password), server.label, name, reading, progress or Progress())
 
 
 def read_sqlite(path: Path, name: str, reading: Reading = AS_FOUND, progress: Progress | None = None) -> Table:

@@ -101,7 +101,7 @@ class _Feed(io.RawIOBase):
         super().close()
 
 
-def _stretches(path: Path, look: Look, quoted_breaks: bool) -> list[tuple[int, int]]:
+def stretches(path: Path, look: Look, quoted_breaks: bool) -> list[tuple[int, int]]:
     """Where to cut the records of a file into stretches of whole lines, so that only one at a time is held as Arrow has it."""
     size = path.stat().st_size
     if quoted_breaks or not look.is_utf8:
@@ -206,7 +206,7 @@ def _read_columns(
         pending.clear()
 
     with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
-        for start, stop in _stretches(path, look, quoted_breaks):
+        for start, stop in stretches(path, look, quoted_breaks):
             read = _parse(path, look, types, quoted_breaks, progress, start, stop)
             if not read.num_rows:
                 continue

@@ -1,0 +1,156 @@
+"""The archive that a basket's file is: bounded before it is unpacked, and written with the records of its sources."""
+
+from __future__ import annotations
+
+import contextlib
+import dataclasses
+import errno
+import shutil
+import zipfile
+from collections.abc import Mapping
+from pathlib import Path
+
+import pyarrow.parquet as pq
+
+from foldbasket.baskets.basket import Basket, SourceSpec
+from foldbasket.errors import BasketError, ReadError, reason_of
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.parquet import write_parquet
+from foldbasket.tables.reading.readers import read_table
+from foldbasket.tables.table import Table
+
+INNER = "basket.json"
+
+
+MOST_JSON = 32 << 20
+
+
+MOST_DATA = 8 << 30
+
+
+MOST_RATIO = 200
+"""A packed file may unpack to so many times its size; anything tighter is not data of ours."""
+
+
+def inner_json(path: Path) -> bytes:
+    with _archive(path) as archive:
+        names = {info.filename: info for info in archive.infolist()}
+        if INNER not in names:
+            raise BasketError(
+                f"the archive holds no {INNER}, so it is not a basket.", where=path.name, todo="Choose another file."
+            )
+        _bounded(names[INNER], MOST_JSON, path)
+        return _entry(archive, INNER, path)
+
+
+@contextlib.contextmanager
+def _archive(path: Path):  # type: ignore[no-untyped-def]
+    try:
+        with zipfile.ZipFile(path) as archive:
+            yield archive
+    except zipfile.BadZipFile as error:
+        raise BasketError(
+            f"the basket's archive is broken ({error}).",
+            where=path.name,
+            todo=f"The earlier copy, “{path.name}~”, may still open.",
+        ) from None
+
+
+def _entry(archive: zipfile.ZipFile, name: str, path: Path) -> bytes:
+    try:
+        return archive.read(name)
+    except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError, zipfile.zlib.error, OSError) as error:  # type: ignore[attr-defined]
+        raise BasketError(
+            f"“{name}” in the basket's archive is broken ({error}).",
+            where=path.name,
+            todo=f"The earlier copy, “{path.name}~”, may still open.",
+        ) from None
+
+
+def _bounded(info: zipfile.ZipInfo, most: int, path: Path) -> None:
+    if info.file_size > most or info.file_size > MOST_RATIO * max(1, info.compress_size) + 4096:
+        raise BasketError(
+            f"“{info.filename}” would unpack to {info.file_size:,} bytes, which no basket needs.",
+            where=path.name,
+            todo="Do not trust this file.",
+        )
+
+
+def carried_table(path: Path, source: SourceSpec, progress: Progress | None) -> Table:
+    import tempfile
+
+    assert source.data is not None
+    broken = BasketError(
+        f"the records of “{source.name}” in the basket are damaged.",
+        where=path.name,
+        todo=f"Open the earlier copy, “{path.name}~”, or read them from their own file.",
+    )
+    with _archive(path) as archive:
+        try:
+            info = archive.getinfo(source.data)
+        except KeyError:
+            raise BasketError(
+                f"the archive does not hold “{source.data}”.", where=path.name, todo="Open the earlier copy."
+            ) from None
+        _bounded(info, MOST_DATA, path)
+        with tempfile.NamedTemporaryFile(suffix=".parquet") as unpacked:
+            try:
+                with archive.open(info) as packed:
+                    while some := packed.read(1 << 20):
+                        if progress is not None:
+                            progress.step(f"Unpacking {source.name}", 0.0)
+                        unpacked.write(some)
+                unpacked.flush()
+            except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError, zipfile.zlib.error):  # type: ignore[attr-defined]
+                raise broken from None
+            except OSError as error:
+                raise BasketError(
+                    f"the records of “{source.name}” cannot be unpacked ({reason_of(error)}).",
+                    where=path.name,
+                    todo="Is the disk full?",
+                ) from None
+            try:
+                read = read_table(Path(unpacked.name), source.name, progress=progress)
+                return dataclasses.replace(read, origin=str(path))
+            except ReadError:
+                raise broken from None
+
+
+def pack(
+    into: Path,
+    content: bytes,
+    basket: Basket,
+    tables: Mapping[str, Table],
+    earlier: Path | None,
+    taken: Mapping[str, str],
+) -> None:
+    """The archive of a basket: its JSON and the records of its sources, from tables or as an earlier archive holds them; read again
+    before it counts."""
+    import tempfile
+
+    with zipfile.ZipFile(into, "w") as archive:
+        archive.writestr(zipfile.ZipInfo(INNER, (1980, 1, 1, 0, 0, 0)), content, zipfile.ZIP_DEFLATED)
+        for source in basket.sources:
+            if source.data is None:
+                continue
+            if source.key not in tables:
+                assert earlier is not None
+                with (
+                    zipfile.ZipFile(earlier) as old,
+                    old.open(taken[source.key]) as one,
+                    archive.open(zipfile.ZipInfo(source.data, (1980, 1, 1, 0, 0, 0)), "w", force_zip64=True) as other,
+                ):
+                    shutil.copyfileobj(one, other)
+                continue
+            with tempfile.NamedTemporaryFile(
+                suffix=".parquet", dir=into.parent, prefix=f".{into.name[:100]}-"
+            ) as unpacked:
+                table = tables[source.key]
+                write_parquet(table, Path(unpacked.name))
+                if pq.read_metadata(unpacked.name).num_rows != table.count:
+                    raise OSError(errno.EIO, f"the records of “{source.name}” did not come out whole")
+                archive.write(unpacked.name, source.data, zipfile.ZIP_STORED)
+    with zipfile.ZipFile(into) as archive:
+        damaged = archive.testzip()
+    if damaged is not None:
+        raise OSError(errno.EIO, f"“{damaged}” did not come out whole")

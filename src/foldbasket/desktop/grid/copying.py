@@ -1,0 +1,57 @@
+"""Copying cells of a report: as text with tabs, and as an HTML table."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import QMimeData
+from PyQt6.QtWidgets import QApplication
+
+from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.grid.painter import Marked
+from foldbasket.errors import OutputError
+from foldbasket.folding.report.report import Report
+from foldbasket.outputs import html, text
+
+MOST_CELLS = 1_000_000
+
+
+class _Copied(QMimeData):
+    """What was copied, handed over when it is pasted: a large report as Qt's own text takes half a second to make."""
+
+    def __init__(self, plain: str, as_html: str) -> None:
+        super().__init__()
+        self._held = {"text/plain": plain, "text/html": as_html}
+
+    def formats(self) -> list[str]:
+        return list(self._held)
+
+    def hasFormat(self, kind: str | None) -> bool:
+        return kind in self._held
+
+    def retrieveData(self, kind: str | None, _: Any) -> Any:
+        return self._held.get(kind or "")
+
+
+def copy_cells(desk: Desk, report: Report, marked: Marked | None) -> None:
+    """Copies the marked cells of a report; all of it, with headings, where none or all are marked."""
+    last = (report.height - 1, report.width - 1)
+    if marked is None or (marked.top, marked.left, marked.bottom, marked.right) == (0, 0, *last):
+        if report.height * report.width > MOST_CELLS:
+            todo = "Write it to a file instead."
+            desk.failed.emit(OutputError("the report is too large for the clipboard.", todo=todo))
+            return
+        desk.output.copy(report.height * report.width, lambda: (text.table(report), html.table(report)))
+        return
+    rows, columns = range(marked.top, marked.bottom + 1), range(marked.left, marked.right + 1)
+    desk.output.copy(
+        len(rows) * len(columns),
+        lambda: (text.block(report, rows, columns), html.block(report, rows, columns)),
+    )
+
+
+def put_on_clipboard(plain: str, as_html: str) -> None:
+    """Puts what was copied on the clipboard."""
+    clipboard = QApplication.clipboard()
+    if clipboard is not None:
+        clipboard.setMimeData(_Copied(plain, as_html))
