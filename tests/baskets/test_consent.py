@@ -4,12 +4,14 @@ from pathlib import Path
 
 import pytest
 
-from foldbasket.baskets import passwords, sources
+from foldbasket.baskets import passwords
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.consent import EVERYTHING, NOTHING, Agreed, digest, places_of, places_of_source
-from foldbasket.baskets.files import Opened, load_tables, outside_places
-from foldbasket.baskets.sources import read_source
+from foldbasket.baskets.files import Opened
 from foldbasket.errors import BasketError, ReadError
+from foldbasket.opening import sources
+from foldbasket.opening.reading import load_tables, outside_places
+from foldbasket.opening.sources import read_source
 from foldbasket.tables.reading.contract import Reading
 from foldbasket.tables.reading.database import Server
 

@@ -12,23 +12,14 @@ import jsonschema
 import msgspec
 import pytest
 
-from foldbasket.baskets import files
+from foldbasket.baskets import archive
 from foldbasket.baskets.basket import Basket, SourceSpec
-from foldbasket.baskets.files import (
-    decode,
-    encode,
-    is_other,
-    load_tables,
-    open_basket,
-    outside_places,
-    relative_to,
-    save_basket,
-    with_full_paths,
-)
+from foldbasket.baskets.files import decode, encode, is_other, open_basket, relative_to, save_basket, with_full_paths
 from foldbasket.baskets.schema import basket_schema
 from foldbasket.demo.scenario import demo_basket
 from foldbasket.errors import BasketError
 from foldbasket.folding.engine import Engine
+from foldbasket.opening.reading import load_tables, outside_places
 from foldbasket.tables.column import text_column
 from foldbasket.tables.reading.contract import Reading
 from foldbasket.tables.table import Table
@@ -255,13 +246,13 @@ def test_an_entry_that_comes_out_damaged_is_noticed_before_it_takes_a_good_ones_
     before = path.read_bytes()
     opened = open_basket(path)
     tables = load_tables(opened)
-    real = files.write_parquet
+    real = archive.write_parquet
 
     def damaged(table, into):
         real(table, into)
         into.write_bytes(b"" if broken == "nothing" else into.read_bytes()[:-40])
 
-    monkeypatch.setattr(files, "write_parquet", damaged)
+    monkeypatch.setattr(archive, "write_parquet", damaged)
     with pytest.raises(BasketError, match="cannot be saved"):
         save_basket(opened.basket, path, tables, earlier=path)
     assert path.read_bytes() == before

@@ -7,11 +7,12 @@ import pytest
 from foldbasket.baskets import edits
 from foldbasket.baskets.basket import Basket, SourceSpec, named
 from foldbasket.baskets.calculated import Calculated
-from foldbasket.baskets.files import decode, encode, load_tables, open_basket, save_basket
+from foldbasket.baskets.files import decode, encode, open_basket, save_basket
 from foldbasket.baskets.history import History
-from foldbasket.baskets.ready import made_ready
 from foldbasket.errors import BasketError, LinkError
 from foldbasket.links.link import Link
+from foldbasket.opening.reading import load_tables
+from foldbasket.opening.ready import made_ready
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.tables.mending.fields import HideFields, RenameField

@@ -8,11 +8,12 @@ import pytest
 from foldbasket.baskets import edits
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.calculated import Calculated
-from foldbasket.baskets.files import decode, encode, load_tables, open_basket
+from foldbasket.baskets.files import decode, encode, open_basket
 from foldbasket.baskets.naming import uses_of_source
-from foldbasket.baskets.summaries import circle_of, depth_of
+from foldbasket.baskets.needs import circle_of, depth_of
 from foldbasket.errors import BasketError, LinkError
 from foldbasket.folding.engine import Engine
+from foldbasket.opening.reading import load_tables
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Measure, Placed
 

@@ -523,8 +523,9 @@ def test_the_database_dialog_lists_reads_and_says_what_is_wrong(driver, settled,
 
 
 def test_a_server_that_refuses_the_password_asks_for_it_and_reads_then(driver, settled, monkeypatch, tmp_path):
-    from foldbasket.baskets import passwords, sources
+    from foldbasket.baskets import passwords
     from foldbasket.errors import ReadError
+    from foldbasket.opening import sources
     from foldbasket.tables.column import text_column
     from foldbasket.tables.reading.contract import Reading
     from foldbasket.tables.reading.database import Server

@@ -461,3 +461,16 @@ def test_a_weighted_average_past_the_exact_range_is_not_cut(value, weight):
     of = source(table("T", {"V": [value] * 3, "W": [weight] * 3}))
     report = fold(of, [measure("weighted average", "T.V", weight=ref("T.W"))])
     assert report.value(0, 0) == pytest.approx(float(value), rel=1e-15)
+
+
+def test_a_list_of_values_is_ordered_and_written_as_the_locale_does():
+    cities = source(table("T", {"City": ["Öland", "Zell", "Oslo"], "Day": [datetime.date(2026, 3, 1)] * 3}))
+    asked = Fold("f", (measure("list", "T.City"), measure("list", "T.Day")))
+
+    def said(locale):
+        report = Engine(cities, locale=locale).fold(asked)
+        return [report.text(0, at) for at in range(2)]
+
+    assert said("de")[0] == "Öland, Oslo, Zell"
+    assert said("sv")[0] == "Oslo, Zell, Öland"
+    assert said("de")[1] == "01.03.2026"

@@ -313,7 +313,7 @@ def aside(kind: str, seed: int, folder: Path) -> str | None:
 
 
 def _of_basket(path: Path) -> dict[str, Table]:
-    from foldbasket.baskets.files import load_tables
+    from foldbasket.opening.reading import load_tables
 
     return load_tables(open_basket(path))
 

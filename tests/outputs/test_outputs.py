@@ -11,9 +11,10 @@ import pytest
 from lxml import html as lxml_html
 from tests.folding.build import fold, measure, placed, ref, source, table
 
-from foldbasket.baskets.files import load_tables, open_basket
+from foldbasket.baskets.files import open_basket
 from foldbasket.errors import OutputError
 from foldbasket.folding.engine import Engine
+from foldbasket.opening.reading import load_tables
 from foldbasket.outputs import delimited, text
 from foldbasket.outputs.formats import save_report
 from foldbasket.styling.numbers import NumberStyle

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import dataclasses
 import errno
 import shutil
 import zipfile
@@ -12,11 +11,9 @@ from pathlib import Path
 
 import pyarrow.parquet as pq
 
-from foldbasket.baskets.basket import Basket, SourceSpec
-from foldbasket.errors import BasketError, ReadError, reason_of
-from foldbasket.tables.progress import Progress
+from foldbasket.baskets.basket import Basket
+from foldbasket.errors import BasketError
 from foldbasket.tables.reading.parquet import write_parquet
-from foldbasket.tables.reading.readers import read_table
 from foldbasket.tables.table import Table
 
 INNER = "basket.json"
@@ -33,18 +30,18 @@ MOST_RATIO = 200
 
 
 def inner_json(path: Path) -> bytes:
-    with _archive(path) as archive:
+    with archive_of(path) as archive:
         names = {info.filename: info for info in archive.infolist()}
         if INNER not in names:
             raise BasketError(
                 f"the archive holds no {INNER}, so it is not a basket.", where=path.name, todo="Choose another file."
             )
-        _bounded(names[INNER], MOST_JSON, path)
+        bounded(names[INNER], MOST_JSON, path)
         return _entry(archive, INNER, path)
 
 
 @contextlib.contextmanager
-def _archive(path: Path):  # type: ignore[no-untyped-def]
+def archive_of(path: Path):  # type: ignore[no-untyped-def]
     try:
         with zipfile.ZipFile(path) as archive:
             yield archive
@@ -67,53 +64,13 @@ def _entry(archive: zipfile.ZipFile, name: str, path: Path) -> bytes:
         ) from None
 
 
-def _bounded(info: zipfile.ZipInfo, most: int, path: Path) -> None:
+def bounded(info: zipfile.ZipInfo, most: int, path: Path) -> None:
     if info.file_size > most or info.file_size > MOST_RATIO * max(1, info.compress_size) + 4096:
         raise BasketError(
             f"“{info.filename}” would unpack to {info.file_size:,} bytes, which no basket needs.",
             where=path.name,
             todo="Do not trust this file.",
         )
-
-
-def carried_table(path: Path, source: SourceSpec, progress: Progress | None) -> Table:
-    import tempfile
-
-    assert source.data is not None
-    broken = BasketError(
-        f"the records of “{source.name}” in the basket are damaged.",
-        where=path.name,
-        todo=f"Open the earlier copy, “{path.name}~”, or read them from their own file.",
-    )
-    with _archive(path) as archive:
-        try:
-            info = archive.getinfo(source.data)
-        except KeyError:
-            raise BasketError(
-                f"the archive does not hold “{source.data}”.", where=path.name, todo="Open the earlier copy."
-            ) from None
-        _bounded(info, MOST_DATA, path)
-        with tempfile.NamedTemporaryFile(suffix=".parquet") as unpacked:
-            try:
-                with archive.open(info) as packed:
-                    while some := packed.read(1 << 20):
-                        if progress is not None:
-                            progress.step(f"Unpacking {source.name}", 0.0)
-                        unpacked.write(some)
-                unpacked.flush()
-            except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError, zipfile.zlib.error):  # type: ignore[attr-defined]
-                raise broken from None
-            except OSError as error:
-                raise BasketError(
-                    f"the records of “{source.name}” cannot be unpacked ({reason_of(error)}).",
-                    where=path.name,
-                    todo="Is the disk full?",
-                ) from None
-            try:
-                read = read_table(Path(unpacked.name), source.name, progress=progress)
-                return dataclasses.replace(read, origin=str(path))
-            except ReadError:
-                raise broken from None
 
 
 def pack(

@@ -7,8 +7,8 @@ from typing import Literal, TypeVar
 
 import msgspec
 
-from foldbasket.baskets.calculated import Calculated, Calculating
-from foldbasket.errors import BasketError, FoldBasketError
+from foldbasket.baskets.calculated import Calculated
+from foldbasket.errors import BasketError
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source
 from foldbasket.spec.field import Shared
@@ -90,11 +90,6 @@ class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     def joined(self, tables: Mapping[str, Table]) -> Source:
         """The basket's tables, once they are read, mended and calculated, with its links and what it says about them."""
         return Source(tables, self.links, self.shared, self.fiscal)
-
-    def whole(self, tables: Mapping[str, Table]) -> tuple[Source, dict[tuple[str, str], FoldBasketError]]:
-        """The basket's mended tables with its calculated fields, joined; and why some of those could not be made."""
-        made = Calculating().outcome(self.calculated, self.joined(tables), self.as_of)
-        return self.joined(made.tables), made.problems
 
     def source(self, key: str) -> SourceSpec:
         """The source that a key refers to, or a BasketError."""

@@ -2,22 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
-from functools import partial
+from collections.abc import Sequence
 
 import msgspec
 
-from foldbasket.errors import FoldBasketError, FormulaError
-from foldbasket.formulas.checking import Checked, checked, schema_of
-from foldbasket.formulas.evaluation import as_of_day, calculated
+from foldbasket.errors import FormulaError
 from foldbasket.formulas.parsing import parsed
 from foldbasket.formulas.tree import names_in
-from foldbasket.kept import Kept
-from foldbasket.links.source import Source
-from foldbasket.tables.column import Column
-from foldbasket.tables.progress import Progress
-from foldbasket.tables.table import Table
 
 
 class Calculated(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -56,97 +47,3 @@ def in_order(fields: Sequence[Calculated]) -> list[Calculated]:
     for each in fields:
         visit(each, ())
     return done
-
-
-def check_field(text: str, source: Source, home: str | None = None) -> tuple[Checked, str]:
-    """A record formula, checked, and the table it belongs to: the finest that reaches all its fields. Raises FoldBasketError."""
-    made = checked(text, schema_of(source), home=home, wants="field")
-    used = [ref.table for ref in made.refs()]
-    if not used:
-        return made, home or next(iter(source.tables))
-    base = source.base_for(used)
-    if home is not None and home != base and source.path(home, base) is not None:
-        base = home
-    return made, base
-
-
-@dataclass(frozen=True, eq=False)
-class Outcome:
-    """Tables with their calculated fields, and why some fields could not be made, by table and name."""
-
-    tables: dict[str, Table]
-    problems: dict[tuple[str, str], FoldBasketError]
-
-
-class Calculating:
-    """Calculated columns by what they were made from, so that an edit calculates only what it changed."""
-
-    def __init__(self, most: int = 60) -> None:
-        self._columns: Kept[Column] = Kept(most)
-        self._tables: Kept[Table] = Kept(most)
-
-    def is_ready(self, fields: Sequence[Calculated], source: Source, as_of: str) -> bool:
-        """Whether nothing is left to work out."""
-        try:
-            ordered = in_order(fields)
-        except FormulaError:
-            return True
-        return all(key in self._columns for key in self._keys(ordered, source, as_of))
-
-    @staticmethod
-    def _keys(ordered: Sequence[Calculated], source: Source, as_of: str) -> list[object]:
-        # A field depends on the tables and, at the most, on the fields before it.
-        return [(source.key, as_of, tuple(ordered[: at + 1])) for at in range(len(ordered))]
-
-    def outcome(
-        self, fields: Sequence[Calculated], source: Source, as_of: str, progress: Progress | None = None
-    ) -> Outcome:
-        """The source's tables with the calculated fields as further columns."""
-        problems: dict[tuple[str, str], FoldBasketError] = {}
-        tables = dict(source.tables)
-        try:
-            ordered = in_order(fields)
-        except FormulaError as error:
-            return Outcome(tables, {(each.table, each.name): error for each in fields})
-        made: dict[str, dict[str, Column]] = {}
-        keys: dict[str, list[object]] = {}
-        for each, key in zip(ordered, self._keys(ordered, source, as_of), strict=True):
-            if each.table not in tables:
-                problems[each.table, each.name] = FormulaError(
-                    f"there is no source “{each.table}”, so this field cannot be made.", 0, 1, where=each.name,
-                    todo="Take the field out, or name a source that is there.",
-                )  # fmt: skip
-                continue
-            try:
-                column = self._columns.get_or(key, partial(_column, each, source, made, as_of, progress))
-                made.setdefault(each.table, {})[each.name] = column
-                keys.setdefault(each.table, []).append(key)
-            except FoldBasketError as error:
-                problems[each.table, each.name] = error
-        for name, columns in made.items():
-            whole = (tables[name].serial, tuple(keys[name]))
-            tables[name] = self._tables.get_or(whole, partial(_widened, tables[name], columns))
-        return Outcome(tables, problems)
-
-
-def _column(
-    each: Calculated, source: Source, made: Mapping[str, Mapping[str, Column]], as_of: str, progress: Progress | None
-) -> Column:
-    """One calculated field's values. `made` are those before it, by table and name. Raises FoldBasketError."""
-    if each.name in source.tables[each.table].columns:
-        raise FormulaError(
-            f"“{source.called(each.table)}” has a field “{each.name}” already.", 0, 1, where=each.name, todo="Name this one otherwise."
-        )  # fmt: skip
-    tables = {name: _widened(table, made.get(name, {})) for name, table in source.tables.items()}
-    so_far = Source(tables, source.links, source.shared, source.fiscal)
-    formula, base = check_field(each.formula, so_far, each.table)
-    if base != each.table:
-        raise FormulaError(
-            f"it reads records of {source.called(base)}, of which one of {source.called(each.table)} has many.",
-            0, len(each.formula), where=each.name, todo=f"Make it a field of {source.called(base)}.",
-        )  # fmt: skip
-    return calculated(formula, so_far, base, each.name, as_of_day(source, as_of, each.table), progress)
-
-
-def _widened(table: Table, columns: Mapping[str, Column]) -> Table:
-    return table.with_columns({**table.columns, **columns}, table.texts) if columns else table

@@ -20,16 +20,13 @@ import msgspec
 import pyarrow as pa
 
 from foldbasket import kinds
-from foldbasket.baskets.archive import MOST_JSON, carried_table, inner_json, pack
+from foldbasket.baskets.archive import MOST_JSON, inner_json, pack
 from foldbasket.baskets.basket import FORMAT, VERSION, Basket, BasketFile, SourceSpec
-from foldbasket.baskets.consent import EVERYTHING, NOTHING, places_of
 from foldbasket.baskets.migration import migrated
+from foldbasket.baskets.needs import circle_of, depth_of
 from foldbasket.baskets.schema import allowed_at
-from foldbasket.baskets.sources import read_source
-from foldbasket.baskets.summaries import circle_of, depth_of, summary_of
-from foldbasket.errors import BasketError, Cancelled, FoldBasketError, FoldError, reason_of
+from foldbasket.errors import BasketError, FoldError, reason_of
 from foldbasket.formulas.evaluation import day_named
-from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Table
 from foldbasket.whole import written_whole
 
@@ -238,58 +235,6 @@ def own_files(basket: Basket, path: Path | None, folder: Path) -> list[Path]:
     """The basket's file and the files that its sources are read from, which no report may take the place of."""
     files = [folder / source.path for source in basket.sources if source.is_file]
     return files if path is None else [path, *files]
-
-
-def outside_places(opened: Opened) -> tuple[str, ...]:
-    """The files outside its own folder and the databases that a basket would read, which a stranger's may only with consent."""
-    return places_of(opened.basket, opened.folder)
-
-
-def load_tables(
-    opened: Opened,
-    *,
-    allow_outside: bool = False,
-    progress: Progress | None = None,
-    problems: dict[str, FoldBasketError] | None = None,
-    known: Mapping[str, Table] | None = None,
-) -> dict[str, Table]:
-    """Every source's table as it is read, by its key; `known` are at hand already. A source that cannot be read raises a BasketError that says which and what
-    to do; with `problems` it is noted there instead, and the others are read.
-
-    Files outside the basket's folder and databases are read only with `allow_outside`.
-    """
-    if not allow_outside and (outside := outside_places(opened)):
-        raise BasketError(
-            f"it reads data outside its own folder: {', '.join(outside)}.",
-            where=opened.path.name,
-            todo="If you trust it, allow that (on the command line: --trust).",
-        )
-    tables: dict[str, Table] = dict(known or {})
-
-    def fold_table(name: str, progress: Progress | None) -> Table:
-        return summary_of(opened.basket, name, read, progress)
-
-    def read(name: str) -> Table:
-        if name not in tables:
-            source = opened.basket.source(name)
-            if source.data is not None:
-                tables[name] = carried_table(opened.path, source, progress)
-            else:
-                agreed = EVERYTHING if allow_outside else NOTHING
-                tables[name] = read_source(source, opened.folder, agreed, progress, fold_table)
-        return tables[name]
-
-    for source in opened.basket.sources:
-        try:
-            read(source.key)
-        except FoldBasketError as error:
-            if isinstance(error, Cancelled):
-                raise
-            if problems is not None:
-                problems[source.key] = error
-                continue
-            raise BasketError(f"the source “{source.name}” cannot be read: {error}", where=opened.path.name) from None
-    return tables
 
 
 def with_full_paths(opened: Opened) -> Basket:

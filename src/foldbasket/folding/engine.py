@@ -249,9 +249,8 @@ class Engine:
         operand = None
         if measure.field is not None:
             column = self.source.column(measure.field)
-            operand = Operand(
-                column.type, column.scale, column.dictionary if isinstance(column, CodedColumn) else None, column
-            )
+            dictionary = column.dictionary if isinstance(column, CodedColumn) else None
+            operand = Operand(column.type, column.scale, dictionary, column, locale=self.locale)
         aggregate.check(operand, measure.field.field if measure.field else measure.id)
         if operand is not None:
             needs = aggregate.quantities(measure)

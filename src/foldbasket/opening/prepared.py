@@ -8,8 +8,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from foldbasket.baskets.basket import Basket, SourceSpec
-from foldbasket.baskets.files import Opened, is_basket, load_tables, open_basket
-from foldbasket.baskets.ready import Ready, made_ready
+from foldbasket.baskets.files import Opened, is_basket, open_basket
+from foldbasket.opening.reading import load_tables
+from foldbasket.opening.ready import Ready, made_ready
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.readers import table_name
 

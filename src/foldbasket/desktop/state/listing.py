@@ -71,8 +71,7 @@ def _is_quick(column: Column) -> bool:
 
 def listed(column: Column, cut: Cut | None, fiscal: Fiscal, locale: str) -> Listed:
     """The members of a column in label order. Raises FoldError when it cannot be cut so."""
-    domain = domain_of(column, cut, fiscal)
-    domain.locale = locale
+    domain = domain_of(column, cut, fiscal, locale)
     if domain.blank > MOST_MEMBERS:
         return Listed(domain.blank, (), ())
     order = domain.ranks[: domain.blank].argsort().tolist()

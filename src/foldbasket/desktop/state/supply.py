@@ -14,10 +14,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from foldbasket import faults
 from foldbasket.baskets.basket import Basket, SourceSpec
-from foldbasket.baskets.calculated import Calculating
 from foldbasket.baskets.consent import NOWHERE, Agreed
-from foldbasket.baskets.sources import Mending, origin_key, read_source
-from foldbasket.baskets.summaries import circle_of, needed_sources, summary_of
+from foldbasket.baskets.needs import circle_of, needed_sources
 from foldbasket.desktop.state.watching import Watcher
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError, FoldError, LinkError
@@ -25,6 +23,9 @@ from foldbasket.links.findings import link_findings
 from foldbasket.links.link import Link, Match, match_of
 from foldbasket.links.source import Source
 from foldbasket.links.suggest import suggested
+from foldbasket.opening.ready import Keeping
+from foldbasket.opening.sources import origin_key, read_source
+from foldbasket.opening.summaries import summary_of
 from foldbasket.tables.changes import changes_between
 from foldbasket.tables.column import Column
 from foldbasket.tables.findings.finding import Finding
@@ -63,7 +64,7 @@ class Supply(QObject):
         """By source: why its records are not the latest."""
         self._read: dict[object, Table] = {}
         self._failures: dict[object, FoldBasketError] = {}
-        self._mending = Mending()
+        self._keeping = Keeping()
         self._findings: dict[int, list[Finding]] = {}
         self._link_findings: dict[str, list[Finding]] = {}
         self._preparer = Worker("prepare", self)
@@ -74,7 +75,6 @@ class Supply(QObject):
         self._preparer.told.connect(self.told)
         self._refresher.finished.connect(self._refreshed)
         self._looker.finished.connect(self._has_looked)
-        self._calculating = Calculating()
         self._calculated_for: object = None
         self.problems: dict[tuple[str, str], FoldBasketError] = {}
         """Why calculated fields could not be made, by table and name."""
@@ -169,9 +169,8 @@ class Supply(QObject):
             read = self._read.get(key)
             if read is None:
                 to_do.append(spec)
-            elif self._mending.is_ready(read, spec) or _is_small(read):
-                table, self.outcomes[spec.key] = self._mending.table(read, spec)
-                self.tables[spec.key] = table.named(spec.name)
+            elif self._keeping.can_mend(basket, spec.key, read) or _is_small(read):
+                self.tables[spec.key], self.outcomes[spec.key] = self._keeping.mended(basket, spec.key, read)
             else:
                 to_do.append(spec)
         if to_do:
@@ -200,7 +199,7 @@ class Supply(QObject):
             for spec in specs:
                 try:
                     table = read(spec.key)
-                    self._mending.table(table, spec, progress)
+                    self._keeping.mended(basket, spec.key, table, progress)
                     done[keys[spec.key]] = table
                 except FoldBasketError as error:
                     progress.step("Reading", 0.0)
@@ -227,30 +226,30 @@ class Supply(QObject):
 
     def _renew_source(self) -> None:
         tables = {spec.key: self.tables[spec.key] for spec in self.basket.sources if spec.key in self.tables}
-        self._calculate(self.basket.joined(tables))
+        self._calculate(tables)
         source = self.basket.joined(self.tables)
         if source.key != self.source.key:
             self.source = source
             self.changed.emit()
             self.look()
 
-    def _calculate(self, source: Source) -> None:
+    def _calculate(self, tables: dict[str, Table]) -> None:
         """Adds calculated fields to the tables: at once where they are at hand or small, else in the background."""
-        fields, as_of = self.basket.calculated, self.basket.as_of
+        basket = self.basket
         self.problems = {}
-        if not fields:
+        if not basket.calculated:
             return
-        few = all(_is_small(source.tables[each.table]) for each in fields if each.table in source.tables)
-        if few or self._calculating.is_ready(fields, source, as_of) or not self._calculator_may(source):
-            made = self._calculating.outcome(fields, source, as_of)
+        few = all(_is_small(tables[each.table]) for each in basket.calculated if each.table in tables)
+        if few or self._keeping.can_calculate(basket, tables) or not self._calculator_may(tables):
+            made = self._keeping.calculated(basket, tables)
             self.tables.update(made.tables)
             self.problems = made.problems
             return
-        self._calculator.start(lambda progress: self._calculating.outcome(fields, source, as_of, progress))
+        self._calculator.start(lambda progress: self._keeping.calculated(basket, tables, progress))
 
-    def _calculator_may(self, source: Source) -> bool:
+    def _calculator_may(self, tables: dict[str, Table]) -> bool:
         """Whether the background should work the fields out: not when it just did, for then one of them is wrong."""
-        key = (source.key, self.basket.calculated, self.basket.as_of)
+        key = (self.basket.joined(tables).key, self.basket.calculated, self.basket.as_of)
         fresh, self._calculated_for = key != self._calculated_for, key
         return fresh
 
@@ -332,7 +331,7 @@ class Supply(QObject):
     def _refresh_next(self) -> None:
         if not self._waiting:
             return
-        place, agreed = self._waiting.pop(0), self.agreed
+        place, agreed, basket = self._waiting.pop(0), self.agreed, self.basket
         specs = [spec for spec in self.basket.sources if spec.is_file and spec.path == place and spec.data is None]
 
         def work(progress: Any) -> Any:
@@ -340,7 +339,7 @@ class Supply(QObject):
             for spec in specs:
                 try:
                     table = read_source(spec, NOWHERE, agreed, progress)
-                    self._mending.table(table, spec, progress)
+                    self._keeping.mended(basket, spec.key, table, progress)
                     done.append((spec, table))
                 except FoldBasketError as error:
                     done.append((spec, error))

@@ -19,21 +19,20 @@ from foldbasket.baskets.files import (
     State,
     is_basket,
     is_other,
-    load_tables,
     open_basket,
-    outside_places,
     relative_to,
     save_basket,
     state_of,
     with_full_paths,
 )
 from foldbasket.baskets.naming import UNNAMED
-from foldbasket.baskets.sources import read_source
 from foldbasket.desktop import memory
 from foldbasket.desktop.state.board import Keeper
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError
 from foldbasket.links.link import Link
+from foldbasket.opening.reading import load_tables, outside_places
+from foldbasket.opening.sources import read_source
 from foldbasket.spec.fold import Fold
 from foldbasket.tables.reading.readers import table_name
 from foldbasket.tables.table import Table

@@ -11,7 +11,7 @@ import msgspec
 from PyQt6.QtCore import QObject
 
 from foldbasket.baskets import edits
-from foldbasket.baskets.calculated import Calculated, check_field
+from foldbasket.baskets.calculated import Calculated
 from foldbasket.baskets.placing import free_id
 from foldbasket.desktop.state.board import Board
 from foldbasket.desktop.state.workers import Worker
@@ -23,6 +23,7 @@ from foldbasket.formulas.evaluation import as_of_day, shown_for
 from foldbasket.formulas.help import Offer, kind_said, offers
 from foldbasket.formulas.parsing import parsed, written
 from foldbasket.formulas.tree import is_summary, names_in
+from foldbasket.opening.calculating import check_field
 from foldbasket.sentence.phrases import measure_heading
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import FORMULA, Fold, Measure

@@ -16,12 +16,12 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from foldbasket.baskets import edits
 from foldbasket.baskets.basket import SourceSpec, free_name, taken
 from foldbasket.baskets.consent import EVERYTHING, NOWHERE
-from foldbasket.baskets.sources import read_source
 from foldbasket.desktop.state.board import Board
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import BasketError, FoldBasketError
 from foldbasket.links.link import Link
 from foldbasket.links.suggest import names_records
+from foldbasket.opening.sources import read_source
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables.changes import changes_between
 from foldbasket.tables.findings.finding import Finding

@@ -83,9 +83,7 @@ class LocalMaker:
 
         def code() -> tuple[Codes, Domain]:
             self.ran["codes"] += 1
-            codes, domain = placed_codes(self.source, base, ref, cut)
-            domain.locale = self.locale
-            return codes, domain
+            return placed_codes(self.source, base, ref, cut, self.locale)
 
         return self._codes.get_or((base, ref, cut), code)
 

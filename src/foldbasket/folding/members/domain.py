@@ -84,11 +84,9 @@ class Domain:
     Code `blank` and, one further, `no_match` stand for records without a member; `others` for those gathered in one line.
     """
 
-    def __init__(self, dictionary: Dictionary, part: Part | None = None) -> None:
-        self.dictionary = dictionary
-        self.part = part
-        self.locale = "en"
-        """By whose order of letters labels stand."""
+    def __init__(self, dictionary: Dictionary, part: Part | None = None, locale: str = "en") -> None:
+        """`locale` says by whose order of letters labels stand."""
+        self.dictionary, self.part, self.locale = dictionary, part, locale
         self.type = FieldType.WHOLE if part is not None else dictionary.type
 
     @property
@@ -202,22 +200,22 @@ def part_named(name: str, kind: FieldType, field: str, fiscal: Fiscal) -> Part:
     return part
 
 
-def domain_of(column: Column, cut: Cut | None, fiscal: Fiscal) -> Domain:
+def domain_of(column: Column, cut: Cut | None, fiscal: Fiscal, locale: str = "en") -> Domain:
     """The members that a field has, cut in a way or as it is. FoldError when it cannot be cut so."""
     if cut is None:
-        return Domain(column.coded().dictionary)
+        return Domain(column.coded().dictionary, None, locale)
     if isinstance(column, CodedColumn):
-        return _of_dictionary(column.dictionary, cut, fiscal, column.name)[1]
-    return members_of(column, cut, fiscal)[1]
+        return _of_dictionary(column.dictionary, cut, fiscal, column.name, locale)[1]
+    return members_of(column, cut, fiscal, locale)[1]
 
 
-def members_of(column: Column, cut: Cut | None, fiscal: Fiscal) -> tuple[Codes, Domain]:
+def members_of(column: Column, cut: Cut | None, fiscal: Fiscal, locale: str = "en") -> tuple[Codes, Domain]:
     """One code for each of a column's own records, shape (records,), and what the codes mean."""
     if cut is None or isinstance(cut, Groups) or isinstance(column, CodedColumn):
         coded = column.coded()
         if cut is None:
-            return coded.codes, Domain(coded.dictionary)
-        target, domain = _of_dictionary(coded.dictionary, cut, fiscal, column.name)
+            return coded.codes, Domain(coded.dictionary, None, locale)
+        target, domain = _of_dictionary(coded.dictionary, cut, fiscal, column.name, locale)
         codes: Codes = target[:-1].astype(smallest_codes(domain.size))[coded.codes]
         return codes, domain
     # Numbers and time stamps are cut as they stand, without finding out which of them differ.
@@ -230,7 +228,7 @@ def members_of(column: Column, cut: Cut | None, fiscal: Fiscal) -> tuple[Codes, 
     different = np.flatnonzero(seen)
     place = np.zeros(many - low, smallest_codes(len(different) + 2))
     place[different] = np.arange(len(different))
-    domain = Domain(Dictionary(FieldType.WHOLE, different + low), part)
+    domain = Domain(Dictionary(FieldType.WHOLE, different + low), part, locale)
     if column.valid is None:
         return place[numbers - low], domain
     full = np.full(len(column), domain.blank, place.dtype)
@@ -238,12 +236,12 @@ def members_of(column: Column, cut: Cut | None, fiscal: Fiscal) -> tuple[Codes, 
     return full, domain
 
 
-def placed_codes(source: Source, base: str, ref: FieldRef, cut: Cut | None) -> tuple[Codes, Domain]:
+def placed_codes(source: Source, base: str, ref: FieldRef, cut: Cut | None, locale: str = "en") -> tuple[Codes, Domain]:
     """One code per base record for a placed field, shape (records,), and what the codes mean."""
     if cut is None:
         aligned = source.aligned(base, ref)
-        return aligned.codes, Domain(aligned.dictionary)
-    codes, domain = members_of(source.column(ref), cut, source.fiscal)
+        return aligned.codes, Domain(aligned.dictionary, None, locale)
+    codes, domain = members_of(source.column(ref), cut, source.fiscal, locale)
     rows = source.rows(base, ref.table)
     if rows is None:
         return codes, domain
@@ -252,20 +250,20 @@ def placed_codes(source: Source, base: str, ref: FieldRef, cut: Cut | None) -> t
 
 
 def _of_dictionary(
-    dictionary: Dictionary, cut: Cut, fiscal: Fiscal, field: str
+    dictionary: Dictionary, cut: Cut, fiscal: Fiscal, field: str, locale: str
 ) -> tuple[npt.NDArray[np.int64], Domain]:
     """For every code of a field, blank and no match too, the code of its member once cut; and the members."""
     if isinstance(cut, Groups):
         if cut.part is not None:
-            own, parts = _of_dictionary(dictionary, cut.part, fiscal, field)
+            own, parts = _of_dictionary(dictionary, cut.part, fiscal, field, locale)
             target, domain = _grouped(parts, cut)
             return target[own], domain
-        return _grouped(Domain(dictionary), cut)
+        return _grouped(Domain(dictionary, None, locale), cut)
     values = np.asarray(dictionary.values) if dictionary.type is not FieldType.TEXT else np.zeros(0)
     part = _part_for(cut, dictionary.type, dictionary.scale, values, fiscal, field)
     different, inverse = np.unique(_numbers(part, values, dictionary.type), return_inverse=True)
     target = np.concatenate([inverse, [len(different), len(different) + 1]])
-    return target, Domain(Dictionary(FieldType.WHOLE, different), part)
+    return target, Domain(Dictionary(FieldType.WHOLE, different), part, locale)
 
 
 def _part_for(cut: Cut, kind: FieldType, scale: int, values: npt.NDArray, fiscal: Fiscal, field: str) -> Part:
@@ -292,7 +290,7 @@ def _grouped(members: Domain, cut: Groups) -> tuple[npt.NDArray[np.int64], Domai
     different = list(dict.fromkeys(names))
     place = {name: at for at, name in enumerate(different)}
     target = np.array([*(place[name] for name in names), len(different), len(different) + 1], np.int64)
-    return target, Domain(Dictionary(FieldType.TEXT, pa.array(different, pa.string())))
+    return target, Domain(Dictionary(FieldType.TEXT, pa.array(different, pa.string())), None, members.locale)
 
 
 def joined(domains: Sequence[Domain], field: str) -> tuple[Domain, list[npt.NDArray[np.int64]]]:
@@ -328,8 +326,7 @@ def joined(domains: Sequence[Domain], field: str) -> tuple[Domain, list[npt.NDAr
         pa.array(values, pa.string()) if first.type is FieldType.TEXT else np.array(values, _kind_of(first)),
         scale,
     )
-    made = Domain(dictionary, first.part)
-    made.locale = first.locale
+    made = Domain(dictionary, first.part, first.locale)
     remaps = [np.array([*(place[value] for value in listed), made.blank, made.no_match], np.int64) for listed in lists]
     return made, remaps
 
@@ -343,6 +340,6 @@ def filled(domain: Domain, low: int, high: int) -> tuple[Domain, npt.NDArray[np.
     values = np.arange(low, high + 1)
     old = np.asarray(domain.dictionary.values, np.int64)
     outside = old[(old < low) | (old > high)]
-    made = Domain(Dictionary(domain.dictionary.type, np.concatenate([values, outside])), domain.part)
+    made = Domain(Dictionary(domain.dictionary.type, np.concatenate([values, outside])), domain.part, domain.locale)
     place = {int(value): at for at, value in enumerate(np.asarray(made.dictionary.values))}
     return made, np.array([*(place[int(value)] for value in old), made.blank, made.no_match], np.int64)

@@ -80,7 +80,8 @@ class Block:
 class Operand:
     """What an aggregate runs over: the field's type and scale, its dictionary when it is coded, and the column itself.
 
-    `scales` are those of the quantities it asked for; `records` names, for first and last, the record at each place.
+    `scales` are those of the quantities it asked for; `records` names, for first and last, the record at each place; `locale` says how
+    values that become text are ordered and written.
     """
 
     type: FieldType
@@ -89,6 +90,7 @@ class Operand:
     column: Column | None = None
     scales: Mapping[State | str, int] = field(default_factory=dict)
     records: npt.NDArray[np.int64] | None = None
+    locale: str = "en"
 
 
 Key = State | str

@@ -114,15 +114,17 @@ class ListOfValues(Aggregate):
 
         if operand.dictionary is not None:
             members = np.argsort(operand.dictionary.binary_ranks, kind="stable")[runs.values]
-            domain = Domain(operand.dictionary)
+            domain = Domain(operand.dictionary, None, operand.locale)
         else:
             kept, members = np.unique(runs.values, return_inverse=True)
-            domain = Domain(Dictionary(operand.type, kept, operand.scale))
+            domain = Domain(Dictionary(operand.type, kept, operand.scale), None, operand.locale)
         ranks = domain.ranks[members] if len(members) else members
         order = np.lexsort((ranks, runs.group_of_run()))
         texts = []
         for start, stop in zip(runs.starts, runs.stops, strict=True):
-            listed = [domain.label(int(members[at]), "en") for at in order[start : min(stop, start + MOST_LISTED)]]
+            listed = [
+                domain.label(int(members[at]), operand.locale) for at in order[start : min(stop, start + MOST_LISTED)]
+            ]
             more = stop - start - len(listed)
             texts.append(", ".join(listed) + (f", … and {more:,} more" if more else ""))
         found = np.empty(len(texts), object)

@@ -3,20 +3,22 @@
 from decimal import Decimal
 
 import pytest
-from tests.folding.build import lines, table
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.basket import Basket, SourceSpec
-from foldbasket.baskets.calculated import Calculated, Calculating
+from foldbasket.baskets.calculated import Calculated
 from foldbasket.baskets.files import decode, encode
 from foldbasket.baskets.history import History
 from foldbasket.errors import BasketError
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.values import Compare
 from foldbasket.links.link import Link
+from foldbasket.opening.calculating import Calculating
+from foldbasket.opening.ready import Keeping
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.tables.mending.fields import RenameField
+from tests.folding.build import lines, table
 
 D = Decimal
 TABLES = {
@@ -38,7 +40,8 @@ def basket(*calculated, folds=()):
 
 
 def made(of):
-    return of.whole(TABLES)
+    made = Keeping().calculated(of, TABLES)
+    return of.joined(made.tables), made.problems
 
 
 def texts(source, table_name, field):
