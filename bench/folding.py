@@ -15,12 +15,13 @@ from foldbasket.folding.compare.shares import ShareOf, Whole
 from foldbasket.folding.cubes import kernels
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.members import Members
+from foldbasket.folding.layout.pickings.ends import Top
 from foldbasket.formulas.checking import checked, schema_of
 from foldbasket.formulas.evaluation import calculated
 from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Measure, Placed
-from foldbasket.spec.order import ByValue, Keep
+from foldbasket.spec.order import ByValue, Rest
 from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn, smallest_codes
 from foldbasket.tables.conversion import from_arrow, to_arrow
 from foldbasket.tables.table import Table
@@ -205,7 +206,7 @@ def kept_stages(table: Table) -> list[Row]:
         "turn": replace(FOLD, rows=COLUMNS, columns=ROWS),
         "fold all groups up": replace(FOLD, rows=(replace(region, closed=True), site)),
         "order by value, the top ten and All others": replace(
-            FOLD, rows=(region, replace(site, by=ByValue("net"), descending=True, keep=Keep("net", rest="gathered")))
+            FOLD, rows=(region, replace(site, by=ByValue("net"), descending=True, keep=Top("net", Rest.GATHERED)))
         ),
         "share of the column instead of the amount": replace(
             FOLD, measures=(replace(NET, compare=ShareOf(Whole.COLUMN)), COUNT)

@@ -84,21 +84,56 @@ def _parquet(folder: Path, lines: int) -> list[Row]:
     return found
 
 
+MEASURED = """
+import ctypes, gc, os, sys, threading, time
+from pathlib import Path
+import numpy as np, pyarrow as pa
+import pyarrow.csv, foldbasket.tables.reading.readers as readers
+from foldbasket.tables.column import DeferredColumn
+
+def tree(pid):
+    yield pid
+    for task in Path(f"/proc/{pid}/task").glob("*"):
+        for child in (task / "children").read_text().split():
+            yield from tree(int(child))
+
+def now():
+    \"\"\"Memory of this process and of those it has read in, pages that several share counted once.\"\"\"
+    taken = 0
+    for pid in tree(os.getpid()):
+        try:
+            taken += int(Path(f"/proc/{pid}/smaps_rollup").read_text().split("Pss:")[1].split()[0]) * 1024
+        except (OSError, IndexError):
+            pass  # it has ended meanwhile
+    return taken
+
+highest, goes_on = [0], [True]
+def watch():
+    while goes_on[0]:
+        highest[0] = max(highest[0], now())
+        time.sleep(0.02)
+
+before = now()
+threading.Thread(target=watch, daemon=True).start()
+table = readers.read_table(Path(sys.argv[1]), "x")
+for column in table.columns.values():  # what another process wrote counts as soon as it is looked at
+    if not isinstance(column, DeferredColumn):
+        np.asarray(getattr(column, "codes", getattr(column, "values", np.zeros(0)))).sum()
+goes_on[0] = False
+gc.collect()
+pa.default_memory_pool().release_unused()
+ctypes.CDLL("libc.so.6").malloc_trim(0)
+print(table.nbytes, now() - before, highest[0] - before)
+"""
+
+
 def memory(path: Path, kind: str = "CSV") -> list[Row]:
-    """Peak and resting memory of a process that opens the file, in bytes of its encoded columns (said as seconds)."""
-    code = (
-        "import sys, resource, gc; from pathlib import Path; import pyarrow as pa\n"
-        "import pyarrow.csv, foldbasket.tables.reading.readers as r\n"
-        "def now():\n    return int(open('/proc/self/statm').read().split()[1]) * resource.getpagesize()\n"
-        "before = now(); t = r.read_table(Path(sys.argv[1]), 'x'); gc.collect(); pa.default_memory_pool().release_unused()\n"
-        "peak = int(open('/proc/self/status').read().split('VmHWM:')[1].split()[0]) * 1024\n"
-        "import ctypes; ctypes.CDLL('libc.so.6').malloc_trim(0)\n"
-        "print(t.nbytes, now() - before, peak - before, sum(v.nbytes for v in t.columns.values()))"
-    )
+    """Peak and resting memory of a process that opens the file, and of those that read for it, in bytes of its encoded columns (said as
+    seconds)."""
     told = subprocess.run(
-        [sys.executable, "-c", code, str(path)], capture_output=True, text=True, check=True, env=os.environ
+        [sys.executable, "-c", MEASURED, str(path)], capture_output=True, text=True, check=True, env=os.environ
     )
-    encoded, resting, peak, _ = map(int, told.stdout.split())
+    encoded, resting, peak = map(int, told.stdout.split())
     found = []
     for what, taken, aim in (
         (f"memory of an open source ({kind})", resting, 1.3),

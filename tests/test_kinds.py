@@ -31,9 +31,11 @@ from foldbasket.kinds import Choice, entered, set_by
 from foldbasket.outputs.formats import OUTPUTS, Output
 from foldbasket.outputs.formats import entered as output_entered
 from foldbasket.spec.comparison import Comparison
+from foldbasket.spec.cut import Bands, BandsStruct
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
 from foldbasket.spec.fold import Fold, Measure, Placed
+from foldbasket.spec.order import Keep, KeepStruct
 from foldbasket.tables.column import text_column
 from foldbasket.tables.findings.finding import FINDERS, Finding, Offer, finder
 from foldbasket.tables.mending.mend import AnyMend, Mend, Mended
@@ -94,6 +96,8 @@ def own():
 
 
 SORTS = [
+    Keep.kinds,
+    Bands.kinds,
     Comparison.kinds,
     Filter.kinds,
     AGGREGATES,
@@ -194,6 +198,68 @@ def test_a_filter(own, basket, tmp_path, driver):
     assert [each.text() for each in chosen] == ["Ending, a toy"]
     type_into(driver, "Letter", "a")
     assert driver.table() == [["a", "", "1.50"], ["", "Everything", "1.50"]]
+
+
+# --- picking and bands --------------------------------------------------------
+
+
+def test_a_picking(own, basket, tmp_path, driver):
+    @entered
+    class EveryOther(KeepStruct, frozen=True, tag="toy every other"):
+        """Every so many members, whatever their values."""
+
+        step: Annotated[int, set_by("Step", "One in so many.", hint="2", least=1)] = 2
+        standing: ClassVar[int] = 99
+        label: ClassVar[str] = "every other, a toy"
+
+        @property
+        def said(self):
+            return f"every {self.step}th, a toy"
+
+        def kept(self, values, parents):
+            return np.arange(len(parents)) % self.step == self.step - 1
+
+    site = msgspec.structs.replace(FOLD.rows[0], keep=EveryOther("net"))
+    path = basket(msgspec.structs.replace(FOLD, rows=(site,)))
+    assert rendered(path, tmp_path)[1:] == [["b", "-1.75"], ["Everything", "-0.25"]]
+    driver.open(path)
+    assert driver.words()[1] == ("rows", "Site (every 2th, a toy by Net)")
+    driver.desk.select_word("site")
+    card = driver.workspace.card.at_once()
+    choosers = {each.accessibleName(): each for each in card.findChildren(QComboBox)}
+    assert choosers["Members"].currentText() == "every other, a toy"
+    type_into(driver, "Step", "1")
+    assert driver.table() == [["a", "", "1.50"], ["b", "", "-1.75"], ["", "Everything", "-0.25"]]
+
+
+def test_bands(own, basket, tmp_path, driver):
+    @entered
+    class AroundZero(BandsStruct, frozen=True, tag="toy zero"):
+        """Below zero and above."""
+
+        reach: Annotated[str, set_by("Reach", hint="100")] = "100"
+        standing: ClassVar[int] = 99
+        label: ClassVar[str] = "around zero, a toy"
+        meaning: ClassVar[str] = "Losses and gains."
+
+        @property
+        def said(self):
+            return f"around zero up to {self.reach}"
+
+        def between(self, numbers):
+            reach = numbers.size(self.reach, "reach")
+            return [-reach, reach * 0, reach]
+
+    word = Placed("net by", FieldRef("sales", "Net"), bands=AroundZero("10"))
+    path = basket(Fold("Toy", (NET,), (word,)))
+    assert rendered(path, tmp_path)[1:] == [["'-10 to below 0", "-4.00"], ["0 to 10", "3.75"], ["Everything", "-0.25"]]
+    driver.open(path)
+    assert driver.words()[1] == ("rows", "Net around zero up to 10")
+    driver.desk.select_word("net by")
+    chosen = [each.text() for each in driver.workspace.card.body.findChildren(QPushButton) if each.isChecked()]
+    assert "around zero, a toy" in chosen
+    type_into(driver, "Reach", "2")
+    assert driver.table()[-2:] == [["(outside)", "", "-1.75"], ["", "Everything", "-0.25"]]
 
 
 # --- aggregate ----------------------------------------------------------------

@@ -8,6 +8,8 @@ from collections.abc import Callable, Iterable
 from typing import TypeVar
 
 Thing = TypeVar("Thing")
+BEGINS = 4
+"""The last of the ranks of `fit` at which every word typed begins a word of the name."""
 
 
 def fit(typed: str, name: str, more: str = "") -> int | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import json
 import os
+from functools import lru_cache
 from pathlib import Path
 
 from foldbasket.whole import write_whole
@@ -19,8 +20,18 @@ def file() -> Path:
 
 
 def _read() -> dict[str, list[str]]:
+    """What is remembered; read again only where the file is another, since views ask at every turn."""
     try:
-        read = json.loads(file().read_text("utf-8"))
+        found = os.stat(file())
+    except OSError:
+        return {}
+    return _read_once(file(), (found.st_mtime_ns, found.st_size, found.st_ino))
+
+
+@lru_cache(maxsize=1)
+def _read_once(path: Path, state: tuple[int, int, int]) -> dict[str, list[str]]:
+    try:
+        read = json.loads(path.read_text("utf-8"))
     except (OSError, ValueError):
         return {}
     return (

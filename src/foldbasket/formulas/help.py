@@ -10,6 +10,7 @@ from foldbasket.formulas.function import FUNCTIONS
 from foldbasket.formulas.language import AGGREGATE_NAMES, KEYWORDS
 from foldbasket.formulas.parsing import written
 from foldbasket.formulas.values import Kind
+from foldbasket.typed import BEGINS, fit
 
 
 @dataclass(frozen=True)
@@ -82,17 +83,11 @@ def member_before(text: str, at: int) -> tuple[str, int, str] | None:
 
 
 def matching(offered: Sequence[Offer], typed: str, most: int = 12) -> list[Offer]:
-    """The offers that begin with what was typed, then those in which a word begins with it."""
-    wanted = typed.casefold()
-    if not wanted:
+    """The offers that what was typed may be the beginning of, or of whose words it is, as all lists are searched."""
+    if not typed.strip():
         return []
-    first = [each for each in offered if each.shown.casefold().startswith(wanted)]
-    later = [
-        each
-        for each in offered
-        if each not in first and any(word.startswith(wanted) for word in re.split(r"\W+", each.shown.casefold()))
-    ]
-    return (first + later)[:most]
+    found = [(rank, each) for each in offered if (rank := fit(typed, each.shown)) is not None and rank <= BEGINS]
+    return [each for _, each in sorted(found, key=lambda pair: pair[0])][:most]
 
 
 def inside_aggregate(text: str, at: int) -> bool:
