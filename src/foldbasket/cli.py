@@ -216,7 +216,7 @@ def _render(options: argparse.Namespace) -> int:
     targets = _targets(options.to, [fold.name for fold in folds])
     for fold, target in zip(folds, targets, strict=True):
         try:
-            report = ready.engine.fold(fold)
+            report = basket.worn(ready.engine.fold(fold), fold)
             _write(report, target, options.shape, spare)
         except FoldBasketError as error:
             tell(f"{options.basket.name}: the fold “{fold.name}” cannot be made: {error}")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable, Mapping, Sequence
 from typing import Literal, TypeVar
 
@@ -9,11 +10,13 @@ import msgspec
 
 from foldbasket.baskets.calculated import Calculated
 from foldbasket.errors import BasketError
+from foldbasket.folding.report.report import Report
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source
 from foldbasket.spec.field import Shared
 from foldbasket.spec.fold import Fold
 from foldbasket.styling.dates import CALENDAR_YEAR, Fiscal
+from foldbasket.styling.styles import Style, style_named
 from foldbasket.tables.mending.mend import AnyMend
 from foldbasket.tables.reading.contract import Reading
 from foldbasket.tables.reading.database import Server
@@ -56,7 +59,8 @@ class SourceSpec(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
 class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """Everything the analyst has made. `locale` and `currency` (ISO 4217) say how numbers are written, `as_of` what relative
     dates go by: a date, `today`, or the `latest` date in the data; `fiscal` when the firm's year starts, `shared` which fields
-    mean the same in tables that no link joins; `calculated` are fields made by formulas."""
+    mean the same in tables that no link joins; `calculated` are fields made by formulas;
+    `style` is the key of the style that reports wear which name none, `styles` are the basket's own."""
 
     name: str = "Untitled"
     sources: tuple[SourceSpec, ...] = ()
@@ -68,6 +72,8 @@ class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     fiscal: Fiscal = CALENDAR_YEAR
     shared: tuple[Shared, ...] = ()
     calculated: tuple[Calculated, ...] = ()
+    style: str = "ledger"
+    styles: tuple[Style, ...] = ()
 
     def fold(self, key: str) -> Fold:
         """The fold that a key refers to, or a BasketError that lists them."""
@@ -105,6 +111,13 @@ class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     def fold_name(self, key: str) -> str:
         """What the fold that a key refers to is called; the key itself where it is gone."""
         return next((fold.name for fold in self.folds if fold.key == key), key)
+
+    def worn(self, report: Report, fold: Fold) -> Report:
+        """A report of a fold, in the fold's present look and its style."""
+        style = style_named(fold.look.style or self.style, self.styles)
+        if report.look == fold.look and report.style == style:
+            return report
+        return dataclasses.replace(report, look=fold.look, style=style)
 
     def place_of(self, source: SourceSpec) -> str:
         """Where a source comes from, in a few words."""

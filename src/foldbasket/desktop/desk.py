@@ -227,8 +227,13 @@ class Desk(QObject):
         if new is not None:
             self.view.fold_key, self.view.word = new, None
             parts |= Part.WORD
-        if self.fold != fold:
-            parts |= Part.FOLD
+        now = self.fold
+        if now != fold:
+            same = now is not None and fold is not None and now.key == fold.key and now.asks_as(fold)
+            parts |= Part.LOOK if same else Part.FOLD
+        if before.style != basket.style or before.styles != basket.styles:
+            parts |= Part.LOOK
+        self.folding.wear(now, basket)
         sums_up = any(spec.fold is not None for spec in basket.sources)
         if parts & (Part.SOURCES | Part.SETTINGS) or (parts & Part.FOLDS and sums_up):
             self.supply.renew(basket)
@@ -249,6 +254,7 @@ class Desk(QObject):
                     self.supply.miss(spec, problems[spec.key])
             self.history.begin(basket)
             self.folding.forget()
+            self.folding.wear(None, basket)
             self.notify(Part.DOCUMENT | Part.REPORT | self.view.begin(basket))
             self.supply.renew(basket)
             self._supplied()

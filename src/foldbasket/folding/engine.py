@@ -36,6 +36,7 @@ from foldbasket.sentence.phrases import headings_of, placed_heading, sentence_of
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
 from foldbasket.spec.fold import FORMULA, Fold, Measure, Placed, TotalOf
+from foldbasket.styling.styles import style_named
 from foldbasket.tables.column import CodedColumn, Column
 from foldbasket.tables.progress import Progress
 
@@ -135,6 +136,8 @@ class Engine:
             currency=self.currency,
             measures_on=fold.measures_on,
             measures_at=fold.measures_at,
+            look=asked.look,
+            style=style_named(asked.look.style),
             remarks=tuple(self._unknown_members(asked)),
         )
 

@@ -13,6 +13,7 @@ from foldbasket.spec.comparison import Comparison
 from foldbasket.spec.cut import Bands, Cut, Groups, cut_of
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
+from foldbasket.spec.look import ReportLook
 from foldbasket.spec.order import ByValue, Keep
 from foldbasket.styling.numbers import NumberStyle
 
@@ -119,7 +120,7 @@ class Measure(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
 class Fold(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """One pivot report. `row_total` is the line over all rows, `column_total` the column over all columns. Totals cover all
     records that the filters kept, or only those of the members `shown`. Measures stand along columns or rows, inside all fields
-    or after the first `measures_at` of them. Others refer to it by its `key`: its `id`, or its name where it was never given another."""
+    or after the first `measures_at` of them. `look` says how the report looks, and changes no number. Others refer to it by its `key`: its `id`, or its name where it was never given another."""
 
     name: str
     measures: tuple[Measure, ...] = ()
@@ -132,11 +133,16 @@ class Fold(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     measures_on: MeasuresOn = MeasuresOn.COLUMNS
     measures_at: int | None = None
     id: str = ""
+    look: ReportLook = ReportLook()
 
     @property
     def key(self) -> str:
         """What others refer to it by, whatever it is called."""
         return self.id or self.name
+
+    def asks_as(self, other: Fold) -> bool:
+        """Whether it asks for the same numbers in the same places as another, whatever the two look like."""
+        return self == other or msgspec.structs.replace(self, look=other.look) == other
 
     @property
     def is_empty(self) -> bool:

@@ -28,12 +28,17 @@ SCALES = {"one": 0, "thousand": 3, "million": 6}
 class NumberStyle(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """How a measure's numbers are written. `pattern` None means: by the measure's type.
 
-    `negatives`: with a minus sign, or in parentheses as ledgers do. `scale`: what one unit on the page stands for.
+    `negatives`: with a minus sign, or in parentheses as ledgers do; `red` says whether in the style's accent, None as the style does.
+    `scale`: what one unit on the page stands for. `zero` is the text of what is written as zero; `currency` (ISO 4217) is that of the
+    measure, where it is not the basket's.
     """
 
     pattern: str | None = None
     negatives: Literal["minus", "parentheses"] = "minus"
     scale: Literal["one", "thousand", "million"] = "one"
+    red: bool | None = None
+    zero: str | None = None
+    currency: str | None = None
 
 
 class NumberWriter:
@@ -41,6 +46,8 @@ class NumberWriter:
 
     def __init__(self, style: NumberStyle, text: str, locale: str, currency: str) -> None:
         pattern = _parsed(text)
+        currency = style.currency or currency
+        self._zero = style.zero
         symbols = Locale.parse(locale).number_symbols["latn"]
         self._minus = symbols["minusSign"]
         self._point = symbols["decimal"]
@@ -77,6 +84,13 @@ class NumberWriter:
         whole = int("".join(map(str, digits)) or "0") * (-1 if sign else 1)
         return self.units(whole * 10**exponent, 0) if exponent > 0 else self.units(whole, -exponent)
 
+    def of(self, raw: object, scale: int, *, real: bool) -> str:
+        """The text of a value as a report holds it: a real, or units of 10^-scale, whole or not."""
+        if real or isinstance(raw, float):
+            number = float(raw)  # type: ignore[arg-type]
+            return self(number if real else number / 10**scale)
+        return self.units(int(raw), scale)  # type: ignore[call-overload]
+
     def units(self, value: int, scale: int) -> str:
         """The text of ``value × 10^-scale``, rounded half to even as LDML asks, in whole-number arithmetic throughout."""
         if self._babel is not None:
@@ -94,6 +108,8 @@ class NumberWriter:
                 rounded *= 10**-surplus
             zero = rounded == 0
             body = self._body(rounded, most)
+        if zero and self._zero is not None:
+            return self._zero
         if value >= 0 or zero:
             return body if self._babel is not None else f"{self._before}{body}{self._behind}"
         return f"{self._before_negative}{body}{self._behind_negative}"

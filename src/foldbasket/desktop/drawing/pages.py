@@ -45,7 +45,7 @@ def _draw(report: Report, into: QBuffer) -> None:
     title_height = _title(painter, report, QRectF(MARGIN, MARGIN, room, page.height()), draw=False)
     body = page.height() - 2 * MARGIN - FOOT
     bands = _cut(geometry.line_tops.tolist(), body - geometry.head_height - title_height, body - geometry.head_height)
-    drawing = GridPainter(geometry, theme.LIGHT._replace(paper="#FFFFFF"))
+    drawing = GridPainter(geometry, theme.LIGHT, "#FFFFFF")
     number, pages = 0, len(bands) * len(strips)
     for band_start, band_stop in bands:
         for strip_start, strip_stop in strips:

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from PyQt6.QtGui import QFont, QFontMetricsF
 
 from foldbasket.desktop.widgets import theme
+from foldbasket.folding.dress.dressed import Dressed
 from foldbasket.folding.lines.axis import Kind
 from foldbasket.folding.report.margins import MEASURE
 from foldbasket.folding.report.report import Report
 from foldbasket.outputs.sheet import Sheet
+from foldbasket.styling.styles import Paper
 
 ROW, HEAD, GAP = 23, 25, 7
 PAD = 9
@@ -35,18 +38,36 @@ class Geometry:
     report: Report
     zoom: float = 1.0
     tabular: bool = True
+    paper: Paper = "light"
 
     @cached_property
     def sheet(self) -> Sheet:
         return Sheet(self.report)
 
     @cached_property
-    def _text_widths(self) -> dict[tuple[str, int], float]:
+    def dressed(self) -> Dressed:
+        return Dressed(self.report, self.paper)
+
+    @cached_property
+    def pens(self) -> dict[Any, Any]:
+        """What each style is drawn with, kept by the painters of this geometry."""
+        return {}
+
+    def row_head(self, line: int, first: int) -> list[str]:
+        """The names of a row, as it stands in view from a first one on."""
+        return self.sheet.row_head(line, repeat=self.report.look.layout.repeat, first=first)
+
+    def indent_of(self, place: int) -> float:
+        """How far the names at a place stand in."""
+        return 0.0
+
+    @cached_property
+    def _text_widths(self) -> dict[tuple[str, int, bool], float]:
         return {}
 
     def text_width(self, text: str, font: QFont) -> float:
         """How wide a heading is in one of this geometry's fonts; kept, since the same ones are drawn frame after frame."""
-        key = (text, font.weight())
+        key = (text, font.weight(), font.italic())
         if key not in self._text_widths:
             self._text_widths[key] = QFontMetricsF(font).horizontalAdvance(text)
         return self._text_widths[key]
@@ -54,12 +75,25 @@ class Geometry:
     def scaled(self, pixels: float) -> float:
         return round(pixels * self.zoom)
 
-    def font(self, weight: QFont.Weight = QFont.Weight.Normal, size: float = theme.BODY) -> QFont:
-        return theme.font(size * self.zoom, weight, self.tabular)
+    def font(
+        self, weight: QFont.Weight = QFont.Weight.Normal, size: float = theme.BODY, *, italic: bool = False
+    ) -> QFont:
+        """A face of the style, at a size that goes with its own."""
+        style = self.report.style
+        made = theme.font(size * self.zoom * style.size / theme.BODY, weight, self.tabular)
+        if not (style.family or italic):
+            return made
+        made = QFont(made)
+        if style.family:
+            made.setFamilies([style.family, made.family()])
+            if style.family == "serif":
+                made.setStyleHint(QFont.StyleHint.Serif)
+        made.setItalic(italic)
+        return made
 
     @cached_property
     def row_height(self) -> float:
-        return self.scaled(ROW)
+        return self.scaled(ROW * self.report.style.spacing)
 
     @cached_property
     def head_heights(self) -> list[float]:
@@ -119,8 +153,18 @@ class Geometry:
             width = max((bold.horizontalAdvance(text) for text in texts), default=0)
             if report.top.has_measures:
                 width = max(width, small.horizontalAdvance(report.measures[measure].heading))
-            widths.append(min(self.scaled(WIDEST), max(self.scaled(NARROWEST), width + self.scaled(2 * PAD))))
+            if any(
+                each.measure == report.measures[measure].id and each.form.sign(0) for each in report.look.highlights
+            ):
+                width += self.scaled(14)
+            own = self._own_width(report.measures[measure].id)
+            widths.append(own or min(self.scaled(WIDEST), max(self.scaled(NARROWEST), width + self.scaled(2 * PAD))))
         return widths
+
+    def _own_width(self, word: str) -> float:
+        """The width that somebody gave the columns of a word; 0 for none."""
+        points = next((each.points for each in self.report.look.widths if each.word == word), 0)
+        return self.scaled(points)
 
     @cached_property
     def column_edges(self) -> np.ndarray:
@@ -150,6 +194,8 @@ class Geometry:
         after, before = np.zeros(len(rows), bool), np.zeros(len(rows), bool)
         new_group = (rows.names[1:, :1] != rows.names[:-1, :1]).any(axis=1)
         after[:-1] = (rows.kind[:-1] == Kind.SUBTOTAL) & (rows.kind[1:] != Kind.SUBTOTAL) & new_group
+        if not self.report.look.layout.gap:
+            return np.concatenate([[0.0], np.cumsum(heights)])
         heights[after] += self.scaled(GAP)
         # Where totals stand before their members, the gap goes above the total's line.
         before[:-1] = (rows.kind[1:] == Kind.SUBTOTAL) & ~rows.is_total[:-1] & new_group

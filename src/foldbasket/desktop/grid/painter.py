@@ -6,24 +6,28 @@ decimal mark; the left edge carries the rows' strand and the headings that of th
 
 from __future__ import annotations
 
+import dataclasses
+import math
 from dataclasses import dataclass
+from functools import cached_property
 
-import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter, QPen
 
 from foldbasket.desktop.grid.figures import figures_of
 from foldbasket.desktop.grid.geometry import EDGE, PAD, TOP, Geometry
 from foldbasket.desktop.widgets import theme
+from foldbasket.folding.dress.dressed import CellStyle
 from foldbasket.folding.lines.axis import Kind
 from foldbasket.folding.report.margins import MEASURE
-from foldbasket.folding.report.report import Report
 from foldbasket.outputs.sheet import Span
+from foldbasket.spec.look import Rule, Side
 
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 START = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 CENTRE = Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignVCenter
 BOLD, PLAIN = QFont.Weight.DemiBold, QFont.Weight.Normal
+SIDES = {Side.LEFT: START, Side.MIDDLE: CENTRE, Side.RIGHT: RIGHT}
 
 
 @dataclass(frozen=True)
@@ -41,20 +45,36 @@ class Marked:
         return self.top <= row <= self.bottom and self.left <= column <= self.right
 
 
+class Pen:
+    """A style, ready to draw with."""
+
+    def __init__(self, style: CellStyle, font: QFont) -> None:
+        self.style, self.font = style, font
+        self.figures, self.metrics = figures_of(font), QFontMetricsF(font)
+        self.ink, self.ground, self.edge, self.bar = (
+            QColor(each) for each in (style.ink, style.ground, style.edge, style.bar)
+        )
+        self.marks = bool(style.edge or style.bar)
+        self.hang = self.metrics.horizontalAdvance(")")
+
+
 class GridPainter:
     """Paints one geometry at a scroll offset into a viewport of a size."""
 
-    def __init__(self, geometry: Geometry, colours: theme.Palette | None = None) -> None:
+    def __init__(self, geometry: Geometry, colours: theme.Palette | None = None, ground: str = "") -> None:
+        """`ground` is what it is drawn on where that is not the style's own paper."""
         self.at = geometry
-        self.report = geometry.report
+        self.ground = QColor(ground or geometry.dressed.inks.paper)
+        self.report, self.dressed = geometry.report, geometry.dressed
         self.colours = colours or theme.palette()
+        self._pens: dict[CellStyle, Pen] = geometry.pens
 
     def paint(
         self, painter: QPainter, width: float, height: float, x: float = 0, y: float = 0, marked: Marked | None = None
     ) -> None:
         """Paints the viewport; `x` and `y` say how far the cells are scrolled."""
         at = self.at
-        painter.fillRect(QRectF(0, 0, width, height), QColor(self.colours.paper))
+        painter.fillRect(QRectF(0, 0, width, height), self.ground)
         lines = at.lines_within(y, y + height - at.head_height)
         columns = at.columns_within(x, x + width - at.heads_width)
         painter.save()
@@ -72,123 +92,164 @@ class GridPainter:
         painter.restore()
         self._corner(painter)
         right = min(width, at.heads_width + at.size[0] - x)
-        painter.setPen(QPen(QColor(self.colours.ink), 1))
-        painter.drawLine(QPointF(at.left, at.head_height - 0.5), QPointF(right, at.head_height - 0.5))
+        draw_rule(painter, self.dressed.head.below, at.left, right, at.head_height - 0.5, QColor(self.dressed.inks.ink))
 
     # --- parts --------------------------------------------------------------
 
     def _cells(
         self, painter: QPainter, lines: range, columns: range, x: float, y: float, marked: Marked | None
     ) -> None:
-        at, report, colours = self.at, self.report, self.colours
-        fonts = {weight: at.font(weight) for weight in (PLAIN, BOLD)}
-        figures = {weight: figures_of(font) for weight, font in fonts.items()}
-        hang = QFontMetricsF(fonts[PLAIN]).horizontalAdvance(")")
-        ink, red = QColor(colours.ink), QColor(colours.columns)
-        pad = at.scaled(PAD)
-        height = at.row_height
+        at, report, dressed = self.at, self.report, self.dressed
+        pad, height = at.scaled(PAD), at.row_height
+        codes, bars = dressed.codes(lines, columns).tolist(), dressed.bars(lines, columns)
+        pens = [self._pen(style) for style in dressed.palette]
         lefts = (at.heads_width - x + at.column_edges[columns.start : columns.stop + 1]).tolist()
         tops = (at.head_height - y + at.line_tops[lines.start : lines.stop + 1]).tolist()
         is_number = [report.is_number(measure) for measure in range(len(report.measures))]
-        negative = _negatives(report, lines, columns)
-        totals = report.left.is_total[lines.start : lines.stop].tolist()
-        text_of, pen = report.text, None
+        hang, selection, pen = pens[0].hang if pens else 0.0, QColor(self.colours.selection), None
+        text_of = report.text
         for at_line, line in enumerate(lines):
-            top, middle = tops[at_line], tops[at_line] + height / 2
-            weight = BOLD if totals[at_line] else PLAIN
-            run_of = figures[weight].run
+            top, middle, own = tops[at_line], tops[at_line] + height / 2, codes[at_line]
             for at_column, column in enumerate(columns):
                 left, right = lefts[at_column], lefts[at_column + 1]
+                with_pen = pens[own[at_column]]
+                style = with_pen.style
+                area = QRectF(left, top, right - left, height)
                 if marked is not None and marked.holds(line, column):
-                    painter.fillRect(QRectF(left, top, right - left, height), QColor(colours.selection))
-                text = text_of(line, column)
+                    painter.fillRect(area, selection)
+                elif style.ground:
+                    painter.fillRect(area, with_pen.ground)
+                if with_pen.marks:
+                    self._mark(painter, area, with_pen, math.nan if bars is None else float(bars[at_line, at_column]))
+                plain = style.number is None and not style.blank
+                text = text_of(line, column) if plain else dressed.text(line, column, style)
                 if not text:
                     continue
-                numeric = is_number[report.cell(line, column)[0]]
-                if negative[at_line][at_column]:
-                    text = text.replace(
-                        "-", "−", 1
-                    )  # as printers set it; what is copied keeps the sign that programs read
-                colour = red if negative[at_line][at_column] else ink
-                if colour is not pen:
-                    painter.setPen(colour)
-                    pen = colour
-                # A closing bracket hangs over, so that the digits stay under each other.
-                edge = right - pad + (hang if text[-1] == ")" else 0.0)
-                if numeric and at.tabular:
-                    run = run_of(text)
+                if with_pen is not pen:
+                    painter.setPen(with_pen.ink)
+                    painter.setFont(with_pen.font)
+                    pen = with_pen
+                if is_number[report.cell(line, column)[0]]:
+                    # As printers set it; what is copied keeps the sign that programs read.
+                    text = text.replace("-", "−", 1)
+                    # A closing bracket hangs over, so that the digits stay under each other.
+                    edge = right - pad + (hang if text[-1] == ")" else 0.0)
+                    run = with_pen.figures.run(text) if at.tabular and style.side is Side.RIGHT else None
                     if run is not None:
                         painter.drawGlyphRun(QPointF(edge, middle), run)
+                        if style.sign:
+                            self._sign(painter, with_pen, edge - with_pen.metrics.horizontalAdvance(text), top)
                         continue
-                painter.setFont(fonts[weight])
-                inner = QRectF(left + pad / 2, top, edge - left - pad / 2, height)
-                shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(inner.width()) + 2)
-                painter.drawText(inner, RIGHT if numeric else START, shown)
+                    inner = QRectF(left + pad / 2, top, edge - left - pad / 2, height)
+                else:
+                    inner = QRectF(left + pad, top, right - left - 1.5 * pad, height)
+                said = f"{style.sign} {text}" if style.sign else text
+                shown = with_pen.metrics.elidedText(said, Qt.TextElideMode.ElideRight, inner.width() + 2)
+                painter.drawText(inner, SIDES[style.side], shown)
         if marked is not None and marked.row in lines and marked.column in columns:
             left = at.heads_width + float(at.column_edges[marked.column]) - x
             top = at.head_height + float(at.line_tops[marked.row]) - y
-            painter.setPen(QPen(QColor(colours.rows), 2))
+            painter.setPen(QPen(QColor(self.colours.rows), 2))
             painter.drawRect(
                 QRectF(
                     left, top, float(at.column_edges[marked.column + 1] - at.column_edges[marked.column]), at.row_height
                 ).adjusted(1, 1, -1, -1)
             )
 
+    def _pen(self, style: CellStyle) -> Pen:
+        """What a style is drawn with; made once for each style of the palette."""
+        found = self._pens.get(style)
+        if found is None:
+            found = self._pens[style] = Pen(style, self.at.font(BOLD if style.bold else PLAIN, italic=style.italic))
+        return found
+
+    def _mark(self, painter: QPainter, area: QRectF, pen: Pen, length: float) -> None:
+        """The edge of a highlight, and a bar: zero stands fixed, at the left, or further in where any is negative."""
+        if pen.style.edge:
+            painter.fillRect(QRectF(area.left(), area.top(), self.at.scaled(EDGE), area.height()), pen.edge)
+        if length != length or not pen.style.bar:
+            return
+        room = area.adjusted(3, 4, -3, -4)
+        zero = room.left() + (room.width() / 3 if self._any_negative_bar else 0)
+        full = room.right() - zero if length >= 0 else zero - room.left()
+        wide = abs(length) * full
+        painter.fillRect(QRectF(zero if length >= 0 else zero - wide, room.top(), wide, room.height()), pen.bar)
+        if length < 0:  # told apart without colour: hollow
+            painter.setPen(QPen(pen.ink, 0.8))
+            painter.drawRect(QRectF(zero - wide, room.top(), wide, room.height()))
+
+    @cached_property
+    def _any_negative_bar(self) -> bool:
+        return any(lit.bars is not None and bool((lit.bars[lit.holds] < 0).any()) for lit in self.dressed.lit)
+
+    def _sign(self, painter: QPainter, pen: Pen, right: float, top: float) -> None:
+        area = QRectF(right - self.at.scaled(20), top, self.at.scaled(16), self.at.row_height)
+        painter.drawText(area, RIGHT, pen.style.sign)
+
     def _line_rules(self, painter: QPainter, lines: range, width: float, x: float, y: float) -> None:
         at, report = self.at, self.report
         right = min(width, at.heads_width + at.size[0] - x)
+        of_line = report.left.line
         for line in lines:
-            if not report.left.is_total[line]:
+            style = self.dressed.head_style(line)
+            if style.above is Rule.NONE and style.below is Rule.NONE:
                 continue
-            kind = report.left.kind[line]
             top = at.head_height + float(at.line_tops[line]) - y
-            colour = QColor(self.colours.rule if kind == Kind.SUBTOTAL else self.colours.ink)
-            painter.setPen(QPen(colour, 1))
-            start = at.left + EDGE
+            colour = QColor(style.rule_ink)
             # A total with a row for each measure is ruled as one.
-            of_line = report.left.line
             if line == 0 or of_line[line - 1] != of_line[line]:
-                painter.drawLine(QPointF(start, top + 0.5), QPointF(right, top + 0.5))
-            if kind == Kind.GRAND and (line + 1 == report.height or of_line[line + 1] != of_line[line]):
-                bottom = top + at.row_height
-                painter.drawLine(QPointF(at.left, bottom - 0.5), QPointF(right, bottom - 0.5))
-                painter.drawLine(QPointF(at.left, bottom + 1.5), QPointF(right, bottom + 1.5))
+                draw_rule(painter, style.above, at.left + EDGE, right, top + 0.5, colour)
+            if line + 1 == report.height or of_line[line + 1] != of_line[line]:
+                draw_rule(painter, style.below, at.left, right, top + at.row_height - 0.5, colour)
 
     def _row_heads(self, painter: QPainter, lines: range, y: float) -> None:
-        at, report, colours = self.at, self.report, self.colours
-        left = report.left
+        at, report = self.at, self.report
+        left, inks = report.left, self.dressed.inks
         pad = at.scaled(PAD)
-        ink = QColor(colours.ink)
         kinds, totals = (each[lines.start : lines.stop].tolist() for each in (left.kind, left.is_total))
-        fonts = {weight: at.font(weight) for weight in (PLAIN, BOLD)}
         edges = [at.left + EDGE]
         for width in at.head_widths:
             edges.append(edges[-1] + width)
         for line, kind, is_total in zip(lines, kinds, totals, strict=True):
             top = at.head_height + float(at.line_tops[line]) - y
-            edge = QColor(colours.ink if kind == Kind.GRAND else colours.rows)
-            below = float(at.line_tops[line + 1] - at.line_tops[line])
-            painter.fillRect(QRectF(at.left, top, EDGE, below if line + 1 < report.height else at.row_height), edge)
-            painter.setPen(ink)
+            style = self.dressed.head_style(line)
+            if style.ground:
+                painter.fillRect(
+                    QRectF(at.left + EDGE, top, edges[-1] - at.left - EDGE, at.row_height), QColor(style.ground)
+                )
+            if self.dressed.style.strands:
+                edge = QColor(inks.ink if kind == Kind.GRAND else self.colours.rows)
+                below = float(at.line_tops[line + 1] - at.line_tops[line])
+                painter.fillRect(QRectF(at.left, top, EDGE, below if line + 1 < report.height else at.row_height), edge)
             caption = left.caption_place(line) if is_total and left.axis.depth else -1
-            for place, text in enumerate(at.sheet.row_head(line, repeat=False, first=lines.start)):
+            for place, text in enumerate(at.row_head(line, lines.start)):
                 if not text:
                     continue
                 field = left.places[place] if left.places else 0
-                bold = place == caption or not left.places or (field != MEASURE and field < left.axis.depth - 1)
-                weight = BOLD if bold else PLAIN
+                outer = self.dressed.style.bold_groups and field != MEASURE and field < left.axis.depth - 1
+                own = dataclasses.replace(style, bold=style.bold or (outer and not is_total) or not left.places)
+                if is_total and place != caption:  # the names of what it is within are those of members
+                    own = dataclasses.replace(own, bold=outer)
+                pen = self._pen(own)
                 stop = place + 1
                 if place == caption:  # it may run on over head columns that say nothing
                     while stop < len(left.places) and left.places[stop] != MEASURE:
                         stop += 1
-                area = QRectF(edges[place] + pad, top, edges[stop] - edges[place] - pad - EDGE, at.row_height)
+                start, end = edges[min(place, len(edges) - 2)], edges[min(stop, len(edges) - 1)]
+                area = QRectF(
+                    start + pad + at.indent_of(place),
+                    top,
+                    end - start - pad - EDGE - at.indent_of(place),
+                    at.row_height,
+                )
                 is_folded = kind == Kind.CLOSED and field == int(left.level[line]) - 1
                 has_inner = not is_total and MEASURE != field < left.axis.depth - 1
                 if (is_folded or has_inner) and at.tabular:  # on paper nothing folds
-                    width = min(at.text_width(text, fonts[weight]), area.width() - pad)
+                    width = min(at.text_width(text, pen.font), area.width() - pad)
                     self._mark_folding(painter, QPointF(area.left() + width + pad, area.center().y()), is_folded)
-                painter.setFont(fonts[weight])
-                painter.drawText(area, START, self._elided(text, fonts[weight], area.width()))
+                painter.setFont(pen.font)
+                painter.setPen(pen.ink)
+                painter.drawText(area, START, self._elided(text, pen.font, area.width()))
 
     def _mark_folding(self, painter: QPainter, middle: QPointF, is_folded: bool) -> None:
         """Behind the name of a folded member a stack of short strokes: its lines lie under one. Behind one that can be folded a single,
@@ -206,8 +267,12 @@ class GridPainter:
         return QFontMetricsF(font).elidedText(text, Qt.TextElideMode.ElideRight, width + 2)
 
     def _column_heads(self, painter: QPainter, columns: range, x: float, width: float) -> None:
-        at, report, colours = self.at, self.report, self.colours
+        at, report, colours = self.at, self.report, self.dressed.inks
         pad = at.scaled(PAD)
+        if colours.head:
+            right = min(width, at.heads_width + at.size[0] - x)
+            room = QRectF(at.heads_width, at.scaled(TOP), right - at.heads_width, at.head_height - at.scaled(TOP))
+            painter.fillRect(room, QColor(colours.head))
         tops = [float(at.scaled(TOP))]
         for height in at.head_heights:
             tops.append(tops[-1] + height)
@@ -245,7 +310,10 @@ class GridPainter:
                 if behind > inner.left():
                     self._mark_folding(painter, QPointF(behind, inner.center().y()), folding)
             base = area.bottom() - 4
-            colour = QColor(colours.ink) if span.kind == Kind.GRAND else colours.strand("columns")
+            if not self.dressed.style.strands:
+                draw_rule(painter, Rule.THIN, left + pad / 2, right - pad / 2, base, QColor(colours.rule))
+                continue
+            colour = QColor(colours.ink) if span.kind == Kind.GRAND else self.colours.strand("columns")
             theme.draw_stroke(painter, "columns", QPointF(left + 1, base), QPointF(right - 1, base), colour)
 
     def _folding_of(self, span: Span) -> bool | None:
@@ -263,9 +331,14 @@ class GridPainter:
         pad = at.scaled(PAD)
         left = at.left + EDGE
         height = at.head_heights[-1] if at.head_heights else at.scaled(TOP)
-        painter.fillRect(QRectF(0, 0, at.heads_width, at.head_height), QColor(self.colours.paper))
+        painter.fillRect(QRectF(0, 0, at.heads_width, at.head_height), self.ground)
+        if self.dressed.inks.head:
+            painter.fillRect(
+                QRectF(left, at.scaled(TOP), at.heads_width - left, at.head_height - at.scaled(TOP)),
+                QColor(self.dressed.inks.head),
+            )
         painter.setFont(at.font(size=theme.SMALL))
-        painter.setPen(QColor(self.colours.muted))
+        painter.setPen(QColor(self.dressed.inks.muted))
         for width, text in zip(at.head_widths, at.sheet.corner(), strict=True):
             area = QRectF(left + pad, at.head_height - height, width - pad, height)
             painter.drawText(
@@ -274,26 +347,14 @@ class GridPainter:
             left += width
 
 
-def _negatives(report: Report, lines: range, columns: range) -> list[list[bool]]:
-    """Which cells in view are numbers below zero, row by row."""
-    below = np.zeros((len(lines), len(columns)), np.bool_)
-    rows, across = report.left.line[lines.start : lines.stop], report.top.line[columns.start : columns.stop]
-    on_rows = report.measures_on == "rows"
-    which = (
-        report.left.measure[lines.start : lines.stop] if on_rows else report.top.measure[columns.start : columns.stop]
-    )
-    for measure, block in enumerate(report.blocks):
-        if not report.is_number(measure):
-            continue
-        chosen = which == measure
-        view = np.ix_(rows[chosen], across) if on_rows else np.ix_(rows, across[chosen])
-        found = (block.data[view] < 0) & ~block.blank[view]
-        if on_rows:
-            below[chosen] = found
-        else:
-            below[:, chosen] = found
-    shown: list[list[bool]] = below.tolist()
-    return shown
+def draw_rule(painter: QPainter, rule: Rule, left: float, right: float, at: float, colour: QColor) -> None:
+    """Draws a rule from left to right; a double one is two thin ones."""
+    if rule is Rule.NONE:
+        return
+    painter.setPen(QPen(colour, 2 if rule is Rule.THICK else 1))
+    painter.drawLine(QPointF(left, at), QPointF(right, at))
+    if rule is Rule.DOUBLE:
+        painter.drawLine(QPointF(left, at + 2), QPointF(right, at + 2))
 
 
 def picture(geometry: Geometry, ratio: float = 1.0) -> QImage:

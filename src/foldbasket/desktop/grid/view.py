@@ -48,14 +48,14 @@ class GridView(QAbstractScrollArea):
         self.setAccessibleName("Report")
         for bar in (self.horizontalScrollBar(), self.verticalScrollBar()):
             bar.valueChanged.connect(lambda _: self.viewport().update())
-        desk.when(Part.REPORT, self, self.renew)
+        desk.when(Part.REPORT | Part.LOOK, self, self.renew)
 
     # --- the report ---------------------------------------------------------
 
     def renew(self) -> None:
         """Takes the desk's report; the selection stays where the new report still has cells."""
         report = self.desk.report
-        self.geometry_of = None if report is None else Geometry(report, self.zoom)
+        self.geometry_of = None if report is None else Geometry(report, self.zoom, paper=theme.paper())
         if (
             report is None
             or not report.width

@@ -39,6 +39,9 @@ class Folding(QObject):
         self.engine = Engine(source)
         self.report: Report | None = None
         self.problem: FoldBasketError | None = None
+        self._basket = Basket()
+        self._asked: Fold | None = None
+        """The fold that was asked for last, as it looks by now."""
         self._made_of: tuple[Fold, Engine] | None = None
         """The fold that the report in view was made of, and by what."""
         self.worker = Worker("fold", self)
@@ -81,10 +84,22 @@ class Folding(QObject):
             self.changed.emit()
             return
         engine = self.engine
+        self._asked = fold
         self.worker.start(lambda progress: (engine.fold(fold, progress), fold, engine))
 
+    def wear(self, fold: Fold | None, basket: Basket) -> None:
+        """Gives the report in view the present look of its fold; one that is still being made will have it, too."""
+        self._basket = basket
+        if fold is None:
+            return
+        if self._asked is not None and fold.asks_as(self._asked):
+            self._asked = fold
+        if self.report is not None and self._made_of is not None and fold.asks_as(self._made_of[0]):
+            self.report = basket.worn(self.report, fold)
+
     def _folded(self, made: tuple[Report, Fold, Engine]) -> None:
-        self.report, fold, engine = made
+        report, fold, engine = made
+        self.report = self._basket.worn(report, self._asked or fold)
         self._made_of = (fold, engine)
         self.problem = None
         self.changed.emit()

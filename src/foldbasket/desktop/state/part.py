@@ -22,6 +22,8 @@ class Part(Flag):
     """Any of the folds."""
     FOLD = auto()
     """The fold in view: another one, or another of its words."""
+    LOOK = auto()
+    """How the report in view looks, with the same numbers in the same places."""
     TABLES = auto()
     """Records, or the way in which tables are joined."""
     VIEW = auto()

@@ -12,6 +12,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPainter, QPen
 
 from foldbasket.desktop.widgets import plain
+from foldbasket.styling.styles import Paper
 
 SPINE_WIDTH = 226
 CARD_WIDTH = 266
@@ -65,6 +66,11 @@ def palette() -> Palette:
     hints = QGuiApplication.styleHints()
     dark = hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark
     return DARK if dark else LIGHT
+
+
+def paper() -> Paper:
+    """The form of styles that goes with it."""
+    return "dark" if palette() is DARK else "light"
 
 
 @lru_cache(maxsize=1)

@@ -15,8 +15,10 @@ from functools import cached_property
 from foldbasket.folding.lines.axis import Axis
 from foldbasket.folding.report.margins import Margin
 from foldbasket.folding.states.aggregates.aggregate import Block
+from foldbasket.spec.look import ReportLook
 from foldbasket.styling.dates import EPOCH, day_text, moment_text
 from foldbasket.styling.numbers import NumberStyle, NumberWriter, number_writer
+from foldbasket.styling.styles import LEDGER, Style
 from foldbasket.tables.types import FieldType, exact_decimal
 
 Value = str | int | float | Decimal | datetime.date | datetime.datetime | bool | None
@@ -41,6 +43,9 @@ class Counted:
     records: int
 
 
+PLAIN_LOOK = ReportLook()
+
+
 @dataclass(frozen=True, eq=False)
 class Report:
     """A fold, computed. `blocks` holds one block per measure, shape (rows, lines of the column axis); `counted` tells for each
@@ -57,6 +62,8 @@ class Report:
     currency: str
     measures_on: str = "columns"
     measures_at: int | None = None
+    look: ReportLook = PLAIN_LOOK
+    style: Style = LEDGER
     remarks: tuple[str, ...] = ()
     """Sentences about what the fold asks for and the data does not have, such as a member that a filter names."""
 

@@ -1,0 +1,1 @@
+"""Conditions of highlights, one file a family. Begin at `thresholds.py`."""

@@ -1,0 +1,102 @@
+"""Conditions on the place of a value among the others of its scope: the top and bottom so many, or so many percent of them."""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, ClassVar
+
+import numpy as np
+
+from foldbasket.folding.dress.judged import Cells, Mask
+from foldbasket.folding.layout.pickings.picking import number_of
+from foldbasket.kinds import entered, set_by
+from foldbasket.spec.look import ConditionStruct
+
+
+def _ends(cells: Cells, number: str, percent: bool, largest: bool) -> Mask:
+    """The first so many of each scope from one end; those equal to the last stay."""
+    wanted = number_of(number, 0)
+    places, starts = cells.order
+    shown = np.zeros(cells.blank.size, np.bool_)
+    same = cells.same_as_before(places)
+    for start, stop in zip(starts[:-1].tolist(), starts[1:].tolist(), strict=True):
+        count = stop - start
+        many = min(count, math.ceil(count * wanted / 100) if percent else int(wanted))
+        if largest:
+            first = stop - many
+            while many and first > start and same[first]:
+                first -= 1
+            shown[places[first:stop]] = True
+        else:
+            last = start + many
+            while many and last < stop and same[last]:
+                last += 1
+            shown[places[start:last]] = True
+    return shown.reshape(cells.blank.shape)
+
+
+class End(ConditionStruct, frozen=True):
+    """Base of those that count from one end."""
+
+    number: Annotated[str, set_by("How many", hint="10")] = "10"
+    compares: ClassVar[bool] = True
+
+
+@entered
+class Top(End, frozen=True, tag="top"):
+    """The largest so many of the scope."""
+
+    standing: ClassVar[int] = 70
+    label: ClassVar[str] = "among the top"
+
+    @property
+    def said(self) -> str:
+        return f"among the top {self.number}"
+
+    def holds(self, cells: Cells) -> Mask:
+        return _ends(cells, self.number, percent=False, largest=True)
+
+
+@entered
+class Bottom(End, frozen=True, tag="bottom"):
+    """The smallest so many of the scope."""
+
+    standing: ClassVar[int] = 80
+    label: ClassVar[str] = "among the bottom"
+
+    @property
+    def said(self) -> str:
+        return f"among the bottom {self.number}"
+
+    def holds(self, cells: Cells) -> Mask:
+        return _ends(cells, self.number, percent=False, largest=False)
+
+
+@entered
+class TopPercent(End, frozen=True, tag="top percent"):
+    """The largest so many percent of the scope."""
+
+    standing: ClassVar[int] = 90
+    label: ClassVar[str] = "among the top percent"
+
+    @property
+    def said(self) -> str:
+        return f"among the top {self.number} %"
+
+    def holds(self, cells: Cells) -> Mask:
+        return _ends(cells, self.number, percent=True, largest=True)
+
+
+@entered
+class BottomPercent(End, frozen=True, tag="bottom percent"):
+    """The smallest so many percent of the scope."""
+
+    standing: ClassVar[int] = 100
+    label: ClassVar[str] = "among the bottom percent"
+
+    @property
+    def said(self) -> str:
+        return f"among the bottom {self.number} %"
+
+    def holds(self, cells: Cells) -> Mask:
+        return _ends(cells, self.number, percent=True, largest=False)

@@ -1,0 +1,387 @@
+"""The dressed report: for every cell its text and style, resolved once by the rule of nearness.
+
+What says nearer wins: highlight, member, measure, kind of line at a level, field, style. Styles are kept in a palette and cells name them by
+small codes, so that a million cells cost bytes. Whatever draws or writes a report reads this and decides nothing of its own.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+
+from foldbasket.errors import FoldError
+from foldbasket.folding.dress.judged import Cells, Mask
+from foldbasket.folding.lines.axis import Axis, Kind
+from foldbasket.folding.report.margins import Margin
+from foldbasket.folding.report.report import Report, default_pattern
+from foldbasket.folding.states.aggregates.aggregate import Block
+from foldbasket.spec.look import Highlight, Line, Look, Rule, Said, Side
+from foldbasket.styling.numbers import NumberStyle, number_writer
+from foldbasket.styling.styles import Inks, Paper, Style
+
+Codes = npt.NDArray[np.int32]
+
+
+@dataclass(frozen=True)
+class CellStyle:
+    """How a cell or heading looks, nothing left open. Colours are #RRGGBB, `ground` and `edge` empty for none; `number` None where the
+    measure's own serves; `sign` stands before the text."""
+
+    ink: str
+    ground: str = ""
+    bold: bool = False
+    italic: bool = False
+    side: Side = Side.RIGHT
+    above: Rule = Rule.NONE
+    below: Rule = Rule.NONE
+    rule_ink: str = ""
+    number: NumberStyle | None = None
+    blank: str = ""
+    edge: str = ""
+    bar: str = ""
+    sign: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class Lit:
+    """A highlight worked out: where it holds on the lines of both axes, with the step of its form, and the length of its bars."""
+
+    highlight: Highlight
+    measure: int
+    holds: Mask
+    steps: npt.NDArray[np.uint8] | None
+    bars: npt.NDArray[np.float32] | None
+
+    @property
+    def count(self) -> int:
+        """How many cells it marks."""
+        return int(self.holds.sum())
+
+
+class Dressed:
+    """A report in a style. `problems` tells why a highlight could not be judged."""
+
+    def __init__(self, report: Report, paper: Paper = "light") -> None:
+        self.report, self.paper = report, paper
+        self.style: Style = report.style
+        self.inks: Inks = report.style.inks(paper)
+        self.problems: list[str] = []
+        self.palette: list[CellStyle] = []
+        self._known: dict[CellStyle, int] = {}
+        self._overlays: dict[tuple[int, int, int], int] = {}
+        self._base: dict[tuple[int, int], int] = {}
+
+    # --- cells --------------------------------------------------------------
+
+    def code_of(self, style: CellStyle) -> int:
+        """The code of a style in the palette."""
+        if style not in self._known:
+            self._known[style] = len(self.palette)
+            self.palette.append(style)
+        return self._known[style]
+
+    def codes(self, rows: range, columns: range) -> Codes:
+        """The codes of the styles of a block of cells, shape (rows, columns)."""
+        report = self.report
+        row_kinds, column_kinds = (
+            self._row_kinds[rows.start : rows.stop],
+            self._column_kinds[columns.start : columns.stop],
+        )
+        ones, one_at = np.unique(row_kinds, return_inverse=True)
+        twos, two_at = np.unique(column_kinds, return_inverse=True)
+        table = np.array([[self._base_code(int(one), int(two)) for two in twos] for one in ones], np.int32)
+        found: Codes = table.reshape(len(ones), len(twos))[one_at[:, None], two_at[None, :]]
+        lines, across = report.left.line[rows.start : rows.stop], report.top.line[columns.start : columns.stop]
+        measure = self._measures(rows, columns)
+        if self.inks.accent != self.inks.ink:
+            self._redden(found, lines, across, measure)
+        for at, lit in enumerate(self.lit):
+            here = lit.holds[np.ix_(lines, across)]
+            if not lit.highlight.line:
+                here = here & (measure == lit.measure)
+            if here.any():
+                steps = None if lit.steps is None else lit.steps[np.ix_(lines, across)]
+                self._lay(found, here, at, steps)
+        return found
+
+    def _measures(self, rows: range, columns: range) -> npt.NDArray[np.int64]:
+        """The measure of each cell of a block."""
+        report = self.report
+        if report.measures_on == "rows" and report.measures:
+            return np.broadcast_to(report.left.measure[rows.start : rows.stop, None], (len(rows), len(columns)))
+        return np.broadcast_to(report.top.measure[None, columns.start : columns.stop], (len(rows), len(columns)))
+
+    def _redden(self, codes: Codes, lines: npt.NDArray, across: npt.NDArray, measure: npt.NDArray) -> None:
+        """Negative numbers are in the style's accent, unless something says an ink for them."""
+        for number, block in enumerate(self.report.blocks):
+            own = self.report.measures[number].style.red
+            if not self.report.is_number(number) or not (self.style.red_negatives if own is None else own):
+                continue
+            at = np.ix_(lines, across)
+            here = (measure == number) & ~block.blank[at] & (np.where(block.blank[at], 0, block.data[at]) < 0)
+            for code in np.unique(codes[here]).tolist():
+                was = self.palette[code]
+                if was.ink == self.inks.ink:
+                    codes[here & (codes == code)] = self.code_of(dataclasses.replace(was, ink=self.inks.accent))
+
+    def _lay(self, codes: Codes, here: Mask, at: int, steps: npt.NDArray[np.uint8] | None) -> None:
+        """Lays a highlight over the codes of the cells for which it holds."""
+        own = np.zeros(codes.shape, np.int64) if steps is None else steps.astype(np.int64)
+        pairs = codes[here].astype(np.int64) * 64 + own[here]
+        kinds, inverse = np.unique(pairs, return_inverse=True)
+        made = [self._overlaid(int(pair) // 64, at, int(pair) % 64) for pair in kinds]
+        codes[here] = np.array(made, np.int32)[inverse]
+
+    def _overlaid(self, code: int, at: int, step: int) -> int:
+        key = (code, at, step)
+        if key not in self._overlays:
+            form, was = self.lit[at].highlight.form, self.palette[code]
+            steps = type(form).steps
+            look = form.look(step / (steps - 1) if steps > 1 else 1.0, self.inks)
+            changes = {
+                name: value
+                for name in ("ink", "ground", "bold", "italic")
+                if (value := getattr(look, name)) is not None
+            }
+            edge, sign = form.edge(self.inks), form.sign(step)
+            if edge:
+                changes["bar" if type(form).bars else "edge"] = edge
+            if sign:
+                changes["sign"] = sign
+            self._overlays[key] = self.code_of(dataclasses.replace(was, **changes))
+        return self._overlays[key]
+
+    def style_of(self, row: int, column: int) -> CellStyle:
+        """The style of one cell."""
+        return self.palette[int(self.codes(range(row, row + 1), range(column, column + 1))[0, 0])]
+
+    def bars(self, rows: range, columns: range) -> npt.NDArray[np.float32] | None:
+        """Lengths of bars in a block of cells, -1 to 1, of the last highlight that draws any; NaN for none, None where there are none."""
+        drawn = [lit for lit in self.lit if lit.bars is not None]
+        if not drawn:
+            return None
+        lines, across = (
+            self.report.left.line[rows.start : rows.stop],
+            self.report.top.line[columns.start : columns.stop],
+        )
+        found = np.full((len(rows), len(columns)), np.nan, np.float32)
+        measure = self._measures(rows, columns)
+        for lit in drawn:
+            assert lit.bars is not None
+            here = lit.holds[np.ix_(lines, across)] & (measure == lit.measure)
+            found[here] = lit.bars[np.ix_(lines, across)][here]
+        return found
+
+    def text(self, row: int, column: int, style: CellStyle) -> str:
+        """The text of a cell in its style, without its sign."""
+        measure, line, across = self.report.cell(row, column)
+        if style.number is None:
+            return self.report.written(measure, line, across) or style.blank
+        block = self.report.blocks[measure]
+        if block.blank[line, across]:
+            return style.blank
+        if not self.report.is_number(measure):
+            return self.report.written(measure, line, across)
+        writer = number_writer(style.number, default_pattern(block), self.report.locale, self.report.currency)
+        return writer.of(block.data[line, across], block.scale, real=block.type.value == "real number")
+
+    # --- nearness -----------------------------------------------------------
+
+    @cached_property
+    def _row_kinds(self) -> npt.NDArray[np.int64]:
+        return self._kinds(self.report.left, rows=True)[0]
+
+    @cached_property
+    def _column_kinds(self) -> npt.NDArray[np.int64]:
+        return self._kinds(self.report.top, rows=False)[0]
+
+    def _kinds(self, margin: Margin, rows: bool) -> tuple[npt.NDArray[np.int64], list[tuple[int, ...]]]:
+        """For each row or column the number of its kind, and of each kind what it is: line kind, level, measure, and which looks are said of
+        its members and fields."""
+        axis = margin.axis
+        parts = [
+            _line_kinds(axis)[margin.line],
+            axis.level[margin.line].astype(np.int64),
+            margin.measure.astype(np.int64),
+        ]
+        parts += [self._said_of(said, axis)[margin.line] for said in self._of_axis(axis)]
+        whole = np.stack(parts, axis=1) if len(margin) else np.zeros((0, len(parts)), np.int64)
+        kinds, at = np.unique(whole, axis=0, return_inverse=True)
+        listed = [tuple(int(each) for each in kind) for kind in kinds]
+        if rows:
+            self._row_list = listed
+        else:
+            self._column_list = listed
+        return at.ravel().astype(np.int64), listed
+
+    def _of_axis(self, axis: Axis) -> list[Said]:
+        """The looks that are said of fields and members of an axis."""
+        words = {head.id for head in axis.heads}
+        return [said for said in self.report.look.said if said.word in words]
+
+    def _said_of(self, said: Said, axis: Axis) -> npt.NDArray[np.int64]:
+        """For each line of an axis whether a look is said of it: 1 of its field, 2 of its member."""
+        field = next(at for at, head in enumerate(axis.heads) if head.id == said.word)
+        here = axis.level > field
+        if said.member is None:
+            # A field's look is that of the lines of its own level.
+            return (here & (axis.level == field + 1)).astype(np.int64)
+        domain = axis.heads[field].domain
+        code = next((code for code in range(domain.size) if domain.token(code) == said.member), -1)
+        return 2 * (here & (axis.codes[:, field] == code)).astype(np.int64)
+
+    def _base_code(self, row_kind: int, column_kind: int) -> int:
+        key = (row_kind, column_kind)
+        if key not in self._base:
+            _ = self._row_kinds, self._column_kinds
+            self._base[key] = self.code_of(self._resolved(self._row_list[row_kind], self._column_list[column_kind]))
+        return self._base[key]
+
+    def _resolved(self, row: tuple[int, ...], column: tuple[int, ...]) -> CellStyle:
+        """The style of cells of a kind of row and a kind of column, highlights aside."""
+        report = self.report
+        measure = row[2] if row[2] >= 0 else column[2]
+        number = measure >= 0 and report.is_number(measure)
+        look, layers = self._from_style(Line(LINES[row[0]]), row[1], number), [Look() for _ in range(4)]
+        field, line, of_measure, member = range(4)
+        for axis, kind in ((report.columns, column), (report.rows, row)):
+            for at, said in enumerate(self._of_axis(axis)):
+                if kind[3 + at]:
+                    layer = member if kind[3 + at] == 2 else field
+                    layers[layer] = said.look.over(layers[layer])
+            for said in report.look.said:
+                if said.line is not None and said.line == LINES[kind[0]] and said.level in (None, kind[1]):
+                    layers[line] = said.look.over(layers[line])
+        if measure >= 0:
+            for said in report.look.said:
+                if said.measure == report.measures[measure].id:
+                    layers[of_measure] = said.look.over(layers[of_measure])
+        for layered in layers:
+            look = layered.over(look)
+        return CellStyle(
+            look.ink or self.inks.ink, look.ground or "", bool(look.bold), bool(look.italic), look.side or Side.LEFT,
+            look.above or Rule.NONE, look.below or Rule.NONE,
+            self.inks.ink if LINES[row[0]] == "grand" else self.inks.rule, look.number, look.blank or "",
+        )  # fmt: skip
+
+    def _from_style(self, line: Line, level: int, number: bool) -> Look:
+        style, inks = self.style, self.inks
+        look = Look(
+            ink=inks.ink, ground="", bold=False, italic=False, side=Side.RIGHT if number else Side.LEFT, blank=""
+        )
+        if line is Line.SUBTOTAL:
+            said = Look(
+                ground=inks.subtotal, bold=style.bold_totals, above=Rule(style.sub_above), below=Rule(style.sub_below)
+            )
+            return said.over(look)
+        if line is Line.GRAND:
+            said = Look(
+                ground=inks.grand, bold=style.bold_totals, above=Rule(style.total_above), below=Rule(style.total_below)
+            )
+            return said.over(look)
+        if line is Line.OTHERS:
+            return Look(italic=True).over(look)
+        return look
+
+    def head_style(self, row: int) -> CellStyle:
+        """The style of the names of a row; the look of its member where one is said."""
+        report = self.report
+        kind = self._row_kinds[row]
+        style = self._resolved(self._row_list[int(kind)], (0, 0, -1, *([0] * len(self._of_axis(report.columns)))))
+        return dataclasses.replace(style, side=Side.LEFT, number=None)
+
+    @cached_property
+    def head(self) -> CellStyle:
+        """The style of headings."""
+        return CellStyle(
+            self.inks.ink,
+            self.inks.head,
+            True,
+            below=Rule(self.style.head_below),
+            rule_ink=self.inks.ink,
+            side=Side.MIDDLE,
+        )
+
+    # --- highlights ---------------------------------------------------------
+
+    @cached_property
+    def lit(self) -> list[Lit]:
+        """Every highlight of a measure that is there, in their order."""
+        found = []
+        for highlight in self.report.look.highlights:
+            at = next((at for at, each in enumerate(self.report.measures) if each.id == highlight.measure), None)
+            if at is not None:
+                try:
+                    found.append(self._judged(highlight, at))
+                except FoldError as error:
+                    self.problems.append(f"the highlight “{self.words(highlight)}”: {error}")
+        return found
+
+    def _judged(self, highlight: Highlight, measure: int) -> Lit:
+        report, form = self.report, highlight.form
+        block = report.blocks[measure]
+        cells = Cells(block, report.rows, report.columns, highlight.within, highlight.totals, self._block)
+        holds = highlight.when.holds(cells)
+        steps: npt.NDArray[np.uint8] | None = None
+        bars: npt.NDArray[np.float32] | None = None
+        many = type(form).steps
+        if many > 1:
+            low, high = cells.of_groups(np.minimum, np.inf), cells.of_groups(np.maximum, -np.inf)
+            with np.errstate(invalid="ignore", divide="ignore"):
+                share = np.where(high > low, (cells.floats - low) / (high - low), 1.0)
+            steps = np.clip((np.nan_to_num(share) * many).astype(np.int64), 0, many - 1).astype(np.uint8)
+        if type(form).bars:
+            largest = np.maximum(np.abs(cells.of_groups(np.minimum, 0.0)), np.abs(cells.of_groups(np.maximum, 0.0)))
+            with np.errstate(invalid="ignore", divide="ignore"):
+                bars = np.where(largest > 0, cells.floats / largest, 0.0).astype(np.float32)
+        if highlight.line:
+            holds = np.broadcast_to(holds.any(axis=1)[:, None], holds.shape)
+        return Lit(highlight, measure, holds, steps, bars)
+
+    def _block(self, measure: str) -> Block:
+        for at, each in enumerate(self.report.measures):
+            if each.id == measure:
+                return self.report.blocks[at]
+        raise FoldError("the measure that it compares with was taken out.", todo="Choose another one.")
+
+    def words(self, highlight: Highlight) -> str:
+        """The line of words of a highlight: “Net sales at least 250,000”."""
+        heading = next((each.heading for each in self.report.measures if each.id == highlight.measure), "A measure")
+        return f"{heading} {highlight.when.said}"
+
+    def legend(self) -> list[tuple[CellStyle, str]]:
+        """For each highlight a sample of its style and its line of words."""
+        if not self.report.look.layout.legend:
+            return []
+        plain = CellStyle(self.inks.ink)
+        made = []
+        for at, lit in enumerate(self.lit):
+            code = self._overlaid(self.code_of(plain), at, type(lit.highlight.form).steps - 1)
+            made.append((self.palette[code], self.words(lit.highlight)))
+        return made
+
+    def said_of(self, row: int, column: int) -> list[str]:
+        """Why a cell is marked, in words."""
+        measure, line, across = self.report.cell(row, column)
+        return [
+            self.words(lit.highlight)
+            for lit in self.lit
+            if lit.holds[line, across] and (lit.highlight.line or lit.measure == measure)
+        ]
+
+
+LINES = ("member", "subtotal", "grand", "others")
+
+
+def _line_kinds(axis: Axis) -> npt.NDArray[np.int64]:
+    """The number of each line's kind among `LINES`."""
+    found = np.where(axis.kind == Kind.SUBTOTAL, 1, np.where(axis.kind == Kind.GRAND, 2, 0)).astype(np.int64)
+    if not axis.heads:
+        found[:] = 0
+    for field, head in enumerate(axis.heads):
+        found[(axis.level == field + 1) & (axis.codes[:, field] == head.domain.others) & (found == 0)] = 3
+    return found

@@ -1,0 +1,1 @@
+"""Forms of highlights: what becomes of the cells for which a condition holds."""
