@@ -38,6 +38,13 @@ class Driver:
         """Does an action, by its name."""
         ACTIONS[name].run(self.window)
 
+    def unfold(self, title):
+        """Opens a section of the card by its line."""
+        body = self.workspace.card.body
+        head = next(each.head for each in body.sections if each.title == title)
+        if not head.isChecked():
+            self.qtbot.mouseClick(head, Qt.MouseButton.LeftButton)
+
     def settle(self):
         """Waits until nothing is read or folded any more."""
         for _ in range(5):  # what came may set further work off, as a card does that lists members

@@ -128,6 +128,7 @@ def test_the_card_of_the_whole_report_is_reached_in_every_way(driver, demo, way)
 def test_escape_goes_from_the_card_to_its_word_and_leaves_a_formula_half_written(driver, demo):
     driver.open(demo)
     driver.desk.select_word("region")
+    driver.unfold("Order")
     chip = button(driver, "Z to A")
     chip.setFocus()
     QTest.keyClick(chip, Key.Key_Escape)
@@ -147,6 +148,7 @@ def test_escape_goes_from_the_card_to_its_word_and_leaves_a_formula_half_written
 def test_enter_presses_the_button_that_has_the_keyboard_which_keeps_it(driver, demo):
     driver.open(demo)
     driver.desk.select_word("region")
+    driver.unfold("Order")
     chip = button(driver, "Z to A")
     chip.setFocus()
     QTest.keyClick(chip, Key.Key_Return)

@@ -6,6 +6,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QLineEdit, QListView
 
 from foldbasket.baskets.files import open_basket
+from foldbasket.desktop.card.parts import SectionHead
 from foldbasket.desktop.sentence.word import WordButton
 from foldbasket.desktop.widgets.finder import Finder
 
@@ -107,6 +108,8 @@ def test_from_a_csv_to_a_saved_report_and_a_workbook_by_keys_alone(driver, demo,
     assert isinstance(hands.where(), WordButton)
     hands.press(Key.Key_Escape)
     hands.act("card of the whole")
+    hands.tab_to(SectionHead, "Grand totals")
+    hands.press(Key.Key_Return)
     hands.tab_to(QComboBox, "Under rows")
     hands.press(Key.Key_Down)
     assert driver.desk.fold.row_total == "before"

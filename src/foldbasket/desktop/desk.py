@@ -286,6 +286,11 @@ class Desk(QObject):
         """Shows another of a filter's alternatives on its card."""
         self.notify(self.view.show_alternative(at))
 
+    def show_highlight(self, highlight: str) -> None:
+        """Opens a highlight on the card of its measure."""
+        self.view.highlight = highlight
+        self.notify(Part.WORD)
+
     # --- what the services ask for ------------------------------------------
 
     def ensure_fold(self) -> Fold:

@@ -6,6 +6,7 @@ screen holds thousands of numbers; patterns beyond it (exponents, significant di
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from decimal import Context, Decimal
 from functools import lru_cache
@@ -157,3 +158,19 @@ def number_writer(style: NumberStyle, default_pattern: str, locale: str, currenc
 def check_pattern(pattern: str) -> None:
     """Raises PatternError when `pattern` is not an LDML number pattern."""
     number_writer(NumberStyle(pattern=pattern), "0", "en", "EUR")
+
+
+def with_decimals(pattern: str, by: int) -> str:
+    """A pattern with so many decimals more (or fewer, if negative), in each of its sections; never fewer than none."""
+    if "E" in pattern or "@" in pattern:
+        return pattern
+    sections = []
+    for section in pattern.split(";"):
+        found = re.search(r"[0#,]*0(\.[0#]*)?", section)
+        if found is None:
+            sections.append(section)
+            continue
+        whole, _, part = found[0].partition(".")
+        part = "0" * max(0, len(part) + by)
+        sections.append(section[: found.start()] + (f"{whole}.{part}" if part else whole) + section[found.end() :])
+    return ";".join(sections)

@@ -22,3 +22,12 @@ def plural(heading: str) -> str:
     if not head.isupper():
         several = several[:1].lower() + several[1:]
     return several
+
+
+def ordinal(number: int) -> str:
+    """A place in a row: “first”, “second”, “21st”."""
+    words = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth")
+    if 1 <= number <= len(words):
+        return words[number - 1]
+    last = "th" if number % 100 in (11, 12, 13) else {1: "st", 2: "nd", 3: "rd"}.get(number % 10, "th")
+    return f"{number}{last}"

@@ -6,6 +6,7 @@
 from foldbasket.baskets.edits.edit import Edit
 from foldbasket.baskets.edits.folds import AddFold, ChangeBasket, ChangeFold, RemoveFold, RenameFold, Turn
 from foldbasket.baskets.edits.formulas import AddField, ChangeField, RemoveField, RenameField
+from foldbasket.baskets.edits.looks import ChangeLook, MoveHighlight, PutHighlight, SayLook
 from foldbasket.baskets.edits.sources import (
     AddLinks,
     AddMends,
@@ -47,6 +48,7 @@ __all__ = [
     "ChangeField",
     "ChangeFold",
     "ChangeLink",
+    "ChangeLook",
     "ChangeSource",
     "DrillBack",
     "DrillInto",
@@ -54,9 +56,11 @@ __all__ = [
     "FoldLevel",
     "FoldUp",
     "Move",
+    "MoveHighlight",
     "MoveMend",
     "OfferPicker",
     "Place",
+    "PutHighlight",
     "Remove",
     "RemoveField",
     "RemoveFold",
@@ -66,6 +70,7 @@ __all__ = [
     "RenameField",
     "RenameFold",
     "RenameSource",
+    "SayLook",
     "ShareField",
     "Swap",
     "Turn",

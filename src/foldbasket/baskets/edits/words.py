@@ -105,7 +105,10 @@ class Remove(Edit):
         use = use_of_measure(basket.fold(self.fold), self.word)
         if use is not None:
             raise BasketError(f"{self.said} is used by {use}.", todo="Take it out of that formula first.")
-        return basket.with_fold(self.fold, lambda fold: _without(fold, self.word))
+        return basket.with_fold(
+            self.fold,
+            lambda fold: _without(replace(fold, look=fold.look.without(self.word)), self.word),
+        )
 
 
 @dataclass(frozen=True)

@@ -131,8 +131,10 @@ def show_fold_card(window: Window) -> None:
 @action("Rename the selected word", "Fold", "F2", needs="fold")
 def rename_word(window: Window) -> None:
     """Puts the keyboard on the line of the card that holds the word's heading."""
-    for line in window.workspace.card.at_once().findChildren(QLineEdit):
+    card = window.workspace.card.at_once()
+    for line in card.findChildren(QLineEdit):
         if line.accessibleName() in ("Heading", "Fold"):
+            card.body.reveal(line)
             line.setFocus()
             line.selectAll()
             return

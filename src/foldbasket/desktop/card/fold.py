@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QWidget
 from foldbasket.baskets import edits
 from foldbasket.baskets.naming import is_unnamed, label_of
 from foldbasket.desktop.card.parts import CardBody
+from foldbasket.desktop.card.style import layout_section, style_section, titles_section
 from foldbasket.desktop.desk import Desk
 from foldbasket.sentence.phrases import placed_heading
 from foldbasket.sentence.steps import steps_of
@@ -58,11 +59,14 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
             fold.measures_at if fold.measures_at is not None and fold.measures_at < len(words) else None,
             lambda at: desk.do(edits.ChangeFold(fold.key, {"measures_at": at}, "Move the measures")),
         )
+    style_section(desk, body, fold)
+    layout_section(desk, body, fold)
+    titles_section(desk, body, fold)
     if not fold.is_empty:
-        body.section("How it is worked out")
+        body.section("How it is worked out", "")
         for number, step in enumerate(steps_of(fold, desk.source, desk.basket.locale), 1):
             body.text(f"{number}. {step}", "quiet")
-    body.section("Report")
+    body.section("Fold", "")
     body.link("Turn rows into columns", desk.words.turn)
     body.link("Copy this fold as a new one", lambda: desk.do(edits.AddFold(fold)))
     body.link("Take this fold out", lambda: desk.do(edits.RemoveFold(fold.key)))

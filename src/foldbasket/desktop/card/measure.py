@@ -8,19 +8,18 @@ from PyQt6.QtWidgets import QWidget
 from foldbasket.baskets import edits
 from foldbasket.desktop.card.compare import compare_section
 from foldbasket.desktop.card.formula import measure_formula_section
+from foldbasket.desktop.card.highlights import highlights_section
+from foldbasket.desktop.card.number import number_section
 from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
-from foldbasket.errors import PatternError
 from foldbasket.folding.states.aggregates.aggregate import AGGREGATES, offered
 from foldbasket.sentence.phrases import measure_heading
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Measure, TotalOf
-from foldbasket.styling.numbers import check_pattern
+from foldbasket.styling.words import ordinal
 from foldbasket.tables.column import Column, DeferredColumn
 from foldbasket.tables.nature import Nature, nature_of
-
-PATTERNS = ("#,##0", "#,##0.00", "¤#,##0", "¤#,##0.00", "0.0", "0%", "0.0%")
 
 
 def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
@@ -34,7 +33,9 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
     if column is not None:
         _summarise_section(desk, body, fold, measure, column)
     compare_section(body, desk, measure)
-    _number_section(desk, body, measure)
+    number_section(desk, body, measure)
+    highlights_section(desk, body, measure)
+    body.section("Totals")
     body.choice(
         "Totals",
         TotalOf.choices(),
@@ -45,7 +46,8 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
     body.renaming(
         measure.heading, default, lambda text: desk.words.change(measure.id, f"Rename {default}", heading=text)
     )
-    body.section("Place")
+    at = [each.id for each in fold.measures].index(measure.id)
+    body.section("Place", f"{ordinal(at + 1)} measure" if len(fold.measures) > 1 else "the measure")
     if measure.field is not None:
         body.link("Make rows of it", lambda: desk.words.move(measure.id, "rows"))
     body.link("Take it out", lambda: desk.words.remove(measure.id))
@@ -116,46 +118,3 @@ def _warn_of_price(desk: Desk, body: CardBody, measure: Measure, column: Column)
                 measure.id, f"Weight by {weight.field}", aggregate="weighted average", weight=weight
             ),
         )
-
-
-def _number_section(desk: Desk, body: CardBody, measure: Measure) -> None:
-    """How its numbers are written."""
-    body.section("Number")
-    style = measure.number
-
-    def restyle(done: str, **changes: object) -> None:
-        desk.words.change(measure.id, done, number=msgspec.structs.replace(style, **changes))
-
-    presets: list[tuple[str | None, str]] = [(None, "as the data")] + [(each, each) for each in PATTERNS]
-    if style.pattern not in [value for value, _ in presets]:
-        presets.append((style.pattern, str(style.pattern)))
-    body.choice("Pattern", presets, style.pattern, lambda value: restyle("Change the number pattern", pattern=value))
-
-    def own(text: str) -> None:
-        try:
-            check_pattern(text)
-        except PatternError as error:
-            line.setProperty("wrong", "true")
-            line.style().polish(line)
-            remark_line.setText(str(error))
-            remark_line.show()
-            return
-        restyle("Change the number pattern", pattern=text)
-
-    line = body.entry(
-        "Your own", "" if style.pattern is None or style.pattern in PATTERNS else style.pattern, "#,##0.0", own
-    )
-    remark_line = body.text("", "warning")
-    remark_line.hide()
-    body.choice(
-        "Shown in",
-        (("one", "units"), ("thousand", "thousands"), ("million", "millions")),
-        style.scale,
-        lambda value: restyle("Change the unit", scale=value),
-    )
-    body.choice(
-        "Negatives",
-        (("minus", "−1,234"), ("parentheses", "(1,234)")),
-        style.negatives,
-        lambda value: restyle("Change how negatives look", negatives=value),
-    )

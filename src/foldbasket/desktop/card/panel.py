@@ -52,10 +52,11 @@ class CardPanel(QScrollArea):
         self._later.setSingleShot(True)
         self._later.setInterval(0)
         self._later.timeout.connect(self.renew)
-        desk.when(Part.WORD | Part.DOCUMENT | Part.FOLD | Part.VIEW, self, self._later.start)
+        desk.when(Part.WORD | Part.DOCUMENT | Part.FOLD | Part.LOOK | Part.VIEW, self, self._later.start)
         desk.when(Part.TABLES, self, self.again)
         desk.when(Part.FINDINGS, self, self._again_over_sources)
         desk.when(Part.PROFILES, self, self._draw_range)
+        desk.when(Part.REPORT, self, self._again_over_measures)
         desk.listings.ready.connect(self.again)
         desk.sources.listed.connect(self._again_over_sources)
         self.renew()
@@ -65,6 +66,12 @@ class CardPanel(QScrollArea):
         fold, word = self.desk.fold, self.desk.view.word
         found = edits.find_word(fold, word) if fold is not None and word is not None else None
         if isinstance(found, Between) and self.body is not None and self.body.findChild(SpanDrawing) is None:
+            self.again()
+
+    def _again_over_measures(self) -> None:
+        """The card of a measure shows numbers of the report in view."""
+        fold, word = self.desk.fold, self.desk.view.word
+        if fold is not None and word in {each.id for each in fold.measures}:
             self.again()
 
     def _again_over_sources(self) -> None:
@@ -92,7 +99,7 @@ class CardPanel(QScrollArea):
         )
         spec = desk.spec
         shown = (
-            (desk.fold, desk.view.word, desk.view.alternative, desk.view.drafted is None)
+            (desk.fold, desk.view.word, desk.view.alternative, desk.view.drafted is None, desk.view.highlight)
             if spec is None
             else (spec, (spec.key, desk.view.field))
         )
@@ -170,7 +177,8 @@ class CardPanel(QScrollArea):
         return type(focused), _name(focused), self._alike(type(focused), _name(focused)).index(focused)
 
     def _alike(self, kind: type[QWidget], name: str) -> list[QWidget]:
-        return [each for each in self.body.findChildren(kind) if _name(each) == name] if self.body is not None else []
+        found = self.body.findChildren(kind) if self.body is not None else []
+        return [each for each in found if type(each) is kind and _name(each) == name]
 
     def _give_keyboard(self, kind: type[QWidget], name: str, at: int) -> None:
         """Puts the keyboard on the like part of the card as it is now; where there is none, on the first that takes it."""

@@ -22,6 +22,8 @@ class View:
         self.drafted: str | None = None
         """The formula that is being written on the card of a new one; None where none is."""
         self.drafted_name = ""
+        self.highlight: str | None = None
+        """The highlight that is open on the card of its measure."""
 
     def show_source(self, key: str, field: str | None) -> Part:
         """Brings a source into view, with one of its fields chosen or none."""

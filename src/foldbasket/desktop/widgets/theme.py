@@ -167,6 +167,7 @@ def style_sheet(p: Palette) -> str:
     QPushButton[role="link"] {{ border: none; background: transparent; padding: 1px 2px; color: {p.muted}; text-align: left; }}
     QPushButton[role="link"]:hover {{ color: {p.ink}; text-decoration: underline; }}
     QPushButton[role="link"]:focus {{ color: {p.ink}; text-decoration: underline; }}
+    QPushButton[role="head"] {{ border: none; background: transparent; padding: 0; }}
     QPushButton[role="picker"] {{ background: {p.page}; border: 1px solid {p.filters}; }}
     QPlainTextEdit {{ background: {p.page}; border: 1px solid {p.line}; border-radius: 3px; padding: 3px; }}
     QPlainTextEdit:focus {{ border: 1px solid {p.ink}; }}

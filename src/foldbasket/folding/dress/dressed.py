@@ -7,11 +7,13 @@ small codes, so that a million cells cost bytes. Whatever draws or writes a repo
 from __future__ import annotations
 
 import dataclasses
+import re
 from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
+from babel.numbers import format_decimal
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.dress.judged import Cells, Mask
@@ -351,7 +353,7 @@ class Dressed:
     def words(self, highlight: Highlight) -> str:
         """The line of words of a highlight: “Net sales at least 250,000”."""
         heading = next((each.heading for each in self.report.measures if each.id == highlight.measure), "A measure")
-        return f"{heading} {highlight.when.said}"
+        return f"{heading} {_grouped(highlight.when.said, self.report.locale)}"
 
     def legend(self) -> list[tuple[CellStyle, str]]:
         """For each highlight a sample of its style and its line of words."""
@@ -372,6 +374,11 @@ class Dressed:
             for lit in self.lit
             if lit.holds[line, across] and (lit.highlight.line or lit.measure == measure)
         ]
+
+
+def _grouped(words: str, locale: str) -> str:
+    """Words with the numbers in them written as the report's are."""
+    return re.sub(r"\d{4,}(?:\.\d+)?", lambda found: str(format_decimal(found[0], locale=locale)), words)
 
 
 LINES = ("member", "subtotal", "grand", "others")

@@ -43,7 +43,7 @@ class End(ConditionStruct, frozen=True):
 
 
 @entered
-class Top(End, frozen=True, tag="top"):
+class AmongTop(End, frozen=True, tag="top"):
     """The largest so many of the scope."""
 
     standing: ClassVar[int] = 70
@@ -58,7 +58,7 @@ class Top(End, frozen=True, tag="top"):
 
 
 @entered
-class Bottom(End, frozen=True, tag="bottom"):
+class AmongBottom(End, frozen=True, tag="bottom"):
     """The smallest so many of the scope."""
 
     standing: ClassVar[int] = 80
@@ -73,7 +73,7 @@ class Bottom(End, frozen=True, tag="bottom"):
 
 
 @entered
-class TopPercent(End, frozen=True, tag="top percent"):
+class AmongTopPercent(End, frozen=True, tag="top percent"):
     """The largest so many percent of the scope."""
 
     standing: ClassVar[int] = 90
@@ -88,7 +88,7 @@ class TopPercent(End, frozen=True, tag="top percent"):
 
 
 @entered
-class BottomPercent(End, frozen=True, tag="bottom percent"):
+class AmongBottomPercent(End, frozen=True, tag="bottom percent"):
     """The smallest so many percent of the scope."""
 
     standing: ClassVar[int] = 100

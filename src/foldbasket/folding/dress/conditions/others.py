@@ -66,7 +66,7 @@ class BelowAverage(ConditionStruct, frozen=True, tag="below average"):
 
 
 @entered
-class AgainstMeasure(ConditionStruct, frozen=True, tag="against measure"):
+class ThanMeasure(ConditionStruct, frozen=True, tag="against measure"):
     """Compared with another measure of the same cell; blank where that is."""
 
     sign: Annotated[Sign, set_by("Is")] = Sign.BELOW

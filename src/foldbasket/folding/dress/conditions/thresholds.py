@@ -66,8 +66,8 @@ class Below(Threshold, frozen=True, tag="below"):
 
 
 @entered
-class Between(ConditionStruct, frozen=True, tag="between"):
-    """Between two numbers, both ends in."""
+class InRange(ConditionStruct, frozen=True, tag="between"):
+    """InRange two numbers, both ends in."""
 
     low: Annotated[str, set_by("from", hint="0")] = "0"
     high: Annotated[str, set_by("to", hint="100")] = "100"

@@ -1,0 +1,87 @@
+"""Edits of how a report looks. They change no number, so nothing is folded for them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import msgspec
+
+from foldbasket.baskets.basket import Basket
+from foldbasket.baskets.edits.edit import Edit
+from foldbasket.errors import BasketError
+from foldbasket.spec.look import Highlight, Said
+
+replace = msgspec.structs.replace
+
+
+@dataclass(frozen=True)
+class ChangeLook(Edit):
+    """Changes properties of a report's look: its style, title, notes, layout or widths."""
+
+    fold: str
+    changes: Mapping[str, Any]
+    done: str
+
+    def label(self, basket: Basket) -> str:
+        return self.done
+
+    def apply(self, basket: Basket) -> Basket:
+        return basket.with_fold(self.fold, lambda fold: replace(fold, look=replace(fold.look, **self.changes)))
+
+
+@dataclass(frozen=True)
+class SayLook(Edit):
+    """Says a look of part of a report, in place of what was said of it."""
+
+    fold: str
+    said: Said
+    done: str
+
+    def label(self, basket: Basket) -> str:
+        return self.done
+
+    def apply(self, basket: Basket) -> Basket:
+        return basket.with_fold(self.fold, lambda fold: replace(fold, look=fold.look.with_said(self.said)))
+
+
+@dataclass(frozen=True)
+class PutHighlight(Edit):
+    """Puts a highlight in the place of the one of its id, or behind the others."""
+
+    fold: str
+    highlight: Highlight
+    done: str
+
+    def label(self, basket: Basket) -> str:
+        return self.done
+
+    def apply(self, basket: Basket) -> Basket:
+        now = basket.fold(self.fold).look.highlights
+        new = tuple(self.highlight if each.id == self.highlight.id else each for each in now)
+        new = new if any(each.id == self.highlight.id for each in now) else (*new, self.highlight)
+        return ChangeLook(self.fold, {"highlights": new}, self.done).apply(basket)
+
+
+@dataclass(frozen=True)
+class MoveHighlight(Edit):
+    """Takes a highlight to a place among the others, of which the later wins; None takes it out."""
+
+    fold: str
+    highlight: str
+    to: int | None
+    said: str
+
+    def label(self, basket: Basket) -> str:
+        return f"Take out “{self.said}”" if self.to is None else f"Move “{self.said}”"
+
+    def apply(self, basket: Basket) -> Basket:
+        now = basket.fold(self.fold).look.highlights
+        own = next((each for each in now if each.id == self.highlight), None)
+        if own is None:
+            raise BasketError("there is no such highlight.")
+        rest = [each for each in now if each is not own]
+        if self.to is not None:
+            rest.insert(max(0, self.to), own)
+        return ChangeLook(self.fold, {"highlights": tuple(rest)}, "").apply(basket)

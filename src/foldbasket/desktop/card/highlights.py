@@ -1,0 +1,186 @@
+"""The section of a measure's card that marks cells: what must hold, among which cells, and what becomes of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from decimal import Decimal, InvalidOperation
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from foldbasket.baskets import edits
+from foldbasket.desktop.card.parameters import draw_parameters
+from foldbasket.desktop.card.parts import CardBody
+from foldbasket.desktop.card.span import SpanDrawing
+from foldbasket.desktop.desk import Desk
+from foldbasket.folding.dress.conditions.thresholds import Above, AtLeast, AtMost, Below, InRange, Threshold
+from foldbasket.folding.dress.dressed import Dressed
+from foldbasket.folding.dress.forms.marks import Ground
+from foldbasket.spec.fold import Fold, Measure
+from foldbasket.spec.look import Condition, Form, Highlight, Scope
+
+replace: Callable[..., Highlight] = msgspec.structs.replace
+BARS = 24
+
+
+def highlights_section(desk: Desk, body: CardBody, measure: Measure) -> None:
+    """Adds the section: a line for each highlight of the measure, and the one that is open in full."""
+    fold, report = desk.fold, desk.report
+    if fold is None or report is None or measure.id not in {each.id for each in report.measures}:
+        return
+    dressed = Dressed(report)
+    own = [each for each in fold.look.highlights if each.measure == measure.id]
+    body.section("Highlights", str(len(own)) if own else "none")
+    shown = next((each for each in own if each.id == desk.view.highlight), own[-1] if own else None)
+    if len(own) > 1:
+        for each in own:
+            if each is not shown:
+                body.link(dressed.words(each), _opens(desk, each))
+    if shown is not None:
+        _highlight(desk, body, fold, shown, dressed)
+    body.link("Add a highlight", lambda: _add(desk, fold, measure, dressed))
+
+
+def _opens(desk: Desk, highlight: Highlight) -> Callable[[], None]:
+    return lambda: desk.show_highlight(highlight.id)
+
+
+def _add(desk: Desk, fold: Fold, measure: Measure, dressed: Dressed) -> None:
+    """A new highlight, which begins with the upper quarter of the measure's own values."""
+    taken = {each.id for each in fold.look.highlights}
+    id = next(f"h{number}" for number in range(1, 10_000) if f"h{number}" not in taken)
+    values = _values(dressed, measure.id)
+    start = f"{_round(float(np.quantile(values, 0.75))):f}" if len(values) else "0"
+    made = Highlight(id, measure.id, AtLeast(start), Ground())
+    desk.view.highlight = id
+    desk.do(edits.PutHighlight(fold.key, made, f"Highlight {dressed.words(made)}"))
+
+
+Become = Callable[..., None]
+
+
+def _highlight(desk: Desk, body: CardBody, fold: Fold, now: Highlight, dressed: Dressed) -> None:
+    """One highlight in full."""
+
+    def become(done: str, **changes: Any) -> None:
+        desk.do(edits.PutHighlight(fold.key, replace(now, **changes), done))
+
+    body.text(dressed.words(now), "strong")
+    _when(desk, body, fold, now, dressed, become)
+    if type(now.when).compares or type(now.form).steps > 1 or type(now.form).bars:
+        body.choice("Among", Scope.choices(), now.within, lambda within: become("Compare among other cells", within=within))  # fmt: skip
+    on = (
+        ("cells", "cells", "Cells of members."),
+        ("totals", "totals too", "Totals as well, each among its like."),
+        ("line", "whole lines", "The whole line of a cell for which it holds."),
+    )
+    chosen = "line" if now.line else "totals" if now.totals else "cells"
+    body.chips(
+        on, chosen, lambda value: become("Mark other cells", totals=value == "totals", line=value == "line"), "On",
+        named=True,
+    )  # fmt: skip
+    _as(desk, body, fold, now, become)
+    _order(desk, body, fold, now, dressed.words(now))
+
+
+def _when(desk: Desk, body: CardBody, fold: Fold, now: Highlight, dressed: Dressed, become: Become) -> None:
+    """What must hold, set on a drawing of the values, and how many cells it marks."""
+    done = "Change when cells are marked"
+
+    def condition(kind: type[Condition]) -> None:
+        made: Any = kind
+        value = getattr(now.when, "value", None)
+        become(done, when=made(value) if value is not None and issubclass(kind, Threshold) else made())
+
+    body.choice("When it is", [(kind, kind.label) for kind in Condition.kinds], type(now.when), condition)
+    draw_parameters(body, desk, fold, now.when, lambda when: become(done, when=when), now.measure)
+    values = _values(dressed, now.measure)
+    _drawing(body, now, values, lambda when: become(done, when=when))
+    lit = next((each for each in dressed.lit if each.highlight.id == now.id), None)
+    for problem in dressed.problems:
+        body.text(problem, "warning")
+    if lit is not None:
+        many, of = (int(lit.holds.any(axis=1).sum()), "lines") if now.line else (lit.count, f"of {len(values)} cells")
+        body.text(f"{many} {of} {'are' if many != 1 else 'is'} marked.", "quiet")
+
+
+def _as(desk: Desk, body: CardBody, fold: Fold, now: Highlight, become: Become) -> None:
+    """What becomes of the cells."""
+
+    def form(kind: type[Form]) -> None:
+        made: Any = kind
+        colour = getattr(now.form, "colour", None)
+        has = "colour" in made.__struct_fields__
+        become(f"Mark by {kind.label}", form=made(colour=colour) if has and colour is not None else made())
+
+    offered = [(kind, kind.label, (kind.__doc__ or "").strip()) for kind in Form.kinds]
+    body.chips(offered, type(now.form), form, "As", named=True)
+    draw_parameters(body, desk, fold, now.form, lambda new: become("Change how cells are marked", form=new), now.measure)  # fmt: skip
+
+
+def _order(desk: Desk, body: CardBody, fold: Fold, now: Highlight, said: str) -> None:
+    """Its place among the highlights, of which the later wins."""
+    at, many = [each.id for each in fold.look.highlights].index(now.id), len(fold.look.highlights)
+    if many > 1:
+        body.text("Of two that mark a cell alike the later wins.", "quiet")
+    if at:
+        body.link("Judge it earlier", lambda: desk.do(edits.MoveHighlight(fold.key, now.id, at - 1, said)))
+    if at + 1 < many:
+        body.link("Judge it later", lambda: desk.do(edits.MoveHighlight(fold.key, now.id, at + 1, said)))
+    body.link("Take this highlight out", lambda: desk.do(edits.MoveHighlight(fold.key, now.id, None, said)))
+
+
+def _drawing(body: CardBody, now: Highlight, values: np.ndarray, become: Callable[[Condition], None]) -> None:
+    """The measure's values as bars, with the ends of what is marked to drag."""
+    when = now.when
+    if len(values) < 2 or not isinstance(when, (AtLeast, AtMost, Above, Below, InRange)):
+        return
+    low, high = float(values.min()), float(values.max())
+    if not low < high:
+        return
+    try:
+        if isinstance(when, InRange):
+            kept: tuple[Decimal | None, Decimal | None] = (Decimal(when.low), Decimal(when.high))
+        elif isinstance(when, (AtLeast, Above)):
+            kept = (Decimal(when.value), None)
+        else:
+            kept = (None, Decimal(when.value))
+    except InvalidOperation:
+        return
+
+    def chosen(start: Decimal | None, stop: Decimal | None) -> None:
+        if isinstance(when, InRange):
+            become(
+                InRange(
+                    f"{start if start is not None else _round(low):f}",
+                    f"{stop if stop is not None else _round(high):f}",
+                )
+            )
+        else:
+            value = start if isinstance(when, (AtLeast, Above)) else stop
+            end = _round(low) if isinstance(when, (AtLeast, Above)) else _round(high)
+            become(type(when)(f"{value if value is not None else end:f}"))
+
+    counts, _ = np.histogram(values, BARS, (low, high))
+    bars = tuple((counts / counts.max()).tolist())
+    whole = bool((values == np.round(values)).all())
+    body.column.addWidget(SpanDrawing(bars, (low, high), kept, whole, chosen, body))
+
+
+def _values(dressed: Dressed, measure: str) -> np.ndarray:
+    """The values of a measure's cells of members."""
+    from foldbasket.folding.dress.judged import Cells
+
+    report = dressed.report
+    at = next(at for at, each in enumerate(report.measures) if each.id == measure)
+    cells = Cells(report.blocks[at], report.rows, report.columns)
+    return cells.floats[cells.known] if report.is_number(at) else np.zeros(0)
+
+
+def _round(value: float) -> Decimal:
+    """A value to two digits, as somebody would type it."""
+    number = Decimal(repr(value))
+    if not number.is_finite() or not number:
+        return Decimal(0)
+    return Decimal(round(number, -(number.adjusted() - 1)))
