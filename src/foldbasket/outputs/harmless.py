@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+from foldbasket.folding.dress.dressed import CellStyle, Dressed
 from foldbasket.folding.report.report import Report
 
 _RUN = re.compile(r"[\s\u00a0\ufeff]*[=+\-@|%\uff1d\uff0b\uff0d\uff20]")
@@ -25,3 +26,11 @@ def cell_text(report: Report, row: int, column: int) -> str:
     """The text of a cell as the reader sees it, so that no spreadsheet which it is pasted into runs it; numbers as they are."""
     text = report.text(row, column)
     return text if report.is_number(report.cell(row, column)[0]) else harmless(text)
+
+
+def dressed_text(dressed: Dressed, row: int, column: int, style: CellStyle) -> str:
+    """The text of a cell in its style, with its sign, so that no spreadsheet runs it; numbers as they are."""
+    text = dressed.text(row, column, style)
+    if not dressed.report.is_number(dressed.report.cell(row, column)[0]):
+        text = harmless(text)
+    return f"{style.sign} {text}" if style.sign and text else text

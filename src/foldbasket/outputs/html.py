@@ -1,73 +1,100 @@
-"""Reports as an HTML table: for mails, for the clipboard, and as a page of its own."""
+"""Reports as HTML: a table with its styles on every cell for mails and the clipboard, and a page of its own in a light and a dark set."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from html import escape
 from pathlib import Path
 
-from foldbasket.folding.lines.axis import Kind
+from foldbasket.folding.dress.dressed import CellStyle, Dressed
 from foldbasket.folding.report.report import Report
+from foldbasket.outputs.css import bar, css, family, paper
 from foldbasket.outputs.formats import Output, entered
-from foldbasket.outputs.harmless import cell_text, harmless
+from foldbasket.outputs.harmless import cell_text, dressed_text, harmless
 from foldbasket.outputs.sheet import Sheet, Span
+from foldbasket.spec.look import Side
 
-# Mail programs drop style sheets, so every cell carries its own style.
-_CELL = "padding:2px 10px;"
-_RULE = {
-    Kind.MEMBER: "",
-    Kind.SUBTOTAL: "font-weight:600;border-top:1px solid #a9a08c;",
-    Kind.CLOSED: "",
-    Kind.GRAND: "font-weight:600;border-top:1px solid #2a2622;border-bottom:3px double #2a2622;",
-}
+Wear = Callable[[CellStyle], str]
+"""The attribute that gives a cell its style."""
+CHUNK = 512
 
 
 def table(report: Report) -> str:
-    """The whole report as a ``<table>``, its sentence as the caption."""
-    sheet = Sheet(report)
-    out = [
-        f'<table style="border-collapse:collapse;font-family:Inter,sans-serif;font-size:10pt;color:#2a2622">'
-        f'<caption style="text-align:left;padding:4px 0">{escape(report.sentence)}</caption><thead>'
-    ]
+    """The whole report as a ``<table>``, its sentence as the caption. Mail programs drop style sheets, so every cell carries its own."""
+    dressed = Dressed(report)
+
+    def wear(style: CellStyle) -> str:
+        return f' style="padding:2px 10px;{css(style)}"'
+
+    whole = f"border-collapse:collapse;font-size:10pt;font-family:{family(dressed.style)};color:{dressed.inks.ink}"
+    return "".join(
+        [
+            f'<table style="{whole}"><caption style="text-align:left;padding:4px 0">{escape(report.subtitle)}</caption>',
+            *_parts(dressed, wear),
+            "</table>",
+        ]
+    )
+
+
+def _parts(dressed: Dressed, wear: Wear) -> Iterable[str]:
+    """Head and body of the table, some lines at a time."""
+    report, sheet = dressed.report, Sheet(dressed.report)
+    yield "<thead>"
     heads: list[list[Span]] = [[] for _ in range(sheet.head_rows)]
     for span in sheet.column_heads():
         heads[span.row].append(span)
+    head = dressed.head
     for row, spans in enumerate(heads):
-        out.append("<tr>")
+        out = ["<tr>"]
         if row == 0 and sheet.head_rows > 1:
             out.append(f'<th colspan="{sheet.head_columns}" rowspan="{sheet.head_rows - 1}"></th>')
         if row == sheet.head_rows - 1:
-            out += [
-                f'<th scope="col" style="{_CELL}text-align:left">{escape(harmless(text))}</th>'
-                for text in sheet.corner()
-            ]
+            own = wear(_replaced(head, side=Side.LEFT, bold=False, ink=dressed.inks.muted))
+            out += [f'<th scope="col"{own}>{escape(harmless(text))}</th>' for text in sheet.corner()]
         for span in sorted(spans, key=lambda span: span.column):
             size = (f' colspan="{span.columns}"' if span.columns > 1 else "") + (
                 f' rowspan="{span.rows}"' if span.rows > 1 else ""
             )
-            side = "center" if span.columns > 1 else "right"
-            out.append(
-                f'<th scope="col"{size} style="{_CELL}text-align:{side};border-bottom:1px solid #2a2622">{escape(harmless(span.text))}</th>'
-            )
+            own = wear(_replaced(head, side=Side.MIDDLE if span.columns > 1 else Side.RIGHT, bold=not span.is_measure))
+            scope = "colgroup" if span.columns > 1 else "col"
+            out.append(f'<th scope="{scope}"{size}{own}>{escape(harmless(span.text))}</th>')
+        yield "".join([*out, "</tr>"])
+    yield "</thead><tbody>"
+    for start in range(0, report.height, CHUNK):
+        rows = range(start, min(report.height, start + CHUNK))
+        yield from _lines(dressed, sheet, rows, wear)
+    yield "</tbody>"
+
+
+def _lines(dressed: Dressed, sheet: Sheet, rows: range, wear: Wear) -> Iterable[str]:
+    report, columns = dressed.report, range(dressed.report.width)
+    codes, bars = dressed.codes(rows, columns).tolist(), dressed.bars(rows, columns)
+    worn = [wear(style) for style in dressed.palette]
+    for at, line in enumerate(rows):
+        out = ["<tr>"]
+        name = wear(dressed.head_style(line))
+        out += [
+            f'<th scope="row"{name}>{escape(harmless(text))}</th>'
+            for text in sheet.row_head(line, repeat=report.look.layout.repeat)
+        ]
+        for column, code in enumerate(codes[at]):
+            style = dressed.palette[code]
+            own = worn[code]
+            if style.bar and bars is not None and bars[at, column] == bars[at, column]:
+                own = (
+                    f'{own} style="{bar(style.bar, float(bars[at, column]))}"'
+                    if "class" in own
+                    else f'{own[:-1]};{bar(style.bar, float(bars[at, column]))}"'
+                )
+            out.append(f"<td{own}>{escape(dressed_text(dressed, line, column, style))}</td>")
         out.append("</tr>")
-    out.append("</thead><tbody>")
-    sides = ["right" if report.is_number(measure) else "left" for measure in range(len(report.measures))]
-    for line in range(report.height):
-        rule = _RULE[Kind(report.left.kind[line])]
-        out.append("<tr>")
-        for text in sheet.row_head(line, repeat=False):
-            out.append(
-                f'<th scope="row" style="{_CELL}{rule}text-align:left;font-weight:{600 if rule else 400}">{escape(harmless(text))}</th>'
-            )
-        for column in range(report.width):
-            side = sides[report.cell(line, column)[0]]
-            red = "color:#a5473a;" if report.is_negative(line, column) else ""
-            out.append(
-                f'<td style="{_CELL}{rule}{red}text-align:{side}">{escape(cell_text(report, line, column))}</td>'
-            )
-        out.append("</tr>")
-    out.append("</tbody></table>")
-    return "".join(out)
+        yield "".join(out)
+
+
+def _replaced(style: CellStyle, **changes: object) -> CellStyle:
+    import dataclasses
+
+    return dataclasses.replace(style, **changes)  # type: ignore[arg-type]
 
 
 def block(report: Report, rows: Iterable[int], columns: Iterable[int]) -> str:
@@ -78,11 +105,66 @@ def block(report: Report, rows: Iterable[int], columns: Iterable[int]) -> str:
 
 
 def page(report: Report) -> str:
-    """A whole HTML document with the report's name and sentence."""
-    return (
-        f'<!DOCTYPE html><html lang="{escape(report.locale.split("_")[0])}"><head><meta charset="utf-8"><title>{escape(report.name)}</title></head>'
-        f'<body style="background:#fcfaf6;margin:2em"><h1 style="font:600 15pt Inter,sans-serif">{escape(report.name)}</h1>{table(report)}</body></html>\n'
+    """A whole HTML document: the report under its title, with legend and notes; its style inside, in a light and a dark set."""
+    light, dark = Dressed(report), Dressed(report, "dark")
+    classes: dict[CellStyle, str] = {}
+
+    def wear(style: CellStyle) -> str:
+        return f' class="{classes.setdefault(style, f"c{len(classes)}")}"'
+
+    body = [
+        f"<h1>{escape(report.title)}</h1>" if report.title else "",
+        "<table>",
+        f"<caption>{escape(report.subtitle)}</caption>" if report.subtitle else "",
+        *_parts(light, wear),
+        "</table>",
+        *(
+            f"<p><span{wear(style)}>&nbsp;{escape(style.sign)} 1,234&nbsp;</span> {escape(words)}</p>"
+            for style, words in light.legend()
+        ),
+        *(f"<p>{escape(note)}</p>" for note in report.look.notes),
+    ]
+    inks = _inks(light, dark)
+    rules = [f".{name}{{{css(style)}}}" for style, name in classes.items()]
+    night = [f".{name}{{{css(_in_other_inks(style, inks))}}}" for style, name in classes.items()]
+    sheet = (
+        f"body{{margin:2em;{paper(light)}}}table{{border-collapse:collapse;font-size:10pt}}td,th{{padding:2px 10px;font-weight:400}}"
+        f"caption{{text-align:left;padding:4px 0;color:{light.inks.muted}}}h1{{font-size:15pt;margin:0}}p{{font-size:9pt}}"
+        f"{''.join(rules)}@media(prefers-color-scheme:dark){{body{{{paper(dark)}}}caption{{color:{dark.inks.muted}}}{''.join(night)}}}"
     )
+    language = escape(report.locale.split("_")[0])
+    return (
+        f'<!DOCTYPE html><html lang="{language}"><head><meta charset="utf-8"><meta name="color-scheme" content="light dark">'
+        f"<title>{escape(report.title or report.name)}</title><style>{sheet}</style></head><body>{''.join(body)}</body></html>\n"
+    )
+
+
+def _inks(light: Dressed, dark: Dressed) -> dict[str, str]:
+    """For each ink of the light set that of the dark one."""
+    one, two = light.inks, dark.inks
+    found = {
+        getattr(one, name): getattr(two, name)
+        for name in ("ink", "muted", "rule", "accent", "band", "head", "subtotal", "grand")
+        if getattr(one, name)
+    }
+    for name, (ink, ground) in one.marks.items():
+        found[ink], found[ground] = two.marks[name]
+    for at, lit in enumerate(light.lit):
+        form = lit.highlight.form
+        for step in range(type(form).steps):
+            share = step / max(1, type(form).steps - 1)
+            was, now = form.look(share, one), dark.lit[at].highlight.form.look(share, two)
+            for name in ("ink", "ground"):
+                if getattr(was, name) and getattr(now, name):
+                    found[getattr(was, name)] = getattr(now, name)
+        if form.edge(one):
+            found[form.edge(one)] = form.edge(two)
+    return found
+
+
+def _in_other_inks(style: CellStyle, inks: dict[str, str]) -> CellStyle:
+    names = ("ink", "ground", "rule_ink", "edge", "bar")
+    return _replaced(style, **{name: inks.get(getattr(style, name), getattr(style, name)) for name in names})
 
 
 def save(report: Report, path: Path, shape: str = "table") -> None:

@@ -6,27 +6,35 @@ instead of being merged down it, since a merge needs rows that are gone.
 
 from __future__ import annotations
 
+import dataclasses
 import datetime
+from dataclasses import dataclass, field
 from decimal import Decimal
 from math import isfinite
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import xlsxwriter
 
 from foldbasket.errors import OutputError
+from foldbasket.folding.dress.dressed import CellStyle, Dressed
 from foldbasket.folding.lines.axis import Kind
 from foldbasket.folding.report.margins import MEASURE
-from foldbasket.folding.report.report import Report
+from foldbasket.folding.report.report import Report, default_pattern
 from foldbasket.folding.states.aggregates.aggregate import Block
+from foldbasket.outputs.conditional import conditional, live_highlights
 from foldbasket.outputs.formats import Output, entered
 from foldbasket.outputs.sheet import Sheet
+from foldbasket.spec.look import Rule, Side
 from foldbasket.styling.numbers import NumberStyle
 from foldbasket.tables.types import FieldType
 
 LARGE = 200_000
 MOST_ROWS, MOST_COLUMNS = 1_048_576, 16_384
-INK, RULE, ACCENT = "#2A2622", "#A9A08C", "#A5473A"
+CHUNK = 256
+ALIGNS = {Side.LEFT: "left", Side.MIDDLE: "center", Side.RIGHT: "right"}
+BORDERS = {Rule.THIN: 1, Rule.THICK: 2, Rule.DOUBLE: 6}
 
 
 def workbook_pattern(style: NumberStyle, pattern: str, currency_sign: str) -> str:
@@ -35,8 +43,12 @@ def workbook_pattern(style: NumberStyle, pattern: str, currency_sign: str) -> st
     scaled = positive + {"one": "", "thousand": ",", "million": ",,"}[style.scale]
     written = scaled.replace("¤¤", f'"{currency_sign}"').replace("¤", f'"{currency_sign}"').replace("'", '"')
     if own_negative:
-        return f"{written};{own_negative.replace('¤', chr(34) + currency_sign + chr(34))}"
-    return f"{written};({written})" if style.negatives == "parentheses" else written
+        negative = own_negative.replace("¤", chr(34) + currency_sign + chr(34))
+    else:
+        negative = f"({written})" if style.negatives == "parentheses" else f"-{written}"
+    if style.zero is not None:
+        return f'{written};{negative};"{style.zero}"'
+    return f"{written};{negative}" if own_negative or style.negatives == "parentheses" else written
 
 
 def save(report: Report, path: Path, shape: str = "table") -> None:
@@ -62,47 +74,101 @@ def save(report: Report, path: Path, shape: str = "table") -> None:
         book.fileclosed = True  # one that failed is not tried again when it is collected
 
 
+@dataclass
+class _Page:
+    """A sheet that is being written, and what its formats are made of."""
+
+    book: Any
+    page: Any
+    dressed: Dressed
+    sheet: Sheet
+    top: int
+    large: bool
+    formats: dict[tuple[Any, ...], Any] = field(default_factory=dict)
+
+    @property
+    def first(self) -> int:
+        """The row of the report's first line."""
+        return self.top + self.sheet.head_rows
+
+    def format(self, style: CellStyle, pattern: str = "", **more: Any) -> Any:
+        """The workbook's format of a style; made once."""
+        key = (style, pattern, *sorted(more.items()))
+        if key not in self.formats:
+            self.formats[key] = self.book.add_format(self.look(style, pattern) | more)
+        return self.formats[key]
+
+    def look(self, style: CellStyle, pattern: str = "") -> dict[str, Any]:
+        """The properties of a style as the workbook names them."""
+        own = self.dressed.style
+        look: dict[str, Any] = {
+            "font_name": {"": "Inter", "serif": "Times New Roman"}.get(own.family, own.family),
+            "font_size": round(own.size * 10 / 13), "font_color": style.ink, "align": ALIGNS[style.side],
+        }  # fmt: skip
+        if style.bold:
+            look["bold"] = True
+        if style.italic:
+            look["italic"] = True
+        if style.ground:
+            look["bg_color"] = style.ground
+        for name, rule in (("top", style.above), ("bottom", style.below)):
+            if rule is not Rule.NONE:
+                look |= {name: BORDERS[rule], f"{name}_color": style.rule_ink}
+        if style.edge:
+            look |= {"left": 5, "left_color": style.edge}
+        if pattern:
+            look["num_format"] = _signed(pattern, style.sign)
+        return look
+
+
+def _signed(pattern: str, sign: str) -> str:
+    """A number format with a sign before the number, in each of its sections."""
+    if not sign or pattern == "@":
+        return pattern
+    return ";".join(f'"{sign} "{section}' for section in pattern.split(";"))
+
+
 def _fill(book: Any, report: Report, sheet: Sheet, top: int, large: bool) -> None:
-    page = book.add_worksheet(_sheet_name(report.name))
+    page = book.add_worksheet(_sheet_name(report.title or report.name))
+    live = [] if large else live_highlights(report)
+    look = msgspec.structs.replace(
+        report.look, highlights=tuple(each for each in report.look.highlights if each not in live)
+    )
+    into = _Page(book, page, Dressed(dataclasses.replace(report, look=look)), sheet, top, large)
     page.hide_gridlines(2)
-    formats: dict[tuple[Any, ...], Any] = {}
-
-    def style(kind: Kind, **more: Any) -> Any:
-        key = (kind, *sorted(more.items()))
-        if key not in formats:
-            look: dict[str, Any] = {"font_name": "Inter", "font_size": 10, "font_color": INK, **more}
-            if kind.is_total:
-                look |= {"bold": True, "top": 1, "top_color": RULE if kind is Kind.SUBTOTAL else INK}
-            if kind is Kind.GRAND:
-                look |= {"bottom": 6, "bottom_color": INK}
-            formats[key] = book.add_format(look)
-        return formats[key]
-
-    left, first = sheet.head_columns, top + sheet.head_rows
-    widths = _widths(report, sheet)
-    for column, width in enumerate(widths):
+    left = sheet.head_columns
+    for column, width in enumerate(_widths(report, sheet)):
         page.set_column(column, column, width)
-    page.freeze_panes(first, left)
-    page.write_string(
-        0, 0, report.name, book.add_format({"font_name": "Inter", "font_size": 14, "bold": True, "font_color": INK})
-    )
-    page.write_string(
-        1, 0, report.sentence, book.add_format({"font_name": "Inter", "font_size": 10, "font_color": "#7C7466"})
-    )
-
-    _heads(page, sheet, top, large, style)
-    patterns = [_pattern(report, measure) for measure in range(len(report.measures))]
+    page.freeze_panes(into.first, left)
+    inks = into.dressed.inks
+    page.write_string(0, 0, report.title, into.format(CellStyle(inks.ink, bold=True, side=Side.LEFT), font_size=14))
+    page.write_string(1, 0, report.subtitle, into.format(CellStyle(inks.muted, side=Side.LEFT)))
+    _heads(into)
     if not large:
-        _merge_groups(page, report, first, style)
-    bold = report.top.is_total.tolist()
+        _merge_groups(into)
+    for start in range(0, report.height, CHUNK):
+        _lines(into, range(start, min(report.height, start + CHUNK)))
+    _legend(into)
+    for highlight in live:
+        conditional(report, highlight, into.dressed.inks, book, page, (into.first, left))
+    _set_up(into)
+    _about(into)
+
+
+def _lines(into: _Page, rows: range) -> None:
+    """Lines of the report: their names and their cells."""
+    report, page, sheet = into.dressed.report, into.page, into.sheet
+    left = sheet.head_columns
+    patterns = [_pattern(report, measure) for measure in range(len(report.measures))]
     quick = [report.is_number(measure) for measure in range(len(report.measures))]
     across, which = report.top.line.tolist(), report.top.measure.tolist()
-    for line in range(report.height):
-        kind = Kind(report.left.kind[line])
-        row = first + line
-        for column, text in enumerate(sheet.row_head(line, repeat=False)):
-            if text or kind.is_total:
-                page.write_string(row, column, text, style(kind, valign="top") if text else style(kind))
+    codes = into.dressed.codes(rows, range(report.width)).tolist()
+    made: dict[tuple[int, int], Any] = {}
+    for at, line in enumerate(rows):
+        row, style = into.first + line, into.dressed.head_style(line)
+        for column, text in enumerate(sheet.row_head(line, repeat=report.look.layout.repeat)):
+            if text or style.above is not Rule.NONE or style.ground:
+                page.write_string(row, column, text, into.format(style, valign="top"))
         one, axis_row = int(report.left.measure[line]), int(report.left.line[line])
         shown = which if one < 0 else [one] * report.width
         numbers = {
@@ -110,34 +176,96 @@ def _fill(book: Any, report: Report, sheet: Sheet, top: int, large: bool) -> Non
             for measure in (range(len(report.measures)) if one < 0 else (one,))
             if quick[measure]
         }
-        looks = [(style(kind, num_format=pattern), style(kind, num_format=pattern, bold=True)) for pattern in patterns]
-        for column, (axis_line, measure) in enumerate(zip(across, shown, strict=True)):
+        for column, (axis_line, measure, code) in enumerate(zip(across, shown, codes[at], strict=True)):
+            look = made.get((code, measure))
+            if look is None:
+                style = into.dressed.palette[code]
+                own = patterns[measure] if style.number is None else _own_pattern(report, measure, style)
+                look = made[code, measure] = into.format(style, own)
             known = numbers.get(measure)
             value = known[axis_line] if known is not None else report.value(line, column)
-            look = looks[measure][bold[column]]
             if type(value) is float and isfinite(value):
                 page.write_number(row, left + column, value, look)
+            elif value is None and into.dressed.palette[code].blank:
+                page.write_string(row, left + column, into.dressed.palette[code].blank, look)
             else:
                 _write(page, row, left + column, value, look)
 
 
-def _heads(page: Any, sheet: Sheet, top: int, large: bool, style: Any) -> None:
+def _heads(into: _Page) -> None:
     """The headings over the columns and of the rows' own fields."""
-    left, first = sheet.head_columns, top + sheet.head_rows
+    sheet, page, head = into.sheet, into.page, into.dressed.head
+    left = sheet.head_columns
     for span in sorted(sheet.column_heads(), key=lambda span: (span.row, span.column)):
-        look = style(
-            Kind.MEMBER,
-            bold=span.kind.is_total or not span.is_measure,
-            align="center" if span.columns > 1 else "right",
-            valign="bottom",
-            bottom=1,
-        )
-        row, column = top + span.row, left + span.column
-        if span.columns > 1 or (span.rows > 1 and not large):
-            page.merge_range(row, column, row + (1 if large else span.rows) - 1, column + span.columns - 1, "", look)
+        style = dataclasses.replace(
+            head, bold=span.kind.is_total or not span.is_measure, below=Rule.THIN,
+            side=Side.MIDDLE if span.columns > 1 else Side.RIGHT,
+        )  # fmt: skip
+        look = into.format(style, valign="bottom")
+        row, column = into.top + span.row, left + span.column
+        if span.columns > 1 or (span.rows > 1 and not into.large):
+            last = row + (1 if into.large else span.rows) - 1
+            page.merge_range(row, column, last, column + span.columns - 1, "", look)
         page.write_string(row, column, span.text, look)
+    corner = dataclasses.replace(head, bold=False, ink=into.dressed.inks.muted, below=Rule.THIN, side=Side.LEFT)
     for column, text in enumerate(sheet.corner()):
-        page.write_string(first - 1, column, text, style(Kind.MEMBER, bottom=1, font_color="#7C7466"))
+        page.write_string(into.first - 1, column, text, into.format(corner))
+
+
+def _legend(into: _Page) -> None:
+    """The lines of words of the highlights, and the notes, under the report."""
+    report, row = into.dressed.report, into.first + into.dressed.report.height + 1
+    if into.large:  # rows must be written in order, and these are
+        row = into.first + report.height + 1
+    for style, words in Dressed(report).legend() if report.look.highlights else []:
+        into.page.write_string(row, 0, f"{style.sign} 1,234".strip(), into.format(style))
+        into.page.write_string(row, 1, words, into.format(CellStyle(into.dressed.inks.muted, side=Side.LEFT)))
+        row += 1
+    for note in report.look.notes:
+        into.page.write_string(row, 0, note, into.format(CellStyle(into.dressed.inks.muted, side=Side.LEFT)))
+        row += 1
+
+
+def _set_up(into: _Page) -> None:
+    """Print set-up, and outline levels for groups."""
+    report, page = into.dressed.report, into.page
+    page.set_landscape()
+    page.set_paper(9)
+    page.fit_to_pages(1, 0)
+    page.repeat_rows(into.top, into.first - 1)
+    page.repeat_columns(0, into.sheet.head_columns - 1)
+    page.set_footer("&L&A&Rpage &P of &N")
+    depth = report.left.axis.depth
+    if into.large or depth < 2 or Kind.SUBTOTAL not in report.left.kind:
+        return
+    after = bool(report.left.kind[0] != Kind.SUBTOTAL)
+    page.outline_settings(True, after, True, False)
+    for line in range(report.height):
+        level = int(report.left.level[line]) - (1 if report.left.kind[line] != Kind.SUBTOTAL else 0)
+        kind = report.left.kind[line]
+        deep = level if kind not in (Kind.SUBTOTAL, Kind.GRAND) else level - 1
+        if deep > 0:
+            page.set_row(into.first + line, None, None, {"level": min(7, deep)})
+
+
+def _about(into: _Page) -> None:
+    """A second sheet that says what the report is: its sentence, how many records, when it was written, and what it remarks."""
+    report = into.dressed.report
+    page = into.book.add_worksheet(
+        "About" if _sheet_name(report.title or report.name).casefold() != "about" else "About it"
+    )
+    page.hide_gridlines(2)
+    page.set_column(0, 0, 18)
+    page.set_column(1, 1, 90)
+    plain = into.format(CellStyle(into.dressed.inks.ink, side=Side.LEFT), valign="top", text_wrap=True)
+    quiet = into.format(CellStyle(into.dressed.inks.muted, side=Side.LEFT), valign="top")
+    said = [("Report", report.name), ("In words", report.sentence)]
+    said += [("Records", f"{each.kept:,} of {each.records:,} of {each.base}") for each in report.counted]
+    said += [("Remark", remark) for remark in report.remarks]
+    said += [("Written", f"{datetime.datetime.now():%Y-%m-%d %H:%M}")]
+    for row, (name, text) in enumerate(said):
+        page.write_string(row, 0, name, quiet)
+        page.write_string(row, 1, text, plain)
 
 
 def _numbers(block: Block, line: int) -> list[float | None]:
@@ -176,19 +304,22 @@ def _write(page: Any, row: int, column: int, value: Any, look: Any) -> None:
         page.write_string(row, column, value, look)
 
 
-def _merge_groups(page: Any, report: Report, first: int, style: Any) -> None:
+def _merge_groups(into: _Page) -> None:
     """Merges each group's name down its members' lines; the total line keeps its own caption."""
+    report = into.dressed.report
     left = report.left
-    for place, field in enumerate(left.places[:-1]):
+    if report.look.layout.repeat:
+        return
+    for place, field_at in enumerate(left.places[:-1]):
         for start, stop in left.runs(place, range(len(left))):
             lines = [
                 line
                 for line in range(start, stop)
-                if not left.is_total[line] or field == MEASURE or int(left.level[line]) > field + 1
+                if not left.is_total[line] or field_at == MEASURE or int(left.level[line]) > field_at + 1
             ]
             if lines and lines[-1] > lines[0]:
-                look = style(Kind.MEMBER, valign="top")
-                page.merge_range(first + lines[0], place, first + lines[-1], place, "", look)
+                look = into.format(into.dressed.head_style(lines[0]), valign="top")
+                into.page.merge_range(into.first + lines[0], place, into.first + lines[-1], place, "", look)
 
 
 def _pattern(report: Report, measure: int) -> str:
@@ -201,11 +332,21 @@ def _pattern(report: Report, measure: int) -> str:
         return "d mmm yyyy hh:mm"
     if not report.is_number(measure):
         return "@"
+    style = report.measures[measure].style
     return workbook_pattern(
-        report.measures[measure].style,
-        report.pattern(measure),
-        get_currency_symbol(report.currency, locale=report.locale),
+        style, report.pattern(measure), get_currency_symbol(style.currency or report.currency, locale=report.locale)
     )
+
+
+def _own_pattern(report: Report, measure: int, style: CellStyle) -> str:
+    """The number format of cells that have one of their own."""
+    from babel.numbers import get_currency_symbol
+
+    assert style.number is not None
+    if not report.is_number(measure):
+        return _pattern(report, measure)
+    sign = get_currency_symbol(style.number.currency or report.currency, locale=report.locale)
+    return workbook_pattern(style.number, style.number.pattern or default_pattern(report.blocks[measure]), sign)
 
 
 def _widths(report: Report, sheet: Sheet) -> list[float]:

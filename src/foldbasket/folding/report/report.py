@@ -68,6 +68,16 @@ class Report:
     """Sentences about what the fold asks for and the data does not have, such as a member that a filter names."""
 
     @property
+    def title(self) -> str:
+        """What stands over it on pages and in files: its own title, or the fold's name."""
+        return self.name if self.look.title is None else self.look.title
+
+    @property
+    def subtitle(self) -> str:
+        """What stands under the title: its own, or the sentence."""
+        return self.sentence if self.look.subtitle is None else self.look.subtitle
+
+    @property
     def base(self) -> str:
         """The table of the fold's records, the first one where tables of facts stand side by side."""
         return self.counted[0].base

@@ -1,0 +1,95 @@
+"""Highlights as a workbook's own conditional formats, where it can express them: they go on when numbers in the workbook change."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+from xlsxwriter.utility import xl_range
+
+from foldbasket.folding.dress.conditions.others import Always
+from foldbasket.folding.dress.conditions.thresholds import Above, AtLeast, AtMost, Below, Equal, InRange
+from foldbasket.folding.dress.forms.graded import Bar
+from foldbasket.folding.dress.forms.marks import Ground, Ink, Weight
+from foldbasket.folding.dress.judged import parsed
+from foldbasket.folding.report.report import Report
+from foldbasket.spec.look import Highlight, Scope
+from foldbasket.styling.styles import Inks
+from foldbasket.tables.types import FieldType
+
+CRITERIA = {AtLeast: ">=", AtMost: "<=", Above: ">", Below: "<", Equal: "=="}
+MOST_RANGES = 60
+
+
+def live_highlights(report: Report) -> list[Highlight]:
+    """The highlights that a workbook can express by itself, on numbers: thresholds with a ground, ink or weight, and bars. They are not in
+    the fixed formats, so that they go on when numbers in the workbook change."""
+    found = []
+    for each in report.look.highlights:
+        at = next((at for at, head in enumerate(report.measures) if head.id == each.measure), None)
+        if at is None or each.line or each.totals or each.within is not Scope.CELLS or not report.is_number(at):
+            continue
+        simple = type(each.when) in (*CRITERIA, InRange) and type(each.form) in (Ground, Ink, Weight)
+        barred = isinstance(each.form, Bar) and isinstance(each.when, Always)
+        if (simple or barred) and len(_ranges(report, at, 0, 0)) <= MOST_RANGES:
+            found.append(each)
+    return found
+
+
+def _ranges(report: Report, measure: int, first: int, left: int) -> list[tuple[int, int, int, int]]:
+    """The blocks of cells of members that hold a measure: first row and column, last row and column."""
+    left_totals, top_totals = report.left.is_total, report.top.is_total
+    on_rows = report.measures_on == "rows"
+    rows = ~left_totals if report.left.axis.depth else np.ones(report.height, np.bool_)
+    columns = ~top_totals if report.top.axis.depth else np.ones(report.width, np.bool_)
+    if on_rows:
+        rows = rows & (report.left.measure == measure)
+    else:
+        columns = columns & (report.top.measure == measure)
+    return [
+        (first + top, left + start, first + bottom - 1, left + stop - 1)
+        for top, bottom in _runs(rows)
+        for start, stop in _runs(columns)
+    ]
+
+
+def _runs(kept: npt.NDArray[np.bool_]) -> list[tuple[int, int]]:
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], kept.astype(np.int8), [0]])))
+    return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
+
+
+def conditional(
+    report: Report, highlight: Highlight, inks: Inks, book: Any, page: Any, corner: tuple[int, int]
+) -> None:
+    """Writes a highlight as the workbook's own conditional format; `corner` is the place of the report's first cell."""
+    measure = next(at for at, head in enumerate(report.measures) if head.id == highlight.measure)
+    ranges = _ranges(report, measure, *corner)
+    if not ranges:
+        return
+    multi = " ".join(xl_range(*each) for each in ranges)
+    form, when = highlight.form, highlight.when
+    if isinstance(form, Bar):
+        how: dict[str, Any] = {
+            "type": "data_bar",
+            "bar_color": form.edge(inks),
+            "bar_solid": True,
+            "data_bar_2010": True,
+        }
+    else:
+        look = form.look(1.0, inks)
+        made: dict[str, Any] = {}
+        if look.ground:
+            made |= {"bg_color": look.ground, "left": 1, "left_color": form.edge(inks)}
+        if look.ink:
+            made["font_color"] = look.ink
+        if look.bold:
+            made["bold"] = True
+        how = {"type": "cell", "format": book.add_format(made)}
+        if isinstance(when, InRange):
+            low, high = (float(parsed(text, FieldType.DECIMAL)) for text in (when.low, when.high))
+            how |= {"criteria": "between", "minimum": low, "maximum": high}
+        else:
+            value = float(parsed(when.value, FieldType.DECIMAL))  # type: ignore[attr-defined]
+            how |= {"criteria": CRITERIA[type(when)], "value": value}  # type: ignore[index]
+    page.conditional_format(*ranges[0], {**how, "multi_range": multi})
