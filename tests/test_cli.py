@@ -194,3 +194,46 @@ def test_check_reads_a_file_of_data_by_itself(tmp_path, capsys):
     basket_of(tmp_path)
     assert main(["check", str(tmp_path / "s.csv")]) == 0
     assert "source “S”: 3 records, 2 fields" in capsys.readouterr().out
+
+
+def test_one_report_for_each_member_in_several_formats_and_a_style(demo, tmp_path, capsys):
+    out = tmp_path / "o"
+    made = main(
+        ["render", str(demo), "--fold", "Net sales by site", "--each", "Region", "--to", str(out / "{member}.csv"),
+         "--to", str(out / "{member}.html"), "--style", "newsprint", "--quiet"]
+    )  # fmt: skip
+    assert made == 0, capsys.readouterr().err
+    names = {path.stem for path in out.iterdir()}
+    assert names == {"Eastfen", "Midmarsh", "Northmoor", "Southcliff", "Westholt"}
+    whole = tmp_path / "whole.csv"
+    assert main(["render", str(demo), "--fold", "Net sales by site", "--to", str(whole), "--quiet"]) == 0
+    lines = [line for line in whole.read_text("utf-8-sig").splitlines() if line.startswith("Midmarsh,")]
+    own = [line for line in (out / "Midmarsh.csv").read_text("utf-8-sig").splitlines() if line.startswith("Midmarsh,")]
+    assert own == lines
+    assert "Net sales by site, Midmarsh" in (out / "Midmarsh.html").read_text("utf-8")
+    assert "font-family:serif" in (out / "Midmarsh.html").read_text("utf-8")
+
+
+@pytest.mark.parametrize(
+    ("more", "said"),
+    [
+        (["--style", "ledgr"], "there is no style “ledgr”. Did you mean “ledger”?"),
+        (["--each", "Regoin"], "there is no field “Regoin”. Did you mean “Region”?"),
+        (["--each", "Order no."], "“Order no.” is a field of several tables."),
+        (["--set", "Channel=Web"], "there is no picker “Channel”"),
+        (["--set", "as-of=soon"], "“soon”"),
+    ],
+)
+def test_what_render_does_not_know_is_named(demo, tmp_path, capsys, more, said):
+    assert main(["render", str(demo), "--fold", "Net sales by site", "--to", str(tmp_path / "x.csv"), *more]) == 1
+    assert said in capsys.readouterr().err
+
+
+def test_pickers_and_the_as_of_date_are_set(tmp_path):
+    rule = {"kind": "members", "id": "f", "field": {"table": "s", "field": "Site"}, "picker": "Site"}
+    count = {"id": "m", "aggregate": "count"}
+    path = basket_of(tmp_path, folds=[{"name": "f", "measures": [count], "filters": [{**rule, "exclude": True}]}])
+    assert main(["render", str(path), "--to", str(tmp_path / "all.csv"), "--quiet"]) == 0
+    assert main(["render", str(path), "--to", str(tmp_path / "one.csv"), "--set", "Site=Oak", "--quiet"]) == 0
+    whole, one = (int((tmp_path / name).read_text("utf-8-sig").split(",")[-1]) for name in ("all.csv", "one.csv"))
+    assert 0 < one < whole

@@ -7,6 +7,7 @@ itself was not understood, 130 interrupted.
 from __future__ import annotations
 
 import contextlib
+import dataclasses
 import os
 import sys
 from collections.abc import Sequence
@@ -19,7 +20,6 @@ from foldbasket.errors import FoldBasketError
 if TYPE_CHECKING:
     import argparse
 
-    from foldbasket.folding.report.report import Report
 
 DESCRIPTION = """\
 Pivot and crosstab reports from sales transactions.
@@ -33,12 +33,14 @@ Pivot and crosstab reports from sales transactions.
 RENDER = """\
 Folds a basket without a window and writes the report.
 
-The ending of --to names the format: .csv, .xlsx, .html, .txt, .pdf or .png. With several folds name one with --fold, or write
+The ending of --to names the format: .xlsx, .ods, .csv, .html, .md, .parquet, .pdf, .png, .svg or .txt. With several folds name one with --fold, or write
 them all by putting {fold} into the name:
 
   fold-basket render quillmoor.basket --fold "Net sales by site" --to sites.xlsx
   fold-basket render quillmoor.basket --to "out/{fold}.csv"
   fold-basket render quillmoor.basket --fold "Net sales by site" --to cells.csv --shape cells
+  fold-basket render quillmoor.basket --fold "Net sales by site" --each Region --to "out/{member}.pdf" --to "out/{member}.xlsx"
+  fold-basket render quillmoor.basket --to "out/{fold}.html" --style newsprint --set as-of=2026-06-30
 """
 
 
@@ -118,7 +120,29 @@ def _parser() -> argparse.ArgumentParser:
     )
     render.add_argument("basket", type=Path, metavar="BASKET")
     render.add_argument("--fold", default=None, metavar="NAME", help="which fold; needed when there are several")
-    render.add_argument("--to", required=True, metavar="FILE", help="where to write; its ending names the format")
+    render.add_argument(
+        "--to",
+        required=True,
+        action="append",
+        metavar="FILE",
+        help="where to write, as often as wanted; the ending names the format",
+    )
+    render.add_argument(
+        "--each", default=None, metavar="FIELD", help="one report for each member of a field; {member} in --to names it"
+    )
+    render.add_argument(
+        "--style",
+        default=None,
+        metavar="STYLE",
+        help="ledger, linen, slate, newsprint, plain, night, or one of the basket's own",
+    )
+    render.add_argument(
+        "--set",
+        action="append",
+        default=[],
+        metavar="NAME=VALUE",
+        help="sets a picker to members, with commas between, or as-of to a date",
+    )
     render.add_argument("--shape", choices=("table", "cells"), default="table", help="cells: one line per cell, as CSV")
     render.add_argument("--trust", action="store_true", help="let the basket read files outside its own folder")
     render.add_argument("--quiet", action="store_true", help="say nothing when all went well")
@@ -185,24 +209,16 @@ def _render_all(basket: Path, folder: Path, ending: str) -> None:
 
 
 def _render(options: argparse.Namespace) -> int:
-    from foldbasket.baskets.files import open_basket, own_files
-    from foldbasket.errors import OutputError
+    from foldbasket.baskets.files import open_basket
     from foldbasket.opening.prepared import prepare
+    from foldbasket.rendering import Wanted, folds_of, prepared, written
 
     opened = open_basket(options.basket)
-    basket = opened.basket
-    if options.fold is not None:
-        folds = [basket.fold_named(options.fold)]
-    elif len(basket.folds) == 1 or "{fold}" in options.to:
-        folds = list(basket.folds)
-    else:
-        listed = ", ".join(f"“{fold.name}”" for fold in basket.folds) or "none"
-        raise OutputError(
-            f"the basket has {len(basket.folds)} folds.",
-            where=options.basket.name,
-            todo=f"Name one with --fold: {listed}.",
-        )
-    ready = prepare(opened, allow_outside=options.trust)
+    settings = tuple(each.partition("=")[::2] for each in options.set)
+    wanted = Wanted(options.to, options.shape, options.fold, options.each, options.style, settings)
+    basket = prepared(opened.basket, wanted)
+    folds_of(basket, wanted)  # what is not clear is told before anything is read
+    ready = prepare(dataclasses.replace(opened, basket=basket), allow_outside=options.trust)
     wrong = 0
 
     def tell(problem: str) -> None:
@@ -212,56 +228,15 @@ def _render(options: argparse.Namespace) -> int:
 
     for problem in ready.problems:
         tell(problem)
-    spare = own_files(basket, opened.path, opened.folder)
-    targets = _targets(options.to, [fold.name for fold in folds])
-    for fold, target in zip(folds, targets, strict=True):
-        try:
-            report = basket.worn(ready.engine.fold(fold), fold)
-            _write(report, target, options.shape, spare)
-        except FoldBasketError as error:
-            tell(f"{options.basket.name}: the fold “{fold.name}” cannot be made: {error}")
-            continue
-        for remark in report.remarks:
-            tell(f"the fold “{fold.name}”: {remark}")
+    for made in written(opened, basket, ready, wanted, lambda problem: tell(f"{options.basket.name}: {problem}")):
+        report = made.report
         if not options.quiet:
             print(
-                f"{target}: {report.height:,} rows × {report.width:,} columns from {report.kept:,} of {report.records:,} records"
+                f"{made.path}: {report.height:,} rows × {report.width:,} columns from {report.kept:,} of {report.records:,} records"
             )
     if wrong > 1:
         print(f"fold-basket: {wrong} to put right; see above.", file=sys.stderr)
     return 1 if wrong else 0
-
-
-def _write(report: Report, target: Path, shape: str, spare: Sequence[Path]) -> None:
-    from foldbasket.errors import OutputError, reason_of
-    from foldbasket.outputs.formats import save_report
-
-    try:
-        target.parent.mkdir(parents=True, exist_ok=True)
-    except (OSError, ValueError) as error:
-        raise OutputError(
-            f"the folder cannot be made ({reason_of(error)}).", where=str(target.parent), todo="Choose another place."
-        ) from None
-    save_report(report, target, shape, spare=spare)
-
-
-def _targets(pattern: str, names: Sequence[str]) -> list[Path]:
-    """The file for each fold: its name where a file can bear it, with a number behind where two would be one file."""
-    taken: set[str] = set()
-    targets = []
-    for name in names:
-        own, number = _file_name(name), 1
-        target = Path(pattern.replace("{fold}", own))
-        while str(target).casefold() in taken:
-            number += 1
-            target = Path(pattern.replace("{fold}", f"{own} ({number})"))
-        taken.add(str(target).casefold())
-        targets.append(target)
-    return targets
-
-
-def _file_name(name: str) -> str:
-    return "".join("-" if sign in '/\\:*?"<>|\0' else sign for sign in name).strip(". ") or "fold"
 
 
 def _check(options: argparse.Namespace) -> int:
