@@ -12,7 +12,7 @@ import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from foldbasket import __version__
 from foldbasket.errors import FoldBasketError
@@ -115,6 +115,21 @@ def _parser() -> argparse.ArgumentParser:
     )
     demo.set_defaults(run=_demo)
 
+    _add_render(commands)
+    check = commands.add_parser(
+        "check",
+        help="check a basket or a file of data",
+        description="Reads every source and folds every fold of a basket, or reads a file of data, and says what is wrong and what looks wrong.",
+    )
+    check.add_argument("basket", type=Path, metavar="FILE")
+    check.add_argument("--trust", action="store_true", help="let the basket read files outside its own folder")
+    check.set_defaults(run=_check)
+    return parser
+
+
+def _add_render(commands: Any) -> None:
+    import argparse
+
     render = commands.add_parser(
         "render", help="write a report", description=RENDER, formatter_class=argparse.RawDescriptionHelpFormatter
     )
@@ -147,16 +162,6 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("--trust", action="store_true", help="let the basket read files outside its own folder")
     render.add_argument("--quiet", action="store_true", help="say nothing when all went well")
     render.set_defaults(run=_render)
-
-    check = commands.add_parser(
-        "check",
-        help="check a basket or a file of data",
-        description="Reads every source and folds every fold of a basket, or reads a file of data, and says what is wrong and what looks wrong.",
-    )
-    check.add_argument("basket", type=Path, metavar="FILE")
-    check.add_argument("--trust", action="store_true", help="let the basket read files outside its own folder")
-    check.set_defaults(run=_check)
-    return parser
 
 
 def _count(text: str) -> int:

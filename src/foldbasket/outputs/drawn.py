@@ -6,3 +6,4 @@ from foldbasket.outputs.formats import Output, entered
 
 PDF = entered(Output(".pdf", "PDF", "foldbasket.desktop.drawing.pages", standing=40))
 PNG = entered(Output(".png", "Picture", "foldbasket.desktop.drawing.picture", standing=50))
+SVG = entered(Output(".svg", "Drawing", "foldbasket.desktop.drawing.vector", standing=52))

@@ -73,8 +73,9 @@ def _lines(dressed: Dressed, sheet: Sheet, rows: range, wear: Wear) -> Iterable[
     for at, line in enumerate(rows):
         out = ["<tr>"]
         name = wear(dressed.head_style(line))
+        inset = "\u2003" * sheet.indent(line)
         out += [
-            f'<th scope="row"{name}>{escape(harmless(text))}</th>'
+            f'<th scope="row"{name}>{inset}{escape(harmless(text))}</th>'
             for text in sheet.row_head(line, repeat=report.look.layout.repeat)
         ]
         for column, code in enumerate(codes[at]):

@@ -35,7 +35,8 @@ def page(report: Report) -> str:
         "|" + "|".join([":---"] * sheet.head_columns + ["---:" if number else ":---" for number in numbers]) + "|"
     )
     for line in range(report.height):
-        heads = [escaped(text) for text in sheet.row_head(line, repeat=report.look.layout.repeat)]
+        inset = "\u2003" * sheet.indent(line)
+        heads = [inset + escaped(text) for text in sheet.row_head(line, repeat=report.look.layout.repeat)]
         bold = dressed.head_style(line).bold
         codes = dressed.codes(range(line, line + 1), range(report.width))[0].tolist()
         cells = []

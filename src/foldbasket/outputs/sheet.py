@@ -33,13 +33,16 @@ class Sheet:
 
     def __init__(self, report: Report) -> None:
         self.report = report
-        self.head_columns = max(1, len(report.left.places))
+        self.indented = report.look.layout.indented and report.left.axis.depth > 1 and not report.left.has_measures
+        """Whether the names of all row fields stand in one column, each level further in."""
+        self.head_columns = 1 if self.indented else max(1, len(report.left.places))
         self.head_rows = max(1, len(report.top.places))
 
     def corner(self) -> list[str]:
         """Headings of the row fields, which stand on the last head row."""
         left = self.report.left
-        return [left.heading(place) for place in range(len(left.places))] or [""]
+        headings = [left.heading(place) for place in range(len(left.places))] or [""]
+        return [" › ".join(headings)] if self.indented else headings
 
     def column_heads(self, columns: range | None = None) -> Iterator[Span]:
         """Every heading over the cells, or over some of them, level by level; columns count from the first cell."""
@@ -84,6 +87,8 @@ class Sheet:
         left = self.report.left
         if not left.places:
             return [EVERYTHING]
+        if self.indented:
+            return [self._in_one(row, first)]
         texts = [""] * len(left.places)
         level, is_total = int(left.level[row]), bool(left.is_total[row])
         for place, field in enumerate(left.places):
@@ -100,6 +105,32 @@ class Sheet:
             same = row > first and left.line[row - 1] == left.line[row] and MEASURE in left.places[place:]
             texts[place] = left.caption(row) if repeat or not same else ""
         return texts
+
+    def indent(self, row: int) -> int:
+        """How many levels in the name of a row stands, where all stand in one column."""
+        left = self.report.left
+        if not self.indented or left.kind[row] == Kind.GRAND:
+            return 0
+        return max(0, int(left.level[row]) - 1)
+
+    def _in_one(self, row: int, first: int) -> str:
+        """The name of a row in one column: of a member its own, led by those of its groups that no line before names; of a total the
+        member's, where it stands before its members, else its caption."""
+        left = self.report.left
+        level = int(left.level[row])
+        if left.is_total[row]:
+            after = row > first and left.names[row - 1, :level].tolist() == left.names[row, :level].tolist()
+            return left.caption(row) if left.kind[row] == Kind.GRAND or after else left.label(row, level - 1)
+        above = range(level - 1)
+        unnamed = [place for place in above if left.starts(place, row, first) and not self._named_before(row, place)]
+        return " › ".join([*(left.label(row, place) for place in unnamed), left.label(row, level - 1)])
+
+    def _named_before(self, row: int, place: int) -> bool:
+        """Whether the line before a row is that of the member at a place, which then is its heading."""
+        left = self.report.left
+        if row == 0 or left.level[row - 1] > place + 1:
+            return False
+        return bool(left.names[row - 1, : place + 1].tolist() == left.names[row, : place + 1].tolist())
 
     def head_grid(self) -> list[list[str]]:
         """The head rows as plain texts over all columns of the sheet, spans said once at their first cell."""

@@ -81,6 +81,8 @@ class _Page:
     book: Any
     page: Any
     dressed: Dressed
+    whole: Dressed
+    """The report with all its highlights; `dressed` is without those that the workbook says by itself."""
     sheet: Sheet
     top: int
     large: bool
@@ -134,7 +136,7 @@ def _fill(book: Any, report: Report, sheet: Sheet, top: int, large: bool) -> Non
     look = msgspec.structs.replace(
         report.look, highlights=tuple(each for each in report.look.highlights if each not in live)
     )
-    into = _Page(book, page, Dressed(dataclasses.replace(report, look=look)), sheet, top, large)
+    into = _Page(book, page, Dressed(dataclasses.replace(report, look=look)), Dressed(report), sheet, top, large)
     page.hide_gridlines(2)
     left = sheet.head_columns
     for column, width in enumerate(_widths(report, sheet)):
@@ -168,7 +170,8 @@ def _lines(into: _Page, rows: range) -> None:
         row, style = into.first + line, into.dressed.head_style(line)
         for column, text in enumerate(sheet.row_head(line, repeat=report.look.layout.repeat)):
             if text or style.above is not Rule.NONE or style.ground:
-                page.write_string(row, column, text, into.format(style, valign="top"))
+                inset: dict[str, Any] = {"indent": sheet.indent(line)} if sheet.indented else {}
+                page.write_string(row, column, text, into.format(style, valign="top", **inset))
         one, axis_row = int(report.left.measure[line]), int(report.left.line[line])
         shown = which if one < 0 else [one] * report.width
         numbers = {
@@ -214,10 +217,9 @@ def _heads(into: _Page) -> None:
 
 def _legend(into: _Page) -> None:
     """The lines of words of the highlights, and the notes, under the report."""
-    report, row = into.dressed.report, into.first + into.dressed.report.height + 1
-    if into.large:  # rows must be written in order, and these are
-        row = into.first + report.height + 1
-    for style, words in Dressed(report).legend() if report.look.highlights else []:
+    report = into.dressed.report
+    row = into.first + report.height + 1
+    for style, words in into.whole.legend():
         into.page.write_string(row, 0, f"{style.sign} 1,234".strip(), into.format(style))
         into.page.write_string(row, 1, words, into.format(CellStyle(into.dressed.inks.muted, side=Side.LEFT)))
         row += 1
@@ -308,7 +310,7 @@ def _merge_groups(into: _Page) -> None:
     """Merges each group's name down its members' lines; the total line keeps its own caption."""
     report = into.dressed.report
     left = report.left
-    if report.look.layout.repeat:
+    if report.look.layout.repeat or into.sheet.indented:
         return
     for place, field_at in enumerate(left.places[:-1]):
         for start, stop in left.runs(place, range(len(left))):

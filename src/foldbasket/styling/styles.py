@@ -134,7 +134,7 @@ LEDGER = Style(
 )  # fmt: skip
 LINEN = Style(
     "linen", "Linen",
-    Inks("#FBF8F2", "#33302B", "#6E6656", "#C9BDA4", "#94392D", _LIGHT_MARKS, band="#F4EEE2", head="#EDE4D3", subtotal="#F0E8D8", grand="#E6DAC3"),
+    Inks("#FBF8F2", "#33302B", "#675F50", "#C9BDA4", "#94392D", _LIGHT_MARKS, band="#F4EEE2", head="#EDE4D3", subtotal="#F0E8D8", grand="#E6DAC3"),
     msgspec.structs.replace(_NIGHT, band="#292622", head="#332F29", subtotal="#2F2B26", grand="#3B362E"),
     sub_above="none", total_above="none", total_below="none", head_below="none", spacing=1.08, strands=False,
 )  # fmt: skip

@@ -9,7 +9,7 @@ import msgspec
 from foldbasket.baskets import edits
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
-from foldbasket.spec.fold import Fold
+from foldbasket.spec.fold import Fold, Where
 from foldbasket.styling.styles import STYLES, style_named
 
 
@@ -50,9 +50,20 @@ def layout_section(desk: Desk, body: CardBody, fold: Fold) -> None:
     def lay(done: str, **changes: Any) -> None:
         _change(desk, fold, done, layout=msgspec.structs.replace(layout, **changes))
 
+    def indent(value: bool) -> None:
+        """Names in one column want the line of each group before its members."""
+        look = msgspec.structs.replace(fold.look, layout=msgspec.structs.replace(layout, indented=value))
+        where = Where.BEFORE if value else Where.AFTER
+        rows = tuple(
+            msgspec.structs.replace(word, subtotal=where) if word.subtotal is not Where.OFF or value else word
+            for word in fold.rows
+        )
+        done = "Indent the row names" if value else "A column for each level"
+        desk.do(edits.ChangeFold(fold.key, {"look": look, "rows": rows}, done))
+
     body.section("Layout", "indented" if layout.indented else "a column for each level")
     if len(fold.rows) > 1:
-        body.choice("Row names", ((False, "a column for each level"), (True, "indented in one")), layout.indented, lambda value: lay("Change the row names", indented=value))  # fmt: skip
+        body.choice("Row names", ((False, "a column for each level"), (True, "indented in one")), layout.indented, indent)  # fmt: skip
         body.choice("Said", ((False, "once a group"), (True, "on every line")), layout.repeat, lambda value: lay("Say names once or always", repeat=value))  # fmt: skip
         body.choice("Between groups", ((True, "a gap"), (False, "nothing")), layout.gap, lambda value: lay("Change the gap between groups", gap=value))  # fmt: skip
     if len(fold.measures) == 1:

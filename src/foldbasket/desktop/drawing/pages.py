@@ -29,7 +29,7 @@ def _draw(report: Report, into: QBuffer) -> None:
         QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Landscape, QMarginsF(0, 0, 0, 0))
     )
     writer.setResolution(96)
-    writer.setTitle(report.name)
+    writer.setTitle(report.title or report.name)
     writer.setCreator("Fold Basket")
     page = QSizeF(writer.width(), writer.height())
     room = page.width() - 2 * MARGIN
@@ -64,8 +64,19 @@ def _draw(report: Report, into: QBuffer) -> None:
                 painter, width, height, float(geometry.column_edges[strip_start]), float(geometry.line_tops[band_start])
             )
             painter.restore()
+            if geometry.foot and (band_stop, strip_stop) == (bands[-1][1], strips[-1][1]):
+                _legend(painter, drawing, geometry, top + height, page)
             _foot(painter, report, number, pages, page)
     painter.end()
+
+
+def _legend(painter: QPainter, drawing: GridPainter, geometry: Geometry, top: float, page: QSizeF) -> None:
+    """Legend and notes under the last part of the report, where there is room for them above the foot of the page."""
+    if top + geometry.foot_height <= page.height() - MARGIN - FOOT / 2:
+        painter.save()
+        painter.translate(MARGIN - geometry.left, 0)
+        drawing.foot(painter, top)
+        painter.restore()
 
 
 def _cut(edges: list[float], first: float, later: float | None = None) -> list[tuple[int, int]]:
@@ -84,14 +95,14 @@ def _title(painter: QPainter, report: Report, area: QRectF, draw: bool) -> float
     name, said = theme.font(18, QFont.Weight.DemiBold), theme.font(11)
     flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
     high = QFontMetricsF(name, painter.device()).height()
-    sentence = QFontMetricsF(said, painter.device()).boundingRect(area, flags, report.sentence)
+    sentence = QFontMetricsF(said, painter.device()).boundingRect(area, flags, report.subtitle)
     if draw:
         painter.setFont(name)
         painter.setPen(QColor(theme.LIGHT.ink))
-        painter.drawText(area, flags, report.name)
+        painter.drawText(area, flags, report.title)
         painter.setFont(said)
         painter.setPen(QColor(theme.LIGHT.muted))
-        painter.drawText(area.adjusted(0, high + 4, 0, 0), flags, report.sentence)
+        painter.drawText(area.adjusted(0, high + 4, 0, 0), flags, report.subtitle)
     return high + 4 + sentence.height() + 6
 
 
@@ -102,5 +113,5 @@ def _foot(painter: QPainter, report: Report, number: int, pages: int, page: QSiz
     painter.setFont(theme.font(10))
     painter.setPen(QColor(theme.LIGHT.muted))
     text = area.adjusted(0, 4, 0, 6)
-    painter.drawText(text, Qt.AlignmentFlag.AlignLeft, report.name)
+    painter.drawText(text, Qt.AlignmentFlag.AlignLeft, report.title or report.name)
     painter.drawText(text, Qt.AlignmentFlag.AlignRight, f"page {number} of {pages}")

@@ -7,8 +7,10 @@ from collections.abc import Mapping
 from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QPainter
 
+from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.widgets import theme
+from foldbasket.folding.report.report import Report
 
 INVITATIONS = {
     "rows": "Drag a field here\nfor a row each",
@@ -44,6 +46,23 @@ def invite(painter: QPainter, edges: Mapping[str, QRectF]) -> None:
         painter.setPen(colours.strand(strand))
         painter.drawText(area, Qt.AlignmentFlag.AlignCenter, INVITATIONS[strand])
         _line(painter, strand, area)
+
+
+def absence(painter: QPainter, room: QRect, desk: Desk, report: Report | None, edges: Mapping[str, QRectF]) -> None:
+    """What stands where there is no report: why there is none, or how to begin one."""
+    fold, problem = desk.fold, desk.problem
+    if problem is not None:
+        say(painter, room, problem.what[:1].upper() + problem.what[1:], problem.todo)
+    elif desk.busy and fold is not None and not fold.is_empty:
+        return
+    elif report is not None:
+        if any(each.kept for each in report.counted):
+            say(painter, room, "No member is shown.", "Show more of them on the card of the field that picks some.")
+        else:
+            todo = "Keep more members, or take a filter out of the sentence."
+            say(painter, room, "No record passes the filters.", todo)
+    elif fold is not None and fold.is_empty:
+        invite(painter, edges)
 
 
 def light(painter: QPainter, edges: Mapping[str, QRectF], strand: str) -> None:

@@ -10,7 +10,7 @@ import numpy as np
 from PyQt6.QtGui import QFont, QFontMetricsF
 
 from foldbasket.desktop.widgets import theme
-from foldbasket.folding.dress.dressed import Dressed
+from foldbasket.folding.dress.dressed import CellStyle, Dressed
 from foldbasket.folding.lines.axis import Kind
 from foldbasket.folding.report.margins import MEASURE
 from foldbasket.folding.report.report import Report
@@ -53,13 +53,23 @@ class Geometry:
         """What each style is drawn with, kept by the painters of this geometry."""
         return {}
 
+    @cached_property
+    def foot(self) -> list[tuple[CellStyle | None, str]]:
+        """What stands under the report: a sample of each highlight with its words, and the notes."""
+        notes: list[tuple[CellStyle | None, str]] = [(None, note) for note in self.report.look.notes]
+        return [*self.dressed.legend(), *notes]
+
+    @cached_property
+    def foot_height(self) -> float:
+        return self.scaled(GAP) * 2 + len(self.foot) * self.row_height if self.foot else 0.0
+
     def row_head(self, line: int, first: int) -> list[str]:
         """The names of a row, as it stands in view from a first one on."""
         return self.sheet.row_head(line, repeat=self.report.look.layout.repeat, first=first)
 
-    def indent_of(self, place: int) -> float:
-        """How far the names at a place stand in."""
-        return 0.0
+    def indent_of(self, line: int) -> float:
+        """How far the name of a line stands in, where the names of all levels stand in one column."""
+        return self.scaled(self.report.style.indent * self.sheet.indent(line))
 
     @cached_property
     def _text_widths(self) -> dict[tuple[str, int, bool], float]:
@@ -117,12 +127,18 @@ class Geometry:
         widths = []
         step = max(1, report.height // SAMPLE)
         shown = [
-            self.sheet.row_head(row, repeat=not report.left.is_total[row]) for row in range(0, report.height, step)
+            [
+                "\u2003" * self.sheet.indent(row) + text
+                for text in self.sheet.row_head(row, repeat=not report.left.is_total[row])
+            ]
+            for row in range(0, report.height, step)
         ]
         for place, heading in enumerate(self.sheet.corner()):
             texts = {heading, *(texts[place] for texts in shown)}
             widest = max((bold.horizontalAdvance(text) for text in sorted(texts, key=len)[-12:]), default=0)
-            widths.append(min(self.scaled(WIDEST), max(self.scaled(72), widest + self.scaled(3 * PAD))))
+            field = self.report.left.places[place] if place < len(self.report.left.places) else MEASURE
+            own = self._own_width(self.report.rows.heads[field].id) if field != MEASURE else 0.0
+            widths.append(own or min(self.scaled(WIDEST), max(self.scaled(72), widest + self.scaled(3 * PAD))))
         return widths
 
     @cached_property

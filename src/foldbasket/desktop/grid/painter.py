@@ -15,7 +15,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter, QPen
 
 from foldbasket.desktop.grid.figures import figures_of
-from foldbasket.desktop.grid.geometry import EDGE, PAD, TOP, Geometry
+from foldbasket.desktop.grid.geometry import EDGE, GAP, PAD, TOP, Geometry
 from foldbasket.desktop.widgets import theme
 from foldbasket.folding.dress.dressed import CellStyle
 from foldbasket.folding.lines.axis import Kind
@@ -92,7 +92,34 @@ class GridPainter:
         painter.restore()
         self._corner(painter)
         right = min(width, at.heads_width + at.size[0] - x)
+        self.foot(painter, at.head_height + at.size[1] - y)
         draw_rule(painter, self.dressed.head.below, at.left, right, at.head_height - 0.5, QColor(self.dressed.inks.ink))
+
+    def foot(self, painter: QPainter, top: float) -> None:
+        """What stands under the report: legend and notes."""
+        at = self.at
+        top += 2 * at.scaled(GAP)
+        for style, words in at.foot:
+            left = at.left
+            if style is not None:
+                pen = self._pen(style)
+                sample = f"{style.sign} 1,234".strip()
+                wide = pen.metrics.horizontalAdvance(sample) + 2 * at.scaled(PAD)
+                area = QRectF(left, top + 2, wide, at.row_height - 4)
+                if style.ground:
+                    painter.fillRect(area, pen.ground)
+                if style.edge:
+                    painter.fillRect(QRectF(left, area.top(), at.scaled(EDGE), area.height()), pen.edge)
+                if style.bar:
+                    painter.fillRect(area.adjusted(0, 3, -wide / 3, -3), pen.bar)
+                painter.setFont(pen.font)
+                painter.setPen(pen.ink)
+                painter.drawText(area, CENTRE, sample)
+                left += wide + at.scaled(PAD)
+            painter.setFont(at.font(size=theme.SMALL))
+            painter.setPen(QColor(self.dressed.inks.muted))
+            painter.drawText(QRectF(left, top, 4_000, at.row_height), START, words)
+            top += at.row_height
 
     # --- parts --------------------------------------------------------------
 
@@ -225,23 +252,21 @@ class GridPainter:
             for place, text in enumerate(at.row_head(line, lines.start)):
                 if not text:
                     continue
-                field = left.places[place] if left.places else 0
+                in_one = at.sheet.indented
+                own_place = max(0, int(left.level[line]) - 1) if in_one else place
+                field = left.places[own_place] if left.places else 0
                 outer = self.dressed.style.bold_groups and field != MEASURE and field < left.axis.depth - 1
                 own = dataclasses.replace(style, bold=style.bold or (outer and not is_total) or not left.places)
-                if is_total and place != caption:  # the names of what it is within are those of members
+                if is_total and place != caption and not in_one:  # the names of what it is within are those of members
                     own = dataclasses.replace(own, bold=outer)
                 pen = self._pen(own)
                 stop = place + 1
-                if place == caption:  # it may run on over head columns that say nothing
+                if place == caption and not in_one:  # it may run on over head columns that say nothing
                     while stop < len(left.places) and left.places[stop] != MEASURE:
                         stop += 1
                 start, end = edges[min(place, len(edges) - 2)], edges[min(stop, len(edges) - 1)]
-                area = QRectF(
-                    start + pad + at.indent_of(place),
-                    top,
-                    end - start - pad - EDGE - at.indent_of(place),
-                    at.row_height,
-                )
+                inset = at.indent_of(line)
+                area = QRectF(start + pad + inset, top, end - start - pad - EDGE - inset, at.row_height)
                 is_folded = kind == Kind.CLOSED and field == int(left.level[line]) - 1
                 has_inner = not is_total and MEASURE != field < left.axis.depth - 1
                 if (is_folded or has_inner) and at.tabular:  # on paper nothing folds
@@ -361,7 +386,7 @@ def picture(geometry: Geometry, ratio: float = 1.0) -> QImage:
     """The whole report as an image, in the light set."""
     width, height = (
         geometry.heads_width + geometry.size[0] + geometry.left,
-        geometry.head_height + geometry.size[1] + geometry.left,
+        geometry.head_height + geometry.size[1] + geometry.foot_height + geometry.left,
     )
     image = QImage(int(width * ratio), int(height * ratio), QImage.Format.Format_RGB32)
     image.setDevicePixelRatio(ratio)

@@ -6,13 +6,15 @@ from typing import Any
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QKeySequence, QMouseEvent, QPainter
-from PyQt6.QtWidgets import QAbstractScrollArea, QWidget
+from PyQt6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
 
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.grid import edges
 from foldbasket.desktop.grid.copying import copy_cells, put_on_clipboard
 from foldbasket.desktop.grid.geometry import TOP, Geometry
 from foldbasket.desktop.grid.painter import GridPainter, Marked
+from foldbasket.desktop.grid.tips import tip_of
+from foldbasket.desktop.grid.widths import Held, edge_at, fit, set_width
 from foldbasket.desktop.sentence.word import dropped_field, dropped_word
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
@@ -39,6 +41,7 @@ class GridView(QAbstractScrollArea):
         self.geometry_of: Geometry | None = None
         self.marked: Marked | None = None
         self._lit: str | None = None
+        self._held: Held | None = None
         desk.output.copied.connect(put_on_clipboard)
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -86,7 +89,7 @@ class GridView(QAbstractScrollArea):
         room_x = self.viewport().width() - at.heads_width
         room_y = self.viewport().height() - at.head_height
         across.setRange(0, max(0, int(at.size[0] - room_x + at.left)))
-        down.setRange(0, max(0, int(at.size[1] - room_y + at.left)))
+        down.setRange(0, max(0, int(at.size[1] + at.foot_height - room_y + at.left)))
         across.setPageStep(max(1, int(room_x)))
         down.setPageStep(max(1, int(room_y)))
         across.setSingleStep(40)
@@ -108,26 +111,13 @@ class GridView(QAbstractScrollArea):
                 edges.say(painter, self.viewport().rect(), NO_MEASURE, top=True)
         else:
             painter.fillRect(self.viewport().rect(), QColor(theme.palette().paper))
-            self._paint_absence(painter)
+            edges.absence(painter, self.viewport().rect(), self.desk, self.report, self.edges())
+        if self._held is not None:
+            painter.setPen(QColor(theme.palette().rows))
+            x = int(self._held.left + self._held.now)
+            painter.drawLine(x, 0, x, size.height())
         if self._lit:
             edges.light(painter, self.edges(), self._lit)
-
-    def _paint_absence(self, painter: QPainter) -> None:
-        """What stands where there is no report: why there is none, or how to begin one."""
-        fold, problem, area = self.desk.fold, self.desk.problem, self.viewport().rect()
-        if problem is not None:
-            edges.say(painter, area, problem.what[:1].upper() + problem.what[1:], problem.todo)
-        elif self.desk.busy and fold is not None and not fold.is_empty:
-            return
-        elif self.report is not None:
-            if any(each.kept for each in self.report.counted):
-                todo = "Show more of them on the card of the field that picks some."
-                edges.say(painter, area, "No member is shown.", todo)
-            else:
-                todo = "Keep more members, or take a filter out of the sentence."
-                edges.say(painter, area, "No record passes the filters.", todo)
-        elif fold is not None and fold.is_empty:
-            edges.invite(painter, self.edges())
 
     def edges(self) -> dict[str, QRectF]:
         """The parts of the view that take a dropped field, by the strand that receives it."""
@@ -213,7 +203,8 @@ class GridView(QAbstractScrollArea):
             return None
         for place, size in enumerate(sizes[: len(margin.places)]):
             if edge <= along < edge + size:
-                return margin, row, place
+                in_one = margin is report.left and at.sheet.indented
+                return margin, row, max(0, int(margin.level[row]) - 1) if in_one and row is not None else place
             edge += size
         return None
 
@@ -229,6 +220,9 @@ class GridView(QAbstractScrollArea):
         self.setFocus()
         if event.button() != Qt.MouseButton.LeftButton:
             return
+        self._held = self._edge_at(event.position())
+        if self._held is not None:
+            return
         cell = self.cell_at(event.position())
         if cell is None:
             heading = self.heading_at(event.position())
@@ -242,12 +236,28 @@ class GridView(QAbstractScrollArea):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
+        if self._held is not None:
+            self._held.now = event.position().x() - self._held.left
+            self.viewport().update()
+            return
+        if self._edge_at(event.position()) is not None:
+            self.viewport().setCursor(Qt.CursorShape.SplitHCursor)
+            return
         if event.buttons() & Qt.MouseButton.LeftButton and self.marked is not None:
             cell = self.cell_at(event.position())
             if cell is not None:
                 self._mark_to(*cell, extend=True)
         over = self.heading_at(event.position()) is not None
         self.viewport().setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        held, self._held = self._held, None
+        if held is not None and abs(held.now - held.was) > 1:
+            set_width(self.desk, held, self.zoom)
+
+    def _edge_at(self, point: QPointF) -> Held | None:
+        at = self.geometry_of
+        return edge_at(at, point, self.horizontalScrollBar().value()) if at is not None else None
 
     def mark(self, marked: Marked | None) -> None:
         """Selects a block of cells."""
@@ -353,20 +363,10 @@ class GridView(QAbstractScrollArea):
             copy_cells(self.desk, self.report, self.marked)
 
     def event(self, event: Any) -> bool:
-        if event.type() == event.Type.ToolTip and self.report is not None:
+        if event.type() == event.Type.ToolTip and self.geometry_of is not None:
             point = QPointF(event.pos())
-            cell = self.cell_at(point)
-            tip = ""
-            if cell is not None:
-                head = self.report.measures[self.report.cell(*cell)[0]]
-                if self.desk.report is self.report and head.remark:
-                    tip = head.remark
-            seen = self.member_at(point)
-            if seen is not None and seen.has_inner:
-                tip = "Double-click opens it." if seen.is_folded else "Double-click folds it up."
-            from PyQt6.QtWidgets import QToolTip
-
-            QToolTip.showText(event.globalPos(), tip, self)
+            said = tip_of(self.desk, self.geometry_of, self.cell_at(point), self.member_at(point))
+            QToolTip.showText(event.globalPos(), said, self)
             return True
         return super().event(event)
 
@@ -385,6 +385,10 @@ class GridView(QAbstractScrollArea):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
+        edge = self._edge_at(event.position())
+        if edge is not None:
+            fit(self.desk, edge.word)
+            return
         seen, cell = self.member_at(event.position()), self.cell_at(event.position())
         if seen is not None:
             self.desk.members.turn(seen)

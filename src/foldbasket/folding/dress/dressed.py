@@ -65,13 +65,13 @@ class Lit:
 
 
 class Dressed:
-    """A report in a style. `problems` tells why a highlight could not be judged."""
+    """A report in a style, in one of its forms."""
 
     def __init__(self, report: Report, paper: Paper = "light") -> None:
         self.report, self.paper = report, paper
         self.style: Style = report.style
         self.inks: Inks = report.style.inks(paper)
-        self.problems: list[str] = []
+        self._problems: list[str] = []
         self.palette: list[CellStyle] = []
         self._known: dict[CellStyle, int] = {}
         self._overlays: dict[tuple[int, int, int], int] = {}
@@ -320,8 +320,13 @@ class Dressed:
                 try:
                     found.append(self._judged(highlight, at))
                 except FoldError as error:
-                    self.problems.append(f"the highlight “{self.words(highlight)}”: {error}")
+                    self._problems.append(f"the highlight “{self.words(highlight)}”: {error}")
         return found
+
+    @property
+    def problems(self) -> list[str]:
+        """Why a highlight could not be judged, in words."""
+        return self._problems if self.lit is not None else []
 
     def _judged(self, highlight: Highlight, measure: int) -> Lit:
         report, form = self.report, highlight.form

@@ -27,8 +27,9 @@ class Margin:
     shown,). `places` names what its heads say, from the outermost: numbers of fields, and `MEASURE`.
     """
 
-    def __init__(self, axis: Axis, headings: Sequence[str] | None, at: int | None) -> None:
-        """`headings` are those of the measures, None where they stand on the other axis; `at` the fields they stand inside."""
+    def __init__(self, axis: Axis, headings: Sequence[str] | None, at: int | None, alone: bool = False) -> None:
+        """`headings` are those of the measures, None where they stand on the other axis; `at` the fields they stand inside; `alone` says that
+        a single one is named as well."""
         self.axis = axis
         self.headings = list(headings) if headings is not None else []
         depth = axis.depth
@@ -46,7 +47,7 @@ class Margin:
         order = np.lexsort((lines, measures, block[lines])) if many else np.empty(0, np.int64)
         self.line, self.measure = lines[order], measures[order]
         # One measure alone need not be named beside fields; without fields there is nothing else to name.
-        named = [MEASURE] if many > 1 or not depth else []
+        named = [MEASURE] if many > 1 or not depth or alone else []
         self.places = (*fields[: self.inside], *named, *fields[self.inside :])
 
     def _blocks(self) -> npt.NDArray[np.int64]:

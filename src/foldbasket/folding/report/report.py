@@ -95,12 +95,12 @@ class Report:
     @cached_property
     def left(self) -> Margin:
         """What each row stands for."""
-        return Margin(self.rows, self._headings if self._on_rows else None, self.measures_at)
+        return Margin(self.rows, self._headings if self._on_rows else None, self.measures_at, self.look.layout.alone)
 
     @cached_property
     def top(self) -> Margin:
         """What each column stands for."""
-        return Margin(self.columns, None if self._on_rows else self._headings, self.measures_at)
+        return Margin(self.columns, None if self._on_rows else self._headings, self.measures_at, self.look.layout.alone)
 
     @property
     def _headings(self) -> list[str]:

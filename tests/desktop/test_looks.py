@@ -1,0 +1,180 @@
+"""How the report looks, set in the window: numbers by form, highlights on a drawing, styles, layout, widths; all of it undone."""
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLineEdit, QPushButton
+
+from foldbasket.desktop.card.parts import Chooser, SectionHead
+from foldbasket.desktop.card.span import SpanDrawing
+from foldbasket.desktop.grid.geometry import EDGE
+from foldbasket.folding.dress.dressed import Dressed
+
+
+@pytest.fixture
+def net(driver, demo):
+    """The window on the demo, with the card of Net sales."""
+    driver.open(demo)
+    driver.desk.select_word("net")
+    return driver
+
+
+def press(driver, text):
+    body = driver.workspace.card.body
+    button = next(each for each in body.findChildren(QPushButton) if each.text() == text and each.isVisibleTo(body))
+    driver.qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+    driver.settle()
+
+
+def choose(driver, name, text):
+    body = driver.workspace.card.body
+    chooser = next(
+        each for each in body.findChildren(Chooser) if each.accessibleName() == name and each.isVisibleTo(body)
+    )
+    at = next(at for at in range(chooser.count()) if chooser.itemText(at).startswith(text))
+    chooser.setCurrentIndex(at)
+    chooser.activated.emit(at)
+    driver.settle()
+
+
+def type_into(driver, name, text):
+    body = driver.workspace.card.body
+    line = next(
+        each for each in body.findChildren(QLineEdit) if each.accessibleName() == name and each.isVisibleTo(body)
+    )
+    line.setFocus()
+    line.selectAll()
+    driver.qtbot.keyClicks(line, text)
+    driver.qtbot.keyClick(line, Qt.Key.Key_Return)
+    driver.settle()
+
+
+def states(driver):
+    return {each.title: each.head.state for each in driver.workspace.card.body.sections}
+
+
+def test_the_card_shows_how_each_section_stands_and_opens_one_at_a_time(net):
+    assert states(net)["Summarise"] == "Sum"
+    assert states(net)["Compare"] == "not at all"
+    assert states(net)["Highlights"] == "none"
+    assert states(net)["Place"] == "first measure"
+    net.unfold("Number")
+    opened = [
+        each.title for each in net.workspace.card.body.sections if each.inner.isVisibleTo(net.workspace.card.body)
+    ]
+    assert opened == ["Number"]
+    net.desk.select_word("cost")
+    opened = [
+        each.title for each in net.workspace.card.body.sections if each.inner.isVisibleTo(net.workspace.card.body)
+    ]
+    assert opened == ["Number"], "the next card opens what was opened last"
+    head = next(each for each in net.workspace.card.body.findChildren(SectionHead) if each.title == "Number")
+    head.setFocus()
+    QTest.keyClick(head, Qt.Key.Key_Return)
+    assert not any(each.head.isChecked() for each in net.workspace.card.body.sections)
+
+
+def test_a_highlight_is_made_moved_on_its_drawing_given_another_form_and_undone(net):
+    before = net.desk.basket
+    net.unfold("Highlights")
+    press(net, "Add a highlight")
+    (made,) = net.desk.fold.look.highlights
+    assert states(net)["Highlights"] == "1"
+    (drawing,) = net.workspace.card.body.findChildren(SpanDrawing)
+    drawing.setFocus()
+    QTest.keyClick(drawing, Qt.Key.Key_Right)
+    net.settle()
+    moved = net.desk.fold.look.highlights[0]
+    assert float(moved.when.value) > float(made.when.value)
+    type_into(net, "this", "120000")
+    marked = Dressed(net.desk.report).lit[0]
+    assert marked.count == sum(
+        net.desk.report.exact(0, row, line) >= 120_000
+        for row in range(len(net.desk.report.rows)) if net.desk.report.rows.kind[row] not in (1, 2)
+        for line in range(len(net.desk.report.columns)) if net.desk.report.columns.kind[line] not in (1, 2)
+        if net.desk.report.exact(0, row, line) is not None
+    )  # fmt: skip
+    folds = net.desk.engine.ran["frame"]
+    press(net, "bar")
+    choose(net, "When it is", "any")
+    choose(net, "Among", "each column")
+    press(net, "totals too")
+    now = net.desk.fold.look.highlights[0]
+    assert (type(now.form).__name__, type(now.when).__name__, now.within, now.totals) == (
+        "Bar",
+        "Always",
+        "column",
+        True,
+    )
+    assert net.desk.engine.ran["frame"] == folds, "a look is not folded for"
+    press(net, "Take this highlight out")
+    assert net.desk.fold.look.highlights == ()
+    while net.desk.history.undoable:
+        net.desk.undo()
+    net.settle()
+    assert net.desk.basket == before
+
+
+def test_numbers_are_picked_by_what_they_make_of_the_reports_own(net):
+    net.unfold("Number")
+    press(net, "one more")
+    assert net.desk.fold.measures[0].number.pattern == "#,##0.0"
+    assert "." in net.table()[0][3]
+    press(net, "one fewer")
+    assert net.desk.fold.measures[0].number.pattern == "#,##0"
+    choose(net, "Negatives", "brackets, in plain ink")
+    assert (net.desk.fold.measures[0].number.negatives, net.desk.fold.measures[0].number.red) == ("parentheses", False)
+    choose(net, "Zero", "nil")
+    assert net.desk.fold.measures[0].number.zero == "nil"
+
+
+def test_style_layout_title_and_notes_are_set_on_the_card_of_the_report(net):
+    net.desk.select_word(None)
+    net.unfold("Report's style")
+    press(net, "Newsprint")
+    assert net.desk.report.style.key == "newsprint"
+    assert states(net)["Report's style"] == "Newsprint"
+    press(net, "Take it for all folds that name none")
+    assert net.desk.basket.style == "newsprint"
+    net.unfold("Layout")
+    choose(net, "Row names", "indented")
+    assert [net.workspace.grid.geometry_of.sheet.row_head(row, repeat=False) for row in range(2)] == [
+        ["Eastfen"],
+        ["Alder Yard"],
+    ]
+    choose(net, "Between groups", "nothing")
+    net.unfold("Title and notes")
+    type_into(net, "Title", "Sales of the quarter")
+    type_into(net, "Note 1", "Freight is not in it.")
+    assert net.desk.report.title == "Sales of the quarter"
+    assert net.desk.report.look.notes == ("Freight is not in it.",)
+    type_into(net, "Note 1", " ")
+    assert net.desk.report.look.notes == ()
+
+
+def test_an_edge_of_a_heading_is_dragged_and_fitted_by_a_double_click(net):
+    grid = net.workspace.grid
+    at = grid.geometry_of
+    x, y = int(at.heads_width + at.column_edges[1]), int(at.head_height - 8)
+    wide = float(at.column_edges[1])
+    viewport = grid.viewport()
+    QTest.mousePress(viewport, Qt.MouseButton.LeftButton, pos=QPoint(x, y))
+    QTest.mouseMove(viewport, QPoint(x + 40, y))
+    QTest.mouseRelease(viewport, Qt.MouseButton.LeftButton, pos=QPoint(x + 40, y))
+    net.settle()
+    now = grid.geometry_of
+    assert abs(float(now.column_edges[1]) - wide - 40) <= 2
+    assert abs(float(now.column_edges[3] - now.column_edges[2]) - wide - 40) <= 2, "all columns of a measure are alike"
+    rows = int(now.left + EDGE + now.head_widths[0])
+    QTest.mousePress(viewport, Qt.MouseButton.LeftButton, pos=QPoint(rows, y))
+    QTest.mouseMove(viewport, QPoint(rows + 30, y))
+    QTest.mouseRelease(viewport, Qt.MouseButton.LeftButton, pos=QPoint(rows + 30, y))
+    net.settle()
+    assert {each.word for each in net.desk.fold.look.widths} == {"net", "region"}
+    x = int(grid.geometry_of.heads_width + grid.geometry_of.column_edges[1])
+    QTest.mouseDClick(viewport, Qt.MouseButton.LeftButton, pos=QPoint(x, y))
+    net.settle()
+    assert {each.word for each in net.desk.fold.look.widths} == {"region"}
+    net.desk.words.turn()
+    net.settle()
+    assert {each.word for each in net.desk.fold.look.widths} == {"region"}
