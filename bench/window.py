@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import os
 import subprocess
 import sys
@@ -11,6 +12,7 @@ from bench.timing import Row, compare
 
 BARE = """
 import sys
+import msgspec
 from PyQt6.QtWidgets import QApplication, QMainWindow
 class Window(QMainWindow):
     def paintEvent(self, event):
@@ -47,16 +49,22 @@ def rows() -> list[Row]:
 def frames() -> list[Row]:
     """Painting a large report at a scroll position, and laying one of 2,000 cells out anew."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    import msgspec
     import numpy as np
     from PyQt6.QtGui import QImage, QPainter
     from PyQt6.QtWidgets import QApplication
 
     from foldbasket.desktop.grid.geometry import Geometry
     from foldbasket.desktop.grid.painter import GridPainter
+    from foldbasket.folding.dress.conditions.others import Always
+    from foldbasket.folding.dress.conditions.thresholds import AtLeast
+    from foldbasket.folding.dress.forms.graded import Bar, Shading
+    from foldbasket.folding.dress.forms.marks import Ground
     from foldbasket.folding.engine import Engine
     from foldbasket.links.source import Source
     from foldbasket.spec.field import FieldRef
     from foldbasket.spec.fold import Fold, Measure, Placed
+    from foldbasket.spec.look import Highlight, ReportLook, Scope
     from foldbasket.tables.column import NumberColumn
     from foldbasket.tables.table import Table
     from foldbasket.tables.types import FieldType
@@ -103,6 +111,27 @@ def frames() -> list[Row]:
             frame,
             rounds=25,
         )
+    )
+    marked = msgspec.structs.replace(
+        fold,
+        look=ReportLook(
+            highlights=(
+                Highlight("a", "m", AtLeast("1000000"), Ground()),
+                Highlight("b", "m", Always(), Shading(), Scope.COLUMN),
+                Highlight("c", "m", Always(), Bar()),
+            )
+        ),
+    )
+    worn = engine.fold(marked)
+
+    def dress() -> None:
+        image = QImage(1280, 800, QImage.Format.Format_RGB32)
+        painter = QPainter(image)
+        GridPainter(Geometry(dataclasses.replace(worn))).paint(painter, 1280, 800)
+        painter.end()
+
+    found.append(
+        compare("dress and paint 2,000 cells with three highlights", "one frame, 16 ms", 1.0, dress, frame, rounds=25)
     )
     engine, fold = report(24_000, 200)
     geometry = Geometry(engine.fold(fold))

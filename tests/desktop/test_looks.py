@@ -1,9 +1,9 @@
 """How the report looks, set in the window: numbers by form, highlights on a drawing, styles, layout, widths; all of it undone."""
 
 import pytest
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QLineEdit, QPushButton
+from PyQt6.QtWidgets import QLineEdit, QMenu, QPushButton
 
 from foldbasket.desktop.card.parts import Chooser, SectionHead
 from foldbasket.desktop.card.span import SpanDrawing
@@ -178,3 +178,41 @@ def test_an_edge_of_a_heading_is_dragged_and_fitted_by_a_double_click(net):
     net.desk.words.turn()
     net.settle()
     assert {each.word for each in net.desk.fold.look.widths} == {"region"}
+
+
+def test_the_look_of_a_member_and_of_a_kind_of_line_is_said_on_their_cards(net):
+    grid = net.workspace.grid
+    net.workspace.menu_over_grid(member_point(grid, "Midmarsh"), grid.mapToGlobal(QPoint(0, 0)))
+    menu = next(
+        each
+        for each in grid.window().findChildren(QMenu)
+        if any("Look of Midmarsh" in a.text() for a in each.actions())
+    )
+    next(each for each in menu.actions() if "Look of Midmarsh" in each.text()).trigger()
+    menu.close()
+    net.settle()
+    assert net.desk.view.word == "region"
+    choose(net, "Ground", "moss")
+    choose(net, "Weight", "bold")
+    at = grid.geometry_of
+    row = next(row for row in range(net.desk.report.height) if net.desk.report.rows.label(row, 0) == "Midmarsh")
+    style = at.dressed.style_of(row, 0)
+    assert style.bold
+    assert style.ground == at.dressed.inks.marks["moss"][1]
+    assert "1 said" in states(net)["Look"]
+    press(net, "As the style again")
+    assert net.desk.fold.look.said == ()
+    net.desk.select_word(None)
+    net.unfold("Lines")
+    press(net, "grand total")
+    choose(net, "Rule below", "thick")
+    last = net.desk.report.height - 1
+    assert grid.geometry_of.dressed.style_of(last, 0).below == "thick"
+
+
+def member_point(grid, label):
+    """A point over the name of a member at the left."""
+    at = grid.geometry_of
+    report = at.report
+    row = next(row for row in range(report.height) if report.rows.label(row, 0) == label)
+    return QPointF(at.left + 20, at.head_height + float(at.line_tops[row]) + 5)

@@ -286,6 +286,16 @@ class Desk(QObject):
         """Shows another of a filter's alternatives on its card."""
         self.notify(self.view.show_alternative(at))
 
+    def show_look(self, member: str | None) -> None:
+        """Shows the look of a member on the card of its field; None that of all its lines."""
+        self.view.looked = member
+        self.notify(Part.WORD)
+
+    def show_line(self, line: str) -> None:
+        """Shows the look of a kind of line on the card of the report."""
+        self.view.line = line
+        self.notify(Part.WORD)
+
     def show_highlight(self, highlight: str) -> None:
         """Opens a highlight on the card of its measure."""
         self.view.highlight = highlight

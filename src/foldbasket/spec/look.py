@@ -34,8 +34,8 @@ class Rule(Choice):
 
 
 class Look(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """Properties of a look; what is None is not said here, and comes from what is farther away. `ink` and `ground` are colours (#RRGGBB), or
-    empty for the paper's own; `blank` is the text of empty cells."""
+    """Properties of a look; what is None is not said here, and comes from what is farther away. `ink` and `ground` are the
+    names of colours of highlights, which go with the style and its form, or colours (#RRGGBB), or empty for the paper's own; `blank` is the text of empty cells."""
 
     ink: str | None = None
     ground: str | None = None

@@ -9,12 +9,13 @@ from foldbasket.baskets import edits
 from foldbasket.desktop.card.cut import cut_section
 from foldbasket.desktop.card.depth import drill_section, fold_section
 from foldbasket.desktop.card.elsewhere import elsewhere_section
+from foldbasket.desktop.card.looks import member_looks_section
 from foldbasket.desktop.card.order import keep_section, order_section
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.sentence.phrases import placed_heading
 from foldbasket.spec.fold import Placed, Where
-from foldbasket.styling.words import lower_first
+from foldbasket.styling.words import lower_first, ordinal
 
 
 def axis_card(desk: Desk, placed: Placed, strand: str, parent: QWidget) -> CardBody:
@@ -58,9 +59,10 @@ def axis_card(desk: Desk, placed: Placed, strand: str, parent: QWidget) -> CardB
         lambda value: desk.do(edits.ChangeFold(fold.key, {attribute: value}, f"Grand total of {strand}")),
     )
 
+    member_looks_section(desk, body, fold, placed)
     default = placed_heading(msgspec.structs.replace(placed, heading=None))
     body.renaming(placed.heading, default, lambda text: desk.words.change(placed.id, f"Rename {default}", heading=text))
-    body.section("Place")
+    body.section("Place", f"{ordinal(index + 1)} of {strand}")
     other = "columns" if strand == "rows" else "rows"
     body.link(f"Move it to {other}", lambda: desk.words.move(placed.id, other))
     body.link("Keep only some of them", lambda: desk.words.place(placed.field, "filters"))

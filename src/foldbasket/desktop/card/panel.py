@@ -99,7 +99,13 @@ class CardPanel(QScrollArea):
         )
         spec = desk.spec
         shown = (
-            (desk.fold, desk.view.word, desk.view.alternative, desk.view.drafted is None, desk.view.highlight)
+            (
+                desk.fold,
+                desk.view.word,
+                desk.view.alternative,
+                desk.view.drafted is None,
+                (desk.view.highlight, desk.view.looked, desk.view.line),
+            )
             if spec is None
             else (spec, (spec.key, desk.view.field))
         )
@@ -109,6 +115,8 @@ class CardPanel(QScrollArea):
         self._shown, self._about = shown, shown[1]
         kept = self._state() if same_word else None
         keyboard = self._keyboard()
+        if desk.view.section is not None:
+            self._holder.opened, desk.view.section = [desk.view.section], None  # type: ignore[attr-defined]
         old, self.body = self.body, self._sound_card(word)
         self.setUpdatesEnabled(False)
         if old is not None:

@@ -16,6 +16,13 @@ from foldbasket.spec.fold import Placed
 from foldbasket.styling.words import plural
 
 
+def _look(desk: Desk, placed: Placed, member: str) -> None:
+    """Shows the look of a member on the card of its field."""
+    desk.view.section = "Look"
+    desk.select_word(placed.id)
+    desk.show_look(member)
+
+
 def add_member(menu: QMenu, desk: Desk, seen: Seen) -> None:
     """Adds what can be done to one member; nothing where there is nothing."""
     fold = desk.fold
@@ -35,5 +42,6 @@ def add_member(menu: QMenu, desk: Desk, seen: Seen) -> None:
         for (ref, part), name in into_fields(desk, placed)[:MOST_LISTED]:
             add(into, name, partial(work.drill, seen, ref, part))
         into.setEnabled(not into.isEmpty())
+        add(menu, f"Look of {seen.label}…", lambda: _look(desk, placed, seen.path[-1]))
         if placed.drilled:
             add(menu, "Drill back", lambda: desk.do(edits.DrillBack(fold.key, placed.id)))

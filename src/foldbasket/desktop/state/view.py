@@ -22,6 +22,12 @@ class View:
         self.drafted: str | None = None
         """The formula that is being written on the card of a new one; None where none is."""
         self.drafted_name = ""
+        self.section: str | None = None
+        """The section that the next card is to open; it is opened once."""
+        self.looked: str | None = None
+        """The member whose look the card of its field shows; None for all of them."""
+        self.line: str | None = None
+        """The kind of line whose look the card of the report shows."""
         self.highlight: str | None = None
         """The highlight that is open on the card of its measure."""
 

@@ -265,10 +265,14 @@ class Dressed:
         for layered in layers:
             look = layered.over(look)
         return CellStyle(
-            look.ink or self.inks.ink, look.ground or "", bool(look.bold), bool(look.italic), look.side or Side.LEFT,
+            self._colour(look.ink, 0) or self.inks.ink, self._colour(look.ground, 1), bool(look.bold), bool(look.italic), look.side or Side.LEFT,
             look.above or Rule.NONE, look.below or Rule.NONE,
             self.inks.ink if LINES[row[0]] == "grand" else self.inks.rule, look.number, look.blank or "",
         )  # fmt: skip
+
+    def _colour(self, said: str | None, at: int) -> str:
+        """A colour as it was said: that of a name in the style's inks, of which the first is for letters and the second for grounds."""
+        return self.inks.marks[said][at] if said is not None and said in self.inks.marks else said or ""
 
     def _from_style(self, line: Line, level: int, number: bool) -> Look:
         style, inks = self.style, self.inks
