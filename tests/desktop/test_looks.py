@@ -3,11 +3,12 @@
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QLineEdit, QMenu, QPushButton
+from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit, QMenu, QPushButton
 
 from foldbasket.desktop.card.parts import Chooser, SectionHead
 from foldbasket.desktop.card.span import SpanDrawing
 from foldbasket.desktop.grid.geometry import EDGE
+from foldbasket.desktop.widgets.finder import Finder
 from foldbasket.folding.dress.dressed import Dressed
 
 
@@ -216,3 +217,76 @@ def member_point(grid, label):
     report = at.report
     row = next(row for row in range(report.height) if report.rows.label(row, 0) == label)
     return QPointF(at.left + 20, at.head_height + float(at.line_tops[row]) + 5)
+
+
+def test_a_style_of_ones_own_is_made_changed_kept_and_taken_in_another_basket(net, demo):
+    from foldbasket.desktop import memory
+
+    net.desk.select_word(None)
+    net.unfold("Report's style")
+    press(net, "A style of my own from Ledger")
+    (own,) = net.desk.basket.styles
+    assert (net.desk.report.style, net.desk.fold.look.style) == (own, own.key)
+    type_into(net, "Called", "House")
+    type_into(net, "Ink", "c8c0b0")
+    assert net.desk.report.style.light.ink == "#C8C0B0"
+    assert any("contrast" in each.text() for each in net.workspace.card.body.findChildren(QLabel))
+    type_into(net, "Ink", "navy")
+    assert "is not a colour" in str(net.errors.pop())
+    type_into(net, "Ink", "#102030")
+    choose(net, "Under it", "thick")
+    press(net, "Keep it for other baskets")
+    assert [each.label for each in memory.styles()] == ["House"]
+    made = net.desk.report.style
+    while net.desk.history.undoable:
+        net.desk.undo()
+    net.settle()
+    assert net.desk.basket.styles == ()
+    net.desk.files.begin_anew()
+    net.open(demo)
+    net.desk.select_word(None)
+    press(net, "Take “House”")
+    assert net.desk.report.style == made
+    assert net.desk.fold.look.style == made.key
+
+
+def test_the_window_is_light_or_dark_as_chosen_and_the_report_with_it(net):
+    from foldbasket.desktop import memory
+    from foldbasket.desktop.widgets import theme
+
+    grid = net.workspace.grid
+    try:
+        net.act("Light or dark…")
+        finder = next(each for each in net.window.findChildren(Finder) if each.isVisible())
+        net.qtbot.keyClicks(finder.line, "dark")
+        net.qtbot.keyClick(finder.line, Qt.Key.Key_Return)
+        net.settle()
+        assert memory.appearance() == "dark"
+        if theme.palette() is theme.DARK:  # a platform without colour schemes stays light
+            assert grid.geometry_of.dressed.paper == "dark"
+    finally:
+        theme.wear("desktop")
+
+
+def test_decimals_are_stepped_at_the_mark_and_a_double_click_on_a_heading_renames_it(net):
+    grid = net.workspace.grid
+    grid.mark_for_menu(0, 0)
+    net.act("One decimal more at the mark")
+    net.settle()
+    assert net.desk.fold.measures[0].number.pattern == "#,##0.0"
+    at = grid.geometry_of
+    point = QPoint(int(at.heads_width + 30), int(at.head_height - 8))
+    QTest.mouseDClick(grid.viewport(), Qt.MouseButton.LeftButton, pos=point)
+    line = net.window.focusWidget()
+    assert line.accessibleName() == "Heading"
+    net.qtbot.keyClicks(line, "Turnover")
+    net.qtbot.keyClick(line, Qt.Key.Key_Return)
+    net.settle()
+    assert net.desk.report.measures[0].heading == "Turnover"
+
+
+def test_a_picture_of_the_report_goes_to_the_clipboard(net):
+    net.act("Copy the report as a picture")
+    image = QApplication.clipboard().image()
+    at = net.workspace.grid.geometry_of
+    assert image.width() > at.size[0]

@@ -166,7 +166,7 @@ def test_render_agrees_with_sqlite_in_every_cell_and_total(tmp_path, seed, capsy
         for line in told
         if (found := re.search(r"the fold “(.+?)” cannot be made: this fold would make [\d,]+ cells", line))
     }
-    allowed = r"fold-basket: (random.json: the fold .* cannot be made: this fold would make .*|the fold .* names “.*”, which no record has.*|\d+ to put right; see above\.)"
+    allowed = r"fold-basket: (random.json: the fold .* cannot be made: this fold would make .*|random.json: the fold .* names “.*”, which no record has.*|\d+ to put right; see above\.)"
     assert all(re.fullmatch(allowed, line) for line in told), told
     folds = [fold for fold in folds if fold["name"] not in refused]
 

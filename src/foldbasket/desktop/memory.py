@@ -7,8 +7,12 @@ import json
 import os
 from functools import lru_cache
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from foldbasket.whole import write_whole
+
+if TYPE_CHECKING:
+    from foldbasket.styling.styles import Style
 
 MOST_RECENT = 8
 
@@ -94,6 +98,51 @@ def put_away(name: str, away: bool) -> None:
     """Keeps whether a pane is put away."""
     others = [each for each in _read().get("away", []) if each != name]
     _write("away", [*others, name] if away else others)
+
+
+def styles() -> list[Style]:
+    """The styles that were kept for other baskets; those that cannot be read are not there."""
+    import msgspec  # the first window is there before this is needed
+
+    from foldbasket.styling.styles import Style
+
+    found = []
+    for text in _read().get("styles", []):
+        try:
+            found.append(msgspec.json.decode(text, type=Style))
+        except msgspec.MsgspecError:
+            continue
+    return found
+
+
+def keep_style(style: Style) -> None:
+    """Keeps a style for other baskets, in place of the one of its key."""
+    import msgspec
+
+    others = [each for each in styles() if each.key != style.key]
+    _write("styles", [msgspec.json.encode(each).decode() for each in (*others, style)])
+
+
+def forget_style(key: str) -> None:
+    """Keeps a style no longer."""
+    import msgspec
+
+    _write("styles", [msgspec.json.encode(each).decode() for each in styles() if each.key != key])
+
+
+APPEARANCES = ("desktop", "light", "dark")
+"""As the desktop has it, or always one of the two."""
+
+
+def appearance() -> str:
+    """Whether the window is light or dark, of `APPEARANCES`."""
+    chosen = next(iter(_read().get("appearance", [])), "")
+    return chosen if chosen in APPEARANCES else "desktop"
+
+
+def keep_appearance(chosen: str) -> None:
+    """Keeps it."""
+    _write("appearance", [chosen])
 
 
 TYPE_SIZES = (80, 90, 100, 115, 130, 150, 175, 200)

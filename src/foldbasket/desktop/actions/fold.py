@@ -100,6 +100,32 @@ def prove(window: Window) -> None:
         window.workspace.proof.show_cell(marked.row, marked.column)
 
 
+@action("One decimal more at the mark", "Fold", "Ctrl+Alt+.", needs="report")
+def more_decimals(window: Window) -> None:
+    _decimals(window, 1)
+
+
+@action("One decimal fewer at the mark", "Fold", "Ctrl+Alt+,", needs="report")
+def fewer_decimals(window: Window) -> None:
+    _decimals(window, -1)
+
+
+def _decimals(window: Window, by: int) -> None:
+    """Gives the measure of the marked cell a decimal more or fewer."""
+    import msgspec
+
+    from foldbasket.styling.numbers import with_decimals
+
+    marked, report, fold = _marked(window), window.desk.report, window.desk.fold
+    if marked is None or fold is None:
+        return
+    at = report.cell(marked.row, marked.column)[0]
+    measure = next((each for each in fold.measures if each.id == report.measures[at].id), None)
+    if measure is not None and report.is_number(at):
+        number = msgspec.structs.replace(measure.number, pattern=with_decimals(report.pattern(at), by))
+        window.desk.words.change(measure.id, "Change the decimals", number=number)
+
+
 @action("Fold the group at the mark up", "Fold", needs="report")
 def fold_up(window: Window) -> None:
     """Folds the innermost open member around the marked row up."""

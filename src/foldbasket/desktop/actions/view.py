@@ -61,6 +61,24 @@ def choose_type_size(window: Any) -> None:
     window.offer("How large everything is", choices, chosen)
 
 
+@action("Light or dark…", "View")
+def choose_appearance(window: Any) -> None:
+    """Offers the window light, dark, or as the desktop has it."""
+    from foldbasket.desktop.widgets import theme
+    from foldbasket.desktop.widgets.finder import Choice
+
+    words = {"desktop": "As the desktop has it", "light": "Light", "dark": "Dark"}
+    now = memory.appearance()
+
+    def chosen(appearance: str) -> None:
+        memory.keep_appearance(appearance)
+        theme.wear(appearance)
+        window.renew_colours()
+
+    choices = [Choice(words[each], "as it is now" if each == now else "", each) for each in memory.APPEARANCES]
+    window.offer("Light or dark", choices, chosen)
+
+
 @action("Panel of folds and fields", "View", "Ctrl+Alt+1", line=True, needs="basket")
 def turn_spine(window: Window) -> None:
     window.workspace.turn_pane("spine")

@@ -105,6 +105,7 @@ class CardPanel(QScrollArea):
                 desk.view.alternative,
                 desk.view.drafted is None,
                 (desk.view.highlight, desk.view.looked, desk.view.line),
+                (desk.basket.style, desk.basket.styles),
             )
             if spec is None
             else (spec, (spec.key, desk.view.field))

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 import msgspec
 
 from foldbasket.baskets import edits
+from foldbasket.desktop import memory
+from foldbasket.desktop.card.ownstyle import make_own, own_style, put
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.spec.fold import Fold, Where
@@ -20,6 +23,12 @@ def style_section(desk: Desk, body: CardBody, fold: Fold) -> None:
     body.section("Report's style", now.label)
     offered = [(style.key, style.label, "") for style in (*STYLES.values(), *basket.styles)]
     body.chips(offered, now.key, lambda key: _change(desk, fold, f"Style {style_named(key, basket.styles).label}", style=key), "Style")  # fmt: skip
+    for kept in memory.styles():
+        if kept.key not in {key for key, *_ in offered}:
+            body.link(f"Take “{kept.label}”", partial(put, desk, fold, kept, f"Style {kept.label}"))
+    if now in basket.styles:
+        own_style(desk, body, fold, now)
+    body.link(f"A style of my own from {now.label}", partial(make_own, desk, fold, now))
     if fold.look.style and fold.look.style != basket.style:
 
         def for_all() -> None:

@@ -20,10 +20,15 @@ def save(report: Report, path: Path, shape: str = "table") -> None:
     drawn(path, lambda into: _draw(report, into))
 
 
+def fits(geometry: Geometry) -> bool:
+    """Whether a report is small enough for one picture."""
+    width, height = geometry.heads_width + geometry.size[0], geometry.head_height + geometry.size[1]
+    return 4 * width * height <= MOST_PIXELS
+
+
 def _draw(report: Report, into: QBuffer) -> None:
     geometry = Geometry(report)
-    width, height = geometry.heads_width + geometry.size[0], geometry.head_height + geometry.size[1]
-    if 4 * width * height > MOST_PIXELS:
+    if not fits(geometry):
         raise OutputError(
             "the report is too large for one picture.", where=report.name, todo="Write it as PDF or XLSX."
         )

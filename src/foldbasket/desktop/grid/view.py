@@ -33,6 +33,7 @@ class GridView(QAbstractScrollArea):
     proof_wanted = pyqtSignal(int, int)
     marked_cell = pyqtSignal(int, int)
     menu_wanted = pyqtSignal(QPointF, QPoint)
+    rename_wanted = pyqtSignal()
 
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -392,5 +393,7 @@ class GridView(QAbstractScrollArea):
         seen, cell = self.member_at(event.position()), self.cell_at(event.position())
         if seen is not None:
             self.desk.members.turn(seen)
+        elif cell is None and self.heading_at(event.position()) is not None:
+            self.rename_wanted.emit()
         elif cell is not None:
             self.proof_wanted.emit(*cell)

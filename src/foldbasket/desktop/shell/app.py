@@ -56,6 +56,8 @@ _made: list[QApplication] = []
 
 def made() -> QApplication:
     """The application as every window of ours needs it, whoever opens that: threads that share, garbage that waits, one look."""
+    from foldbasket.desktop import memory
+    from foldbasket.desktop.widgets import theme
     from foldbasket.desktop.widgets.collecting import Collector
 
     take_short_turns()
@@ -66,6 +68,8 @@ def made() -> QApplication:
     app.setApplicationDisplayName("Fold Basket")
     app.setDesktopFileName("fold-basket")
     app.setStyle("Fusion")
+    if memory.appearance() != "desktop":
+        theme.wear(memory.appearance())
     Collector(app)
     _made.append(app)
     return app

@@ -10,13 +10,13 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QPoint, QSize, Qt, QTimer
-from PyQt6.QtGui import QAction, QCursor, QKeySequence
+from PyQt6.QtGui import QAction, QCursor, QGuiApplication, QKeySequence
 from PyQt6.QtWidgets import QAbstractButton, QMainWindow, QMenu, QStackedWidget
 
 from foldbasket.desktop import memory
 from foldbasket.desktop.actions.action import ACTIONS, MENUS, ActionSpec
 from foldbasket.desktop.actions.file import open_demo, open_dialog, save, save_as
-from foldbasket.desktop.actions.fold import add_fold, rename_fold
+from foldbasket.desktop.actions.fold import add_fold, rename_fold, rename_word
 from foldbasket.desktop.actions.source import repoint
 from foldbasket.desktop.shell.start import StartView
 from foldbasket.desktop.widgets import dialogs, theme
@@ -65,6 +65,19 @@ class MainWindow(QMainWindow):
         self._help_window: HelpWindow | None = None
         self._leaves = False
         self._renew_actions()
+        hints = QGuiApplication.styleHints()
+        if hints is not None:  # the desktop, or the user, has chosen light or dark
+            hints.colorSchemeChanged.connect(self.renew_colours)
+
+    def renew_colours(self) -> None:
+        """Draws everything anew in the light or the dark set."""
+        self.setStyleSheet(theme.style_sheet(theme.palette()))
+        if self._workspace is not None:
+            self._workspace.grid.renew()
+            self._workspace.sentence.renew()
+            self._workspace.card.again()
+            self._workspace.spine.renew()
+            self._workspace.facts.renew()
 
     def _fit_screen(self) -> None:
         screen = self.screen()
@@ -120,6 +133,7 @@ class MainWindow(QMainWindow):
             self._workspace.spine.add_fold_wanted.connect(lambda: add_fold(self))
             self._workspace.spine.add_source_wanted.connect(self._offer_sources)
             self._workspace.spine.rename_fold_wanted.connect(self._rename_from_spine)
+            self._workspace.grid.rename_wanted.connect(lambda: rename_word(self))
             self.stack.addWidget(self._workspace)
         return self._workspace
 

@@ -6,13 +6,12 @@ The four strands have a colour and a stroke each; position and stroke carry the 
 from __future__ import annotations
 
 from functools import lru_cache
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPainter, QPen
 
 from foldbasket.desktop.widgets import plain
-from foldbasket.styling.styles import Paper
 
 SPINE_WIDTH = 226
 CARD_WIDTH = 266
@@ -61,6 +60,14 @@ DARK = Palette(
 )  # fmt: skip
 
 
+def wear(appearance: str) -> None:
+    """Has the whole program light, dark, or as the desktop has it."""
+    hints = QGuiApplication.styleHints()
+    schemes = {"light": Qt.ColorScheme.Light, "dark": Qt.ColorScheme.Dark}
+    if hints is not None:
+        hints.setColorScheme(schemes.get(appearance, Qt.ColorScheme.Unknown))
+
+
 def palette() -> Palette:
     """The set that goes with the desktop's own choice of light or dark."""
     hints = QGuiApplication.styleHints()
@@ -68,7 +75,7 @@ def palette() -> Palette:
     return DARK if dark else LIGHT
 
 
-def paper() -> Paper:
+def paper() -> Literal["light", "dark"]:
     """The form of styles that goes with it."""
     return "dark" if palette() is DARK else "light"
 

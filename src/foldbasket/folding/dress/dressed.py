@@ -16,11 +16,11 @@ import numpy.typing as npt
 from babel.numbers import format_decimal
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.dress.judged import Cells, Mask
+from foldbasket.folding.dress.judged import Mask
+from foldbasket.folding.dress.lit import Lit, judge
 from foldbasket.folding.lines.axis import Axis, Kind
 from foldbasket.folding.report.margins import Margin
 from foldbasket.folding.report.report import Report, default_pattern
-from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.spec.look import Highlight, Line, Look, Rule, Said, Side
 from foldbasket.styling.numbers import NumberStyle, number_writer
 from foldbasket.styling.styles import Inks, Paper, Style
@@ -46,22 +46,6 @@ class CellStyle:
     edge: str = ""
     bar: str = ""
     sign: str = ""
-
-
-@dataclass(frozen=True, eq=False)
-class Lit:
-    """A highlight worked out: where it holds on the lines of both axes, with the step of its form, and the length of its bars."""
-
-    highlight: Highlight
-    measure: int
-    holds: Mask
-    steps: npt.NDArray[np.uint8] | None
-    bars: npt.NDArray[np.float32] | None
-
-    @property
-    def count(self) -> int:
-        """How many cells it marks."""
-        return int(self.holds.sum())
 
 
 class Dressed:
@@ -322,7 +306,7 @@ class Dressed:
             at = next((at for at, each in enumerate(self.report.measures) if each.id == highlight.measure), None)
             if at is not None:
                 try:
-                    found.append(self._judged(highlight, at))
+                    found.append(judge(self.report, highlight, at))
                 except FoldError as error:
                     self._problems.append(f"the highlight “{self.words(highlight)}”: {error}")
         return found
@@ -331,33 +315,6 @@ class Dressed:
     def problems(self) -> list[str]:
         """Why a highlight could not be judged, in words."""
         return self._problems if self.lit is not None else []
-
-    def _judged(self, highlight: Highlight, measure: int) -> Lit:
-        report, form = self.report, highlight.form
-        block = report.blocks[measure]
-        cells = Cells(block, report.rows, report.columns, highlight.within, highlight.totals, self._block)
-        holds = highlight.when.holds(cells)
-        steps: npt.NDArray[np.uint8] | None = None
-        bars: npt.NDArray[np.float32] | None = None
-        many = type(form).steps
-        if many > 1:
-            low, high = cells.of_groups(np.minimum, np.inf), cells.of_groups(np.maximum, -np.inf)
-            with np.errstate(invalid="ignore", divide="ignore"):
-                share = np.where(high > low, (cells.floats - low) / (high - low), 1.0)
-            steps = np.clip((np.nan_to_num(share) * many).astype(np.int64), 0, many - 1).astype(np.uint8)
-        if type(form).bars:
-            largest = np.maximum(np.abs(cells.of_groups(np.minimum, 0.0)), np.abs(cells.of_groups(np.maximum, 0.0)))
-            with np.errstate(invalid="ignore", divide="ignore"):
-                bars = np.where(largest > 0, cells.floats / largest, 0.0).astype(np.float32)
-        if highlight.line:
-            holds = np.broadcast_to(holds.any(axis=1)[:, None], holds.shape)
-        return Lit(highlight, measure, holds, steps, bars)
-
-    def _block(self, measure: str) -> Block:
-        for at, each in enumerate(self.report.measures):
-            if each.id == measure:
-                return self.report.blocks[at]
-        raise FoldError("the measure that it compares with was taken out.", todo="Choose another one.")
 
     def words(self, highlight: Highlight) -> str:
         """The line of words of a highlight: “Net sales at least 250,000”."""

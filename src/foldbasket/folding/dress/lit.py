@@ -1,0 +1,58 @@
+"""A highlight worked out over a report: where it holds, how far each cell stands on its scale, how long its bars are."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from foldbasket.errors import FoldError
+from foldbasket.folding.dress.judged import Cells, Mask
+from foldbasket.folding.report.report import Report
+from foldbasket.folding.states.aggregates.aggregate import Block
+from foldbasket.spec.look import Highlight
+
+
+@dataclass(frozen=True, eq=False)
+class Lit:
+    """A highlight worked out: where it holds on the lines of both axes, with the step of its form, and the length of its bars."""
+
+    highlight: Highlight
+    measure: int
+    holds: Mask
+    steps: npt.NDArray[np.uint8] | None
+    bars: npt.NDArray[np.float32] | None
+
+    @property
+    def count(self) -> int:
+        """How many cells it marks."""
+        return int(self.holds.sum())
+
+
+def judge(report: Report, highlight: Highlight, measure: int) -> Lit:
+    """Judges every cell of a measure. Raises FoldError where the highlight compares with what is not there."""
+    form = type(highlight.form)
+
+    def block_of(key: str) -> Block:
+        for at, each in enumerate(report.measures):
+            if each.id == key:
+                return report.blocks[at]
+        raise FoldError("the measure that it compares with was taken out.", todo="Choose another one.")
+
+    cells = Cells(report.blocks[measure], report.rows, report.columns, highlight.within, highlight.totals, block_of)
+    holds = highlight.when.holds(cells)
+    steps: npt.NDArray[np.uint8] | None = None
+    bars: npt.NDArray[np.float32] | None = None
+    if form.steps > 1:
+        low, high = cells.of_groups(np.minimum, np.inf), cells.of_groups(np.maximum, -np.inf)
+        with np.errstate(invalid="ignore", divide="ignore"):
+            share = np.where(high > low, (cells.floats - low) / (high - low), 1.0)
+        steps = np.clip((np.nan_to_num(share) * form.steps).astype(np.int64), 0, form.steps - 1).astype(np.uint8)
+    if form.bars:
+        largest = np.maximum(np.abs(cells.of_groups(np.minimum, 0.0)), np.abs(cells.of_groups(np.maximum, 0.0)))
+        with np.errstate(invalid="ignore", divide="ignore"):
+            bars = np.where(largest > 0, cells.floats / largest, 0.0).astype(np.float32)
+    if highlight.line:
+        holds = np.broadcast_to(holds.any(axis=1)[:, None], holds.shape)
+    return Lit(highlight, measure, holds, steps, bars)
