@@ -17,7 +17,7 @@ from PyQt6.QtPdf import QPdfDocument  # noqa: E402
 from PyQt6.QtTest import QTest  # noqa: E402
 from PyQt6.QtWidgets import QApplication  # noqa: E402
 
-from foldbasket.baskets.edits import AddFold, FoldLevel, FoldUp, OfferPicker  # noqa: E402
+from foldbasket.baskets.edits import AddFold, ChangeLook, FoldLevel, FoldUp, OfferPicker, PutHighlight  # noqa: E402
 from foldbasket.demo.scenario import write_demo  # noqa: E402
 from foldbasket.demo.untidy import UNTIDY_LINES  # noqa: E402
 from foldbasket.desktop.actions.action import ACTIONS  # noqa: E402
@@ -28,11 +28,18 @@ from foldbasket.desktop.shell.window import MainWindow  # noqa: E402
 from foldbasket.desktop.source.database import DatabaseDialog  # noqa: E402
 from foldbasket.folding.compare.against import Against, How, Other  # noqa: E402
 from foldbasket.folding.compare.shares import ShareOf, Whole  # noqa: E402
+from foldbasket.folding.dress.conditions.ends import AmongBottom  # noqa: E402
+from foldbasket.folding.dress.conditions.others import Always  # noqa: E402
+from foldbasket.folding.dress.conditions.thresholds import AtLeast  # noqa: E402
+from foldbasket.folding.dress.forms.graded import Bar  # noqa: E402
+from foldbasket.folding.dress.forms.marks import Ground, Ink  # noqa: E402
 from foldbasket.folding.report.report import Report  # noqa: E402
 from foldbasket.outputs.formats import save_report  # noqa: E402
 from foldbasket.spec.field import FieldRef  # noqa: E402
 from foldbasket.spec.fold import Fold, Measure, Placed  # noqa: E402
+from foldbasket.spec.look import Highlight, Scope  # noqa: E402
 from foldbasket.styling.numbers import NumberStyle  # noqa: E402
+from foldbasket.styling.styles import Colour  # noqa: E402
 from foldbasket.tables.reading.database import Listed  # noqa: E402
 
 
@@ -40,11 +47,10 @@ def wait_until(done: Callable[[], bool], most: float = 20.0) -> None:
     """Lets the window work until something holds."""
     loop = QEventLoop()
     timer = QTimer()
-    timer.timeout.connect(lambda: loop.quit() if done() else None)
+    timer.timeout.connect(lambda: loop.exit(1) if done() else None)
     timer.start(20)
     QTimer.singleShot(int(most * 1000), loop.quit)
-    loop.exec()
-    if not done():
+    if not loop.exec():
         raise SystemExit("screenshots: the window did not get there in time")
 
 
@@ -72,8 +78,6 @@ def main(folder: Path) -> None:
     desk.select_word("net")
     grid.mark(Marked(0, 4, 0, 4, 0, 4))
     shoot("crosstab")
-    desk.select_word("region")
-    shoot("axis-card")
     desk.select_word("channel")
     grid.mark(None)
     shoot("member-filter")
@@ -82,7 +86,6 @@ def main(folder: Path) -> None:
     wait_until(lambda: desk.report is not None and desk.report.name == "Lines, quarter by quarter")
     shoot("quarter-in-year")
     ACTIONS["Add a fold"].run(window)
-    shoot("empty-fold")
     desk.words.place(FieldRef("Order lines", "Net"))
     wait_until(lambda: desk.report is not None)
     finder = window.workspace.sentence.open_finder("rows")
@@ -99,6 +102,7 @@ def main(folder: Path) -> None:
     wait_until(lambda: desk.report is not None and desk.report.name == "Lines, quarter by quarter")
     page_picture(desk.report, folder / "pdf-page.png")
     comparison_pictures(window, shoot)
+    look_pictures(window, shoot)
     fold_pictures(window, shoot, folder)
     source_pictures(window, shoot, data, folder)
     window.desk.close()  # not the window, which would ask what to do with unsaved work
@@ -122,6 +126,29 @@ def comparison_pictures(window: MainWindow, shoot: Callable[[str], None]) -> Non
     wait_until(lambda: desk.report is not None and desk.report.name == "Shares and change")
     desk.select_word("change")
     shoot("comparison")
+
+
+def look_pictures(window: MainWindow, shoot: Callable[[str], None]) -> None:
+    """A report with highlights, in a style of its own; both are undone again."""
+    desk, name = window.desk, "Net sales by site"
+    desk.show_fold(name)
+    wait_until(lambda: desk.report is not None and desk.report.name == name)
+    above = Highlight("above", "net", AtLeast("120000"), Ground(Colour.MOSS))
+    least = Highlight("least", "net", AmongBottom("1"), Ink(Colour.MADDER), Scope.COLUMN)
+    length = Highlight("length", "cost", Always(), Bar(Colour.OCHRE))
+    for each in (above, least, length):
+        desk.do(PutHighlight(name, each, "Highlight"))
+    desk.select_word("net")
+    desk.view.section = "Highlights"
+    window.workspace.card.again()
+    shoot("highlights")
+    desk.select_word(None)
+    desk.do(ChangeLook(name, {"style": "slate"}, "Style Slate"))
+    desk.view.section = "Report's style"
+    window.workspace.card.again()
+    shoot("style")
+    for _ in range(4):
+        desk.undo()
 
 
 def fold_pictures(window: MainWindow, shoot: Callable[[str], None], folder: Path) -> None:

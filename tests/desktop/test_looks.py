@@ -1,15 +1,24 @@
 """How the report looks, set in the window: numbers by form, highlights on a drawing, styles, layout, widths; all of it undone."""
 
 import pytest
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from babel.numbers import format_decimal
+from PyQt6.QtCore import QModelIndex, QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit, QMenu, QPushButton
 
+from foldbasket.baskets.edits import PutHighlight
+from foldbasket.desktop.card.handlist import HandList
+from foldbasket.desktop.card.number import forms_of
 from foldbasket.desktop.card.parts import Chooser, SectionHead
 from foldbasket.desktop.card.span import SpanDrawing
 from foldbasket.desktop.grid.geometry import EDGE
 from foldbasket.desktop.widgets.finder import Finder
+from foldbasket.folding.dress.conditions.ends import AmongBottom
+from foldbasket.folding.dress.conditions.thresholds import AtLeast
 from foldbasket.folding.dress.dressed import Dressed
+from foldbasket.folding.dress.forms.marks import Ground, Ink
+from foldbasket.spec.look import Highlight
+from foldbasket.styling.styles import Colour
 
 
 @pytest.fixture
@@ -135,7 +144,7 @@ def test_style_layout_title_and_notes_are_set_on_the_card_of_the_report(net):
     press(net, "Newsprint")
     assert net.desk.report.style.key == "newsprint"
     assert states(net)["Report's style"] == "Newsprint"
-    press(net, "Take it for all folds that name none")
+    press(net, "Wear it in every fold that has no style of its own")
     assert net.desk.basket.style == "newsprint"
     net.unfold("Layout")
     choose(net, "Row names", "indented")
@@ -290,3 +299,81 @@ def test_a_picture_of_the_report_goes_to_the_clipboard(net):
     image = QApplication.clipboard().image()
     at = net.workspace.grid.geometry_of
     assert image.width() > at.size[0]
+
+
+def marked(net, *highlights):
+    for at, (measure, when, form) in enumerate(highlights):
+        net.desk.do(PutHighlight(net.desk.fold.key, Highlight(f"h{at}", measure, when, form), "Highlight"))
+    net.settle()
+
+
+def test_all_highlights_are_listed_put_in_order_opened_and_taken_out(net):
+    marked(
+        net,
+        ("net", AtLeast("120000"), Ground(Colour.MOSS)),
+        ("net", AmongBottom("1"), Ink(Colour.MADDER)),
+        ("cost", AtLeast("60000"), Ground()),
+    )
+    net.desk.select_word(None)
+    net.unfold("Highlights")
+
+    def listed():
+        return net.workspace.card.at_once().body.findChild(HandList)
+
+    def ids():
+        net.settle()
+        return [each.id for each in net.desk.fold.look.highlights]
+
+    assert [listed().item(at).text() for at in range(3)] == [
+        "Net sales at least 120,000", "Net sales among the bottom 1", "Cost at least 60,000",
+    ]  # fmt: skip
+    listed().setCurrentRow(0)
+    net.qtbot.keyClick(listed(), Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
+    assert ids() == ["h1", "h0", "h2"]
+    listed().model().moveRow(QModelIndex(), 2, QModelIndex(), 0)
+    net.qtbot.wait(20)
+    assert ids() == ["h2", "h1", "h0"]
+    listed().setCurrentRow(2)
+    net.qtbot.keyClick(listed(), Qt.Key.Key_Delete)
+    assert ids() == ["h2", "h1"]
+    listed().setCurrentRow(1)
+    net.qtbot.keyClick(listed(), Qt.Key.Key_Return)
+    net.settle()
+    assert net.desk.view.word == "net"
+    assert "Highlights" in [
+        each.title for each in net.workspace.card.at_once().body.sections if each.inner.isVisibleTo(each.inner.parent())
+    ]
+
+
+def test_a_highlight_becomes_a_filter_on_the_lines_it_is_about(net):
+    marked(net, ("net", AmongBottom("1"), Ink(Colour.MADDER)))
+    net.unfold("Highlights")
+    press(net, "Make a filter of it")
+    keep = net.desk.fold.rows[-1].keep
+    assert (keep.measure, keep.said) == ("net", "bottom 1")
+    assert [row[1] for row in net.table() if row[0] == "Eastfen" and row[1]] == ["Drift House"]
+    net.desk.undo()
+    net.settle()
+    assert net.desk.fold.rows[-1].keep is None
+    choose(net, "When it is", "blank")
+    assert "Make a filter of it" not in [each.text() for each in net.workspace.card.body.findChildren(QPushButton)]
+
+
+def test_a_kind_of_line_at_a_level_has_numbers_and_an_alignment_of_its_own(net):
+    net.desk.select_word(None)
+    net.unfold("Lines")
+    choose(net, "Level", "the outermost")
+    choose(net, "Numbers", forms_of(net.desk.report)[-1][1])
+    choose(net, "Stands", "in the middle")
+    dressed = net.workspace.grid.geometry_of.dressed
+    shown = {row[2] or row[1]: dressed.text(at, 0, dressed.style_of(at, 0)) for at, row in enumerate(net.table())}
+    sides = {row[2] or row[1]: dressed.style_of(at, 0).side for at, row in enumerate(net.table())}
+    plain = {row[2] or row[1]: row[3] for row in net.table()}
+    assert shown["Alder Yard"] == plain["Alder Yard"]
+    total = net.desk.report.exact(0, 3, 0)
+    assert shown["Eastfen, all sites"] == format_decimal(total, "0.00E0", locale="en")
+    assert shown["Everything"] == plain["Everything"]
+    assert (sides["Alder Yard"], sides["Eastfen, all sites"]) == ("right", "middle")
+    choose(net, "Level", "the second")
+    assert net.desk.view.level == 2
+    assert states(net)["Lines"] == "1 said"

@@ -291,9 +291,9 @@ class Desk(QObject):
         self.view.looked = member
         self.notify(Part.WORD)
 
-    def show_line(self, line: str) -> None:
-        """Shows the look of a kind of line on the card of the report."""
-        self.view.line = line
+    def show_line(self, line: str, level: int | None = None) -> None:
+        """Shows the look of a kind of line, at a level or at all, on the card of the report."""
+        self.view.line, self.view.level = line, level
         self.notify(Part.WORD)
 
     def show_highlight(self, highlight: str) -> None:

@@ -12,6 +12,7 @@ import msgspec
 
 from foldbasket.kinds import Choice, Kind
 from foldbasket.registry import Kinds
+from foldbasket.spec.order import Keep
 from foldbasket.styling.numbers import NumberStyle
 from foldbasket.styling.styles import Inks
 
@@ -105,6 +106,10 @@ class Condition(Kind):
     def said(self) -> str:
         """How its line of words says it, after the measure: “at least 250,000”."""
         raise NotImplementedError
+
+    def keep(self, measure: str) -> Keep | None:
+        """The picking that shows the members whose own total it holds for; None where no picking says the same."""
+        return None
 
     def holds(self, cells: Any) -> Any:
         """For which cells it holds, booleans of their shape; `cells` are `folding.dress.judged.Cells`. Raises FoldError."""

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.naming import is_unnamed, label_of
+from foldbasket.desktop.card.highlights import all_highlights_section
 from foldbasket.desktop.card.looks import lines_section
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.card.style import layout_section, style_section, titles_section
@@ -62,6 +63,7 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
         )
     style_section(desk, body, fold)
     lines_section(desk, body, fold)
+    all_highlights_section(desk, body, fold)
     layout_section(desk, body, fold)
     titles_section(desk, body, fold)
     if not fold.is_empty:

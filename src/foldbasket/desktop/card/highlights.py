@@ -10,13 +10,16 @@ import msgspec
 import numpy as np
 
 from foldbasket.baskets import edits
+from foldbasket.desktop.card.handlist import HandList
 from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.card.span import SpanDrawing
 from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.widgets.plain import tip
 from foldbasket.folding.dress.conditions.thresholds import Above, AtLeast, AtMost, Below, InRange, Threshold
 from foldbasket.folding.dress.dressed import Dressed
 from foldbasket.folding.dress.forms.marks import Ground
+from foldbasket.sentence.phrases import placed_heading
 from foldbasket.spec.fold import Fold, Measure
 from foldbasket.spec.look import Condition, Form, Highlight, Scope
 
@@ -40,6 +43,30 @@ def highlights_section(desk: Desk, body: CardBody, measure: Measure) -> None:
     if shown is not None:
         _highlight(desk, body, fold, shown, dressed)
     body.link("Add a highlight", lambda: _add(desk, fold, measure, dressed))
+
+
+def all_highlights_section(desk: Desk, body: CardBody, fold: Fold) -> None:
+    """Adds, on the card of the report, the section with every highlight of it in their order."""
+    highlights = fold.look.highlights
+    if not highlights or desk.report is None:
+        return
+    dressed = Dressed(desk.report)
+    said = [dressed.words(each) for each in highlights]
+    body.section("Highlights", str(len(said)))
+    listed = HandList(said, "Highlights", body)
+    body.column.addWidget(listed)
+
+    def move(at: int, to: int | None) -> None:
+        desk.do(edits.MoveHighlight(fold.key, highlights[at].id, to, said[at]))
+
+    def opened(at: int) -> None:
+        desk.view.highlight, desk.view.section = highlights[at].id, "Highlights"
+        desk.select_word(highlights[at].measure)
+
+    listed.opened.connect(opened)
+    listed.moved.connect(move)
+    listed.gone.connect(lambda at: move(at, None))
+    body.text("Of two that mark a cell alike the lower wins. Drag one to its place; a double-click opens it.", "quiet")
 
 
 def _opens(desk: Desk, highlight: Highlight) -> Callable[[], None]:
@@ -81,6 +108,7 @@ def _highlight(desk: Desk, body: CardBody, fold: Fold, now: Highlight, dressed: 
         named=True,
     )  # fmt: skip
     _as(desk, body, fold, now, become)
+    _keep_only(desk, body, fold, now, dressed.words(now))
     _order(desk, body, fold, now, dressed.words(now))
 
 
@@ -117,6 +145,25 @@ def _as(desk: Desk, body: CardBody, fold: Fold, now: Highlight, become: Become) 
     offered = [(kind, kind.label, (kind.__doc__ or "").strip()) for kind in Form.kinds]
     body.chips(offered, type(now.form), form, "As", named=True)
     draw_parameters(body, desk, fold, now.form, lambda new: become("Change how cells are marked", form=new), now.measure)  # fmt: skip
+
+
+def _keep_only(desk: Desk, body: CardBody, fold: Fold, now: Highlight, said: str) -> None:
+    """Makes a picking of it: of the innermost field, which a report has lines of."""
+    keep = now.when.keep(now.measure)
+    placed = (*fold.rows, *fold.columns)
+    if keep is None or not placed:
+        return
+    word = fold.rows[-1] if fold.rows else fold.columns[-1]
+    name = placed_heading(word)
+
+    def make() -> None:
+        desk.words.change(word.id, f"Keep only each {name} with {said}", keep=keep)
+
+    body.link("Make a filter of it", make).setToolTip(
+        tip(
+            f"Shows only members of {name} whose own total has {said}. The card of {name} says what becomes of the rest."
+        )
+    )
 
 
 def _order(desk: Desk, body: CardBody, fold: Fold, now: Highlight, said: str) -> None:

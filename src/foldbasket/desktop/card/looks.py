@@ -9,10 +9,12 @@ import msgspec
 
 from foldbasket.baskets import edits
 from foldbasket.desktop.card.members import members_of
+from foldbasket.desktop.card.number import forms_of
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
+from foldbasket.sentence.phrases import placed_heading
 from foldbasket.spec.fold import Fold, Placed
-from foldbasket.spec.look import Line, Look, Rule, Said
+from foldbasket.spec.look import Line, Look, Rule, Said, Side
 from foldbasket.styling.styles import Colour
 
 WEIGHTS = ((None, "as around it"), (True, "bold"), (False, "plain"))
@@ -44,8 +46,26 @@ def lines_section(desk: Desk, body: CardBody, fold: Fold) -> None:
     kinds = list(Line)
     chosen = next((line for line in kinds if line == desk.view.line), Line.SUBTOTAL)
     body.chips([(line, line.label, "") for line in kinds], chosen, desk.show_line, "Lines")
-    now = next((each for each in own if each.line == chosen and each.level is None), Said(Look(), line=chosen))
-    _properties(desk, body, fold, now, chosen.label)
+    level = desk.view.level
+    deepest = max(len(fold.rows), len(fold.columns))
+    if deepest > 1 and chosen is not Line.GRAND:
+        levels = [(at, f"{_ordinal(at)}, {_fields_at(fold, at - 1)}") for at in range(1, deepest + 1)]
+        body.choice("Level", [(None, "every one"), *levels], level, lambda at: desk.show_line(chosen, at))
+    else:
+        level = None
+    now = next(
+        (each for each in own if (each.line, each.level) == (chosen, level)), Said(Look(), line=chosen, level=level)
+    )
+    _properties(desk, body, fold, now, chosen.label if level is None else f"{chosen.label} at level {level}")
+
+
+def _ordinal(at: int) -> str:
+    return {1: "the outermost", 2: "the second", 3: "the third"}.get(at, f"number {at}")
+
+
+def _fields_at(fold: Fold, at: int) -> str:
+    """The fields that stand at a level: of rows, and of columns."""
+    return " and ".join(placed_heading(axis[at]) for axis in (fold.rows, fold.columns) if at < len(axis))
 
 
 def _properties(desk: Desk, body: CardBody, fold: Fold, now: Said, of: str) -> None:
@@ -61,6 +81,12 @@ def _properties(desk: Desk, body: CardBody, fold: Fold, now: Said, of: str) -> N
     body.choice("Ink", _with(colours, look.ink), look.ink, lambda value: say(ink=value))
     body.choice("Weight", WEIGHTS, look.bold, lambda value: say(bold=value))
     body.choice("Slant", SLANTS, look.italic, lambda value: say(italic=value))
+    body.choice("Stands", [(None, "as around it"), *Side.choices()], look.side, lambda value: say(side=value))
+    if desk.report is not None and any(desk.report.is_number(at) for at in range(len(desk.report.measures))):
+        forms = [(None, "as its measure"), *((form, said) for form, said in forms_of(desk.report))]
+        if look.number is not None and look.number not in [form for form, _ in forms]:
+            forms.append((look.number, look.number.pattern or "another"))
+        body.choice("Numbers", forms, look.number, lambda value: say(number=value))
     rules = [(None, "as around it"), *Rule.choices()]
     body.choice("Rule above", rules, look.above, lambda value: say(above=value))
     body.choice("Rule below", rules, look.below, lambda value: say(below=value))

@@ -25,6 +25,13 @@ FORMS = (
 CURRENCIES = ("EUR", "USD", "GBP", "CHF", "SEK", "PLN", "CZK", "JPY")
 
 
+def forms_of(report: Report) -> list[tuple[NumberStyle, str]]:
+    """The common forms that a look may say, with what each makes of a number of the report's first measure of numbers."""
+    at = next(at for at in range(len(report.measures)) if report.is_number(at))
+    sample = _Sample(report, at)
+    return [(form, sample.in_form(form)) for form in FORMS if form.pattern is not None]
+
+
 def number_section(desk: Desk, body: CardBody, measure: Measure) -> None:
     """Adds the section."""
     report = desk.report

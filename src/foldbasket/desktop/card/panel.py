@@ -104,7 +104,7 @@ class CardPanel(QScrollArea):
                 desk.view.word,
                 desk.view.alternative,
                 desk.view.drafted is None,
-                (desk.view.highlight, desk.view.looked, desk.view.line),
+                (desk.view.highlight, desk.view.looked, desk.view.line, desk.view.level),
                 (desk.basket.style, desk.basket.styles),
             )
             if spec is None

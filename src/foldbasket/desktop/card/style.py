@@ -34,7 +34,7 @@ def style_section(desk: Desk, body: CardBody, fold: Fold) -> None:
         def for_all() -> None:
             desk.do(edits.ChangeBasket({"style": fold.look.style}, f"Style {now.label} for all folds"))
 
-        body.link("Take it for all folds that name none", for_all)
+        body.link("Wear it in every fold that has no style of its own", for_all)
 
 
 def titles_section(desk: Desk, body: CardBody, fold: Fold) -> None:

@@ -28,6 +28,8 @@ class View:
         """The member whose look the card of its field shows; None for all of them."""
         self.line: str | None = None
         """The kind of line whose look the card of the report shows."""
+        self.level: int | None = None
+        """The level at which it does; None for every one."""
         self.highlight: str | None = None
         """The highlight that is open on the card of its measure."""
 

@@ -197,10 +197,10 @@ def style_sheet(p: Palette) -> str:
     QComboBox QAbstractItemView {{ background: {p.page}; border: 1px solid {p.line}; selection-background-color: {p.selection};
         selection-color: {p.ink}; outline: none; }}
     QListView, QTreeView {{ background: transparent; border: none; outline: none; }}
-    QListView#members {{ background: {p.page}; border: 1px solid {p.line}; border-radius: 3px; }}
-    QListView#members:focus {{ border-color: {p.ink}; }}
-    QListView#members::item {{ padding: 2px 4px; color: {p.ink}; }}
-    QListView#members::item:selected {{ background: {p.selection}; }}
+    QListView#members, QListView#hand {{ background: {p.page}; border: 1px solid {p.line}; border-radius: 3px; }}
+    QListView#members:focus, QListView#hand:focus {{ border-color: {p.ink}; }}
+    QListView#members::item, QListView#hand::item {{ padding: 2px 4px; color: {p.ink}; }}
+    QListView#members::item:selected, QListView#hand::item:selected {{ background: {p.selection}; color: {p.ink}; }}
     QFrame#finder {{ background: {p.page}; border: 1px solid {p.muted}; }}
     QFrame#finder QListView::item:selected {{ background: {p.selection}; color: {p.ink}; }}
     QProgressBar {{ border: 1px solid {p.line}; background: {p.page}; max-height: 6px; border-radius: 3px; }}

@@ -8,9 +8,13 @@ from typing import Annotated, ClassVar
 import numpy as np
 
 from foldbasket.folding.dress.judged import Cells, Mask
+from foldbasket.folding.layout.pickings.ends import Bottom, BottomPercent, Top, TopPercent
 from foldbasket.folding.layout.pickings.picking import number_of
 from foldbasket.kinds import entered, set_by
 from foldbasket.spec.look import ConditionStruct
+from foldbasket.spec.order import Keep
+
+Picking = Top | Bottom | TopPercent | BottomPercent
 
 
 def _ends(cells: Cells, number: str, percent: bool, largest: bool) -> Mask:
@@ -40,6 +44,11 @@ class End(ConditionStruct, frozen=True):
 
     number: Annotated[str, set_by("How many", hint="10")] = "10"
     compares: ClassVar[bool] = True
+    picking: ClassVar[type[Picking]]
+    """The picking that keeps members in the same way."""
+
+    def keep(self, measure: str) -> Keep:
+        return self.picking(measure, number=self.number)
 
 
 @entered
@@ -48,6 +57,7 @@ class AmongTop(End, frozen=True, tag="top"):
 
     standing: ClassVar[int] = 70
     label: ClassVar[str] = "among the top"
+    picking: ClassVar[type[Picking]] = Top
 
     @property
     def said(self) -> str:
@@ -63,6 +73,7 @@ class AmongBottom(End, frozen=True, tag="bottom"):
 
     standing: ClassVar[int] = 80
     label: ClassVar[str] = "among the bottom"
+    picking: ClassVar[type[Picking]] = Bottom
 
     @property
     def said(self) -> str:
@@ -78,6 +89,7 @@ class AmongTopPercent(End, frozen=True, tag="top percent"):
 
     standing: ClassVar[int] = 90
     label: ClassVar[str] = "among the top percent"
+    picking: ClassVar[type[Picking]] = TopPercent
 
     @property
     def said(self) -> str:
@@ -93,6 +105,7 @@ class AmongBottomPercent(End, frozen=True, tag="bottom percent"):
 
     standing: ClassVar[int] = 100
     label: ClassVar[str] = "among the bottom percent"
+    picking: ClassVar[type[Picking]] = BottomPercent
 
     @property
     def said(self) -> str:

@@ -5,8 +5,10 @@ from __future__ import annotations
 from typing import Annotated, ClassVar
 
 from foldbasket.folding.dress.judged import Cells, Mask
+from foldbasket.folding.layout.pickings.where import Sign, WhereValue
 from foldbasket.kinds import entered, set_by
 from foldbasket.spec.look import ConditionStruct
+from foldbasket.spec.order import Keep
 
 Number = Annotated[str, set_by("this", hint="250000")]
 
@@ -15,6 +17,11 @@ class Threshold(ConditionStruct, frozen=True):
     """Base of those that compare with one number."""
 
     value: Number = "0"
+    sign: ClassVar[Sign]
+    """The sign that says the same of a member's total."""
+
+    def keep(self, measure: str) -> Keep:
+        return WhereValue(measure, sign=self.sign, number=self.value)
 
     @property
     def said(self) -> str:
@@ -27,6 +34,7 @@ class AtLeast(Threshold, frozen=True, tag="at least"):
 
     standing: ClassVar[int] = 10
     label: ClassVar[str] = "at least"
+    sign: ClassVar[Sign] = Sign.FROM
 
     def holds(self, cells: Cells) -> Mask:
         return cells.known & (cells.against(self.value) >= 0)
@@ -38,6 +46,7 @@ class AtMost(Threshold, frozen=True, tag="at most"):
 
     standing: ClassVar[int] = 20
     label: ClassVar[str] = "at most"
+    sign: ClassVar[Sign] = Sign.UP_TO
 
     def holds(self, cells: Cells) -> Mask:
         return cells.known & (cells.against(self.value) <= 0)
@@ -49,6 +58,7 @@ class Above(Threshold, frozen=True, tag="above"):
 
     standing: ClassVar[int] = 30
     label: ClassVar[str] = "above"
+    sign: ClassVar[Sign] = Sign.ABOVE
 
     def holds(self, cells: Cells) -> Mask:
         return cells.known & (cells.against(self.value) > 0)
@@ -60,6 +70,7 @@ class Below(Threshold, frozen=True, tag="below"):
 
     standing: ClassVar[int] = 40
     label: ClassVar[str] = "below"
+    sign: ClassVar[Sign] = Sign.BELOW
 
     def holds(self, cells: Cells) -> Mask:
         return cells.known & (cells.against(self.value) < 0)
@@ -67,7 +78,7 @@ class Below(Threshold, frozen=True, tag="below"):
 
 @entered
 class InRange(ConditionStruct, frozen=True, tag="between"):
-    """InRange two numbers, both ends in."""
+    """From one number to another, both ends in."""
 
     low: Annotated[str, set_by("from", hint="0")] = "0"
     high: Annotated[str, set_by("to", hint="100")] = "100"
@@ -88,6 +99,7 @@ class Equal(Threshold, frozen=True, tag="equal"):
 
     standing: ClassVar[int] = 60
     label: ClassVar[str] = "equal to"
+    sign: ClassVar[Sign] = Sign.EQUAL
 
     def holds(self, cells: Cells) -> Mask:
         return cells.known & (cells.against(self.value) == 0)
