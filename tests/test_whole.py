@@ -107,7 +107,9 @@ def in_a_read_only_place(tmp_path, demo, *command):
     return done
 
 
-@pytest.mark.parametrize("ending", [".csv", ".xlsx", ".html", ".txt", ".pdf", ".png"])
+@pytest.mark.parametrize(
+    "ending", [".csv", ".xlsx", ".ods", ".html", ".md", ".txt", ".parquet", ".pdf", ".png", ".svg"]
+)
 def test_from_a_read_only_place_reports_go_elsewhere_and_into_it_they_are_refused(tmp_path, demo, ending):
     render = [sys.executable, "-m", "foldbasket", "render", demo.name, "--fold", "Freight by team", "--to"]
     done = in_a_read_only_place(tmp_path, demo, *render, str(tmp_path / f"out{ending}"))
@@ -173,7 +175,9 @@ sys.exit(main(sys.argv[1:]))
 """
 
 
-@pytest.mark.parametrize("ending", [".csv", ".xlsx", ".html", ".txt", ".pdf", ".png"])
+@pytest.mark.parametrize(
+    "ending", [".csv", ".xlsx", ".ods", ".html", ".md", ".txt", ".parquet", ".pdf", ".png", ".svg"]
+)
 def test_on_a_full_disk_every_output_says_so_and_the_earlier_report_stays(tmp_path, demo, ending):
     target = tmp_path / f"out{ending}"
     target.write_bytes(b"the earlier report")

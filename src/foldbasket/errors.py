@@ -4,6 +4,9 @@ Each carries what a user needs: what is wrong, where, and what to do. Anything e
 This module imports nothing of the project, so that every stage may raise these.
 """
 
+import errno
+import os
+
 MOST_WHERE = 300
 """A path or a name may be longer than anybody reads: its middle is then left out."""
 
@@ -63,4 +66,7 @@ class Cancelled(FoldBasketError):  # noqa: N818 - a wish of the user's, not a fa
 
 def reason_of(error: Exception) -> str:
     """Why the system could not do it, in its own words and without the path that it repeats."""
+    code = error.errno if isinstance(error, OSError) else None
+    if code is not None and code in errno.errorcode:  # libraries put a sentence of theirs in its place
+        return os.strerror(code)
     return str(getattr(error, "strerror", None) or error)

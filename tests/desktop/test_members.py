@@ -109,6 +109,7 @@ def test_the_menu_over_a_member_folds_drills_keeps_and_leaves_out(sites):
         "Keep only Eastfen",
         "Leave Eastfen out",
         "Drill into Eastfen",
+        "Look of Eastfen…",
         "Region",
     ]
     menu.close()

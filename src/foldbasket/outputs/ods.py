@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import datetime
+import io
 import re
 from dataclasses import dataclass, field
 from decimal import Decimal
@@ -148,7 +149,9 @@ def save(report: Report, path: Path, shape: str = "table") -> None:
         )
     into = _Document(report, Dressed(report), sheet)
     _fill(into)
-    into.file.write(path)
+    packed = io.BytesIO()  # a full disk is then met by one write, not by an archive half closed
+    into.file.write(packed)
+    path.write_bytes(packed.getbuffer())
 
 
 def _fill(into: _Document) -> None:
