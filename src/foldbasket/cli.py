@@ -158,7 +158,12 @@ def _add_render(commands: Any) -> None:
         metavar="NAME=VALUE",
         help="sets a picker to members, with commas between, or as-of to a date",
     )
-    render.add_argument("--shape", choices=("table", "cells"), default="table", help="cells: one line per cell, as CSV")
+    render.add_argument(
+        "--shape",
+        choices=("table", "cells", "sums"),
+        default="table",
+        help="cells: one line per cell, as CSV; sums: a workbook that adds up its totals itself",
+    )
     render.add_argument("--trust", action="store_true", help="let the basket read files outside its own folder")
     render.add_argument("--quiet", action="store_true", help="say nothing when all went well")
     render.set_defaults(run=_render)

@@ -124,6 +124,9 @@ class Engine:
                     headings.get(measure.id, measure.id),
                     measure.number,
                     _remark(base_of.get(at), measure, self.source),
+                    measure.aggregate != FORMULA
+                    and measure.compare is None
+                    and aggregate_named(measure.aggregate).is_additive,
                 )
                 for at, measure in enumerate(fold.measures)
             ),

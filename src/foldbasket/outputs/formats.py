@@ -8,15 +8,15 @@ from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal
+from typing import Literal, get_args
 
 from foldbasket.errors import OutputError, reason_of
 from foldbasket.folding.report.report import Report
 from foldbasket.registry import Kinds
 from foldbasket.whole import written_whole
 
-Shape = Literal["table", "cells"]
-"""The report as it stands, or one record a cell."""
+Shape = Literal["table", "cells", "sums"]
+"""The report as it stands; one record a cell; or as it stands, with totals that the reading program adds up itself."""
 
 Save = Callable[[Report, Path, Shape], None]
 
@@ -69,10 +69,11 @@ def save_report(report: Report, path: Path, shape: str = "table", *, spare: Coll
         )
     if shape not in output.shapes:
         able = ", ".join(each.ending for each in OUTPUTS if shape in each.shapes)
+        what = {"cells": "Cells as records", "sums": "Totals as sums"}.get(shape, "Reports")
         raise OutputError(
             f"“{ending}” has no shape “{shape}”.",
             where=str(path),
-            todo=f"Cells as records are written as {able}." if able else "Shapes are: table, cells.",
+            todo=f"{what} are written as {able}." if able else f"Shapes are: {', '.join(get_args(Shape))}.",
         )
     with appearing_whole(path, spare) as fresh:
         output.write(report, fresh, shape)

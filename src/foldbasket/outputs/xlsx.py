@@ -25,6 +25,7 @@ from foldbasket.folding.report.report import Report, default_pattern
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.outputs.conditional import conditional, live_highlights
 from foldbasket.outputs.formats import Output, entered
+from foldbasket.outputs.live import LiveSums
 from foldbasket.outputs.sheet import Sheet
 from foldbasket.spec.look import Rule, Side
 from foldbasket.styling.numbers import NumberStyle
@@ -66,7 +67,7 @@ def save(report: Report, path: Path, shape: str = "table") -> None:
         str(path), {"constant_memory": large, "in_memory": False, "default_date_format": "d mmm yyyy"}
     )
     try:
-        _fill(book, report, sheet, title_rows, large)
+        _fill(book, report, sheet, title_rows, large, sums=shape == "sums")
         book.close()
     except xlsxwriter.exceptions.FileCreateError as error:
         raise next((each for each in error.args if isinstance(each, OSError)), OSError(str(error))) from None
@@ -86,6 +87,8 @@ class _Page:
     sheet: Sheet
     top: int
     large: bool
+    sums: LiveSums | None
+    """What makes sums of totals; None where they are numbers."""
     formats: dict[tuple[Any, ...], Any] = field(default_factory=dict)
 
     @property
@@ -130,13 +133,15 @@ def _signed(pattern: str, sign: str) -> str:
     return ";".join(f'"{sign} "{section}' for section in pattern.split(";"))
 
 
-def _fill(book: Any, report: Report, sheet: Sheet, top: int, large: bool) -> None:
+def _fill(book: Any, report: Report, sheet: Sheet, top: int, large: bool, sums: bool) -> None:
     page = book.add_worksheet(_sheet_name(report.title or report.name))
     live = [] if large else live_highlights(report)
     look = msgspec.structs.replace(
         report.look, highlights=tuple(each for each in report.look.highlights if each not in live)
     )
-    into = _Page(book, page, Dressed(dataclasses.replace(report, look=look)), Dressed(report), sheet, top, large)
+    live_sums = LiveSums(report, (top + sheet.head_rows, sheet.head_columns)) if sums else None
+    dressed = Dressed(dataclasses.replace(report, look=look))
+    into = _Page(book, page, dressed, Dressed(report), sheet, top, large, live_sums)
     page.hide_gridlines(2)
     left = sheet.head_columns
     for column, width in enumerate(_widths(report, sheet)):
@@ -187,7 +192,10 @@ def _lines(into: _Page, rows: range) -> None:
                 look = made[code, measure] = into.format(style, own)
             known = numbers.get(measure)
             value = known[axis_line] if known is not None else report.value(line, column)
-            if type(value) is float and isfinite(value):
+            sum_of = into.sums.formula(line, column) if into.sums is not None and value is not None else None
+            if sum_of is not None:
+                page.write_formula(row, left + column, sum_of, look, value)
+            elif type(value) is float and isfinite(value):
                 page.write_number(row, left + column, value, look)
             elif value is None and into.dressed.palette[code].blank:
                 page.write_string(row, left + column, into.dressed.palette[code].blank, look)
@@ -377,4 +385,4 @@ def _sheet_name(name: str) -> str:
     return short if short and short.casefold() != "history" else f"Report {short}".strip()
 
 
-XLSX = entered(Output(".xlsx", "Workbook", save, standing=10))
+XLSX = entered(Output(".xlsx", "Workbook", save, ("table", "sums"), standing=10))

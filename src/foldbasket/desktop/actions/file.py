@@ -174,6 +174,18 @@ def write_cells(window: Any) -> None:
             window.desk.output.write_report(path if path.suffix else path.with_suffix(".csv"), "cells")
 
 
+@action("Write a workbook that adds up itself…", "File", needs="report")
+def write_sums(window: Any) -> None:
+    """Asks for a file and writes the report with totals as sums."""
+    report = window.desk.report
+    if report is not None:
+        chosen, _ = QFileDialog.getSaveFileName(
+            window, "Write a workbook that adds up itself", f"{report.name}.xlsx", kinds_to_write("sums")
+        )
+        if chosen:
+            window.desk.output.write_report(Path(chosen).with_suffix(".xlsx"), "sums")
+
+
 @action("Quit", "File", "Ctrl+Q", line=True)
 def leave(window: Any) -> None:
     window.close()

@@ -32,6 +32,8 @@ class MeasureHead:
     heading: str
     style: NumberStyle
     remark: str = ""
+    is_additive: bool = False
+    """Whether it adds up over members: a total may be the sum of the cells under it, which is to be seen from their values."""
 
 
 @dataclass(frozen=True)

@@ -136,6 +136,8 @@ class Aggregate:
     """Whether it works on the values themselves (`of_values`) instead of on states."""
     zero_over_nothing = False
     """Whether it gives 0, not blank, where records have no value."""
+    is_additive = False
+    """Whether that of records in separate groups is the sum of that of each group."""
     counted = ""
     """What a heading says behind the field, of an aggregate that counts values of which it shows none."""
 

@@ -28,6 +28,7 @@ class Sum(Aggregate):
     name, label, said, sql = "sum", "Sum", "summed", "SUM(x)"
     is_usual = True
     standing = 10
+    is_additive = True
     meaning = "All values added up, exactly. Blanks add nothing."
     states = (State.SUM, State.VALUES)
     takes = NUMBERS
@@ -43,6 +44,7 @@ class Sum(Aggregate):
 class CountRecords(Aggregate):
     name, label, said, sql = "count", "Count records", "counted", "COUNT(*)"
     standing = 20
+    is_additive = True
     meaning = "How many records there are, blanks included."
     states = (State.RECORDS,)
     needs_field = False
@@ -59,6 +61,7 @@ class CountValues(Aggregate):
     name, label, said, sql = "count values", "Count values", "values counted", "COUNT(x)"
     is_usual = True
     standing = 30
+    is_additive = True
     meaning = "How many records have a value, blanks left out."
     counted = "counted"
     states = (State.VALUES,)
