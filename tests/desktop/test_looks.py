@@ -377,3 +377,16 @@ def test_a_kind_of_line_at_a_level_has_numbers_and_an_alignment_of_its_own(net):
     choose(net, "Level", "the second")
     assert net.desk.view.level == 2
     assert states(net)["Lines"] == "1 said"
+
+
+def test_the_proof_of_a_marked_cell_says_why_it_is_marked(net):
+    marked(net, ("net", AtLeast("1"), Ground(Colour.MOSS)), ("cost", AtLeast("1"), Ground()))
+    drawer = net.workspace.proof
+    drawer.show_cell(0, 0)
+    net.qtbot.waitUntil(lambda: "Marked: Net sales at least 1." in drawer.told.text())
+    net.desk.do(PutHighlight(net.desk.fold.key, Highlight("h0", "net", AtLeast("999999999"), Ground()), "Highlight"))
+    net.settle()
+    assert not drawer.isVisible(), "what it says may hold no longer"
+    drawer.show_cell(0, 0)
+    net.qtbot.waitUntil(drawer.isVisible)
+    assert "Marked" not in drawer.told.text()

@@ -13,6 +13,7 @@ from foldbasket.desktop.state.folding import Proved
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.plain import marked
+from foldbasket.folding.dress.dressed import Dressed
 from foldbasket.folding.proof import Proof
 from foldbasket.tables.column import DeferredColumn
 
@@ -102,7 +103,7 @@ class ProofDrawer(QFrame):
         header.setVisible(False)
         across.addWidget(self.table, 1)
         self.hide()
-        desk.when(Part.REPORT, self, self.hide)
+        desk.when(Part.REPORT | Part.LOOK, self, self.hide)
         desk.folding.proved.connect(self._show)
 
     def show_cell(self, row: int, column: int) -> None:
@@ -128,6 +129,9 @@ class ProofDrawer(QFrame):
         lines.append(f"<table cellspacing='0'>{rows}</table>" if rows else "")
         if proof.note:
             lines.append(escape(proof.note))
+        marks = Dressed(proved.report).said_of(proved.row, proved.column)
+        if marks:
+            lines.append(f"Marked: {escape('; '.join(marks))}.")
         beneath = "the amount beneath it agrees" if proof.is_compared else "it agrees"
         verdict = (
             "There is nothing to work out."
