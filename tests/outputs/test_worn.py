@@ -104,6 +104,12 @@ def test_html_has_every_text_ink_ground_weight_and_rule(report, tmp_path):
     assert "Freight is <not> in it." in page.text_content()
     assert page.xpath("//b") == []
     assert "prefers-color-scheme:dark" in sheet
+    drawn = [cell.get("class") for cell in page.xpath("//td[contains(@style, 'background-size')]")]
+    night = dict(re.findall(r"\.(c\d+)\{([^}]*)\}", sheet.partition("@media")[2]))
+    assert drawn, "bars are drawn, in the ink of either set"
+    for name in drawn:
+        assert re.search(r"--bar:#[0-9A-F]{6}", rules[name])
+        assert re.search(r"--bar:#[0-9A-F]{6}", night[name])
 
 
 def test_a_workbook_has_every_value_format_ink_ground_weight_and_rule(report, tmp_path):

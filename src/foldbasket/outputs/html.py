@@ -71,7 +71,7 @@ def _lines(dressed: Dressed, sheet: Sheet, rows: range, wear: Wear) -> Iterable[
     codes, bars = dressed.codes(rows, columns).tolist(), dressed.bars(rows, columns)
     worn = [wear(style) for style in dressed.palette]
     for at, line in enumerate(rows):
-        out = ["<tr>"]
+        out = ['<tr class="g">' if line and sheet.gaps[line - 1] and not report.left.is_total[line] else "<tr>"]
         name = wear(dressed.head_style(line))
         inset = "\u2003" * sheet.indent(line)
         out += [
@@ -83,7 +83,7 @@ def _lines(dressed: Dressed, sheet: Sheet, rows: range, wear: Wear) -> Iterable[
             own = worn[code]
             if style.bar and bars is not None and bars[at, column] == bars[at, column]:
                 own = (
-                    f'{own} style="{bar(style.bar, float(bars[at, column]))}"'
+                    f'{own} style="{bar("var(--bar)", float(bars[at, column]))}"'
                     if "class" in own
                     else f'{own[:-1]};{bar(style.bar, float(bars[at, column]))}"'
                 )
@@ -120,17 +120,18 @@ def page(report: Report) -> str:
         *_parts(light, wear),
         "</table>",
         *(
-            f"<p><span{wear(style)}>&nbsp;{escape(style.sign)} 1,234&nbsp;</span> {escape(words)}</p>"
+            f"<p><span{wear(style)}{_sample_bar(style)}>&nbsp;{escape(style.sign)} 1,234&nbsp;</span> {escape(words)}</p>"
             for style, words in light.legend()
         ),
         *(f"<p>{escape(note)}</p>" for note in report.look.notes),
     ]
     inks = _inks(light, dark)
-    rules = [f".{name}{{{css(style)}}}" for style, name in classes.items()]
-    night = [f".{name}{{{css(_in_other_inks(style, inks))}}}" for style, name in classes.items()]
+    rules = [f".{name}{{{_rule(style)}}}" for style, name in classes.items()]
+    night = [f".{name}{{{_rule(_in_other_inks(style, inks))}}}" for style, name in classes.items()]
     sheet = (
         f"body{{margin:2em;{paper(light)}}}table{{border-collapse:collapse;font-size:10pt}}td,th{{padding:2px 10px;font-weight:400}}"
-        f"caption{{text-align:left;padding:4px 0;color:{light.inks.muted}}}h1{{font-size:15pt;margin:0}}p{{font-size:9pt}}"
+        f"caption{{text-align:left;padding:4px 0;color:{light.inks.muted}}}h1{{font-size:15pt;margin:0}}p{{font-size:9pt;margin:6px 0}}"
+        f"tr.g>*{{border-top:7px solid transparent;background-clip:padding-box}}"
         f"{''.join(rules)}@media(prefers-color-scheme:dark){{body{{{paper(dark)}}}caption{{color:{dark.inks.muted}}}{''.join(night)}}}"
     )
     language = escape(report.locale.split("_")[0])
@@ -138,6 +139,15 @@ def page(report: Report) -> str:
         f'<!DOCTYPE html><html lang="{language}"><head><meta charset="utf-8"><meta name="color-scheme" content="light dark">'
         f"<title>{escape(report.title or report.name)}</title><style>{sheet}</style></head><body>{''.join(body)}</body></html>\n"
     )
+
+
+def _rule(style: CellStyle) -> str:
+    """The declarations of a style, the ink of its bars among them: how long each is stands on its cell."""
+    return f"{css(style)};--bar:{style.bar}" if style.bar else css(style)
+
+
+def _sample_bar(style: CellStyle) -> str:
+    return f' style="{bar("var(--bar)", 2 / 3)}"' if style.bar else ""
 
 
 def _inks(light: Dressed, dark: Dressed) -> dict[str, str]:

@@ -8,6 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
 
 from foldbasket.folding.lines.axis import EVERYTHING, Kind
 from foldbasket.folding.report.margins import MEASURE
@@ -37,6 +41,17 @@ class Sheet:
         """Whether the names of all row fields stand in one column, each level further in."""
         self.head_columns = 1 if self.indented else max(1, len(report.left.places))
         self.head_rows = max(1, len(report.top.places))
+
+    @cached_property
+    def gaps(self) -> npt.NDArray[np.bool_]:
+        """After which lines a gap sets a group apart: after its total, or before one that stands before its members."""
+        rows = self.report.left
+        after, before = np.zeros(len(rows), np.bool_), np.zeros(len(rows), np.bool_)
+        if self.report.look.layout.gap:
+            new_group = (rows.names[1:, :1] != rows.names[:-1, :1]).any(axis=1)
+            after[:-1] = (rows.kind[:-1] == Kind.SUBTOTAL) & (rows.kind[1:] != Kind.SUBTOTAL) & new_group
+            before[:-1] = (rows.kind[1:] == Kind.SUBTOTAL) & ~rows.is_total[:-1] & new_group
+        return after | before
 
     def corner(self) -> list[str]:
         """Headings of the row fields, which stand on the last head row."""

@@ -11,7 +11,6 @@ from PyQt6.QtGui import QFont, QFontMetricsF
 
 from foldbasket.desktop.widgets import theme
 from foldbasket.folding.dress.dressed import CellStyle, Dressed
-from foldbasket.folding.lines.axis import Kind
 from foldbasket.folding.report.margins import MEASURE
 from foldbasket.folding.report.report import Report
 from foldbasket.outputs.sheet import Sheet
@@ -204,18 +203,9 @@ class Geometry:
 
     @cached_property
     def line_tops(self) -> np.ndarray:
-        """Top of each line and the bottom of the last, from the first line's; a gap follows each group's total."""
-        rows = self.report.left
-        heights = np.full(len(rows), self.row_height)
-        after, before = np.zeros(len(rows), bool), np.zeros(len(rows), bool)
-        new_group = (rows.names[1:, :1] != rows.names[:-1, :1]).any(axis=1)
-        after[:-1] = (rows.kind[:-1] == Kind.SUBTOTAL) & (rows.kind[1:] != Kind.SUBTOTAL) & new_group
-        if not self.report.look.layout.gap:
-            return np.concatenate([[0.0], np.cumsum(heights)])
-        heights[after] += self.scaled(GAP)
-        # Where totals stand before their members, the gap goes above the total's line.
-        before[:-1] = (rows.kind[1:] == Kind.SUBTOTAL) & ~rows.is_total[:-1] & new_group
-        heights[before & ~after] += self.scaled(GAP)
+        """Top of each line and the bottom of the last, from the first line's; a gap sets groups apart."""
+        heights = np.full(self.report.height, self.row_height)
+        heights[self.sheet.gaps] += self.scaled(GAP)
         return np.concatenate([[0.0], np.cumsum(heights)])
 
     @cached_property
