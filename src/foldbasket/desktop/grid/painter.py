@@ -133,6 +133,9 @@ class GridPainter:
         lefts = (at.heads_width - x + at.column_edges[columns.start : columns.stop + 1]).tolist()
         tops = (at.head_height - y + at.line_tops[lines.start : lines.stop + 1]).tolist()
         is_number = [report.is_number(measure) for measure in range(len(report.measures))]
+        on_rows = report.measures_on == "rows" and bool(report.measures)
+        along, shown = (report.left, lines) if on_rows else (report.top, columns)
+        numbers = [is_number[measure] for measure in along.measure[shown.start : shown.stop].tolist()]
         hang, selection, pen = pens[0].hang if pens else 0.0, QColor(self.colours.selection), None
         text_of = report.text
         for at_line, line in enumerate(lines):
@@ -156,7 +159,7 @@ class GridPainter:
                     painter.setPen(with_pen.ink)
                     painter.setFont(with_pen.font)
                     pen = with_pen
-                if is_number[report.cell(line, column)[0]]:
+                if numbers[at_line if on_rows else at_column]:
                     # As printers set it; what is copied keeps the sign that programs read.
                     text = text.replace("-", "−", 1)
                     # A closing bracket hangs over, so that the digits stay under each other.
@@ -237,6 +240,7 @@ class GridPainter:
         edges = [at.left + EDGE]
         for width in at.head_widths:
             edges.append(edges[-1] + width)
+        pens: dict[tuple[int, bool], Pen] = {}  # styles of names are few, and live as long as the dressed report
         for line, kind, is_total in zip(lines, kinds, totals, strict=True):
             top = at.head_height + float(at.line_tops[line]) - y
             style = self.dressed.head_style(line)
@@ -256,10 +260,12 @@ class GridPainter:
                 own_place = max(0, int(left.level[line]) - 1) if in_one else place
                 field = left.places[own_place] if left.places else 0
                 outer = self.dressed.style.bold_groups and field != MEASURE and field < left.axis.depth - 1
-                own = dataclasses.replace(style, bold=style.bold or (outer and not is_total) or not left.places)
+                bold = style.bold or (outer and not is_total) or not left.places
                 if is_total and place != caption and not in_one:  # the names of what it is within are those of members
-                    own = dataclasses.replace(own, bold=outer)
-                pen = self._pen(own)
+                    bold = outer
+                pen = pens.get((id(style), bold))
+                if pen is None:
+                    pen = pens[id(style), bold] = self._pen(dataclasses.replace(style, bold=bold))
                 stop = place + 1
                 if place == caption and not in_one:  # it may run on over head columns that say nothing
                     while stop < len(left.places) and left.places[stop] != MEASURE:

@@ -60,6 +60,7 @@ class Dressed:
         self._known: dict[CellStyle, int] = {}
         self._overlays: dict[tuple[int, int, int], int] = {}
         self._base: dict[tuple[int, int], int] = {}
+        self._heads: dict[int, CellStyle] = {}
 
     # --- cells --------------------------------------------------------------
 
@@ -279,10 +280,12 @@ class Dressed:
 
     def head_style(self, row: int) -> CellStyle:
         """The style of the names of a row; the look of its member where one is said."""
-        report = self.report
-        kind = self._row_kinds[row]
-        style = self._resolved(self._row_list[int(kind)], (0, 0, -1, *([0] * len(self._of_axis(report.columns)))))
-        return dataclasses.replace(style, side=Side.LEFT, number=None)
+        kind = int(self._row_kinds[row])
+        if kind not in self._heads:
+            nothing = (0, 0, -1, *([0] * len(self._of_axis(self.report.columns))))
+            style = self._resolved(self._row_list[kind], nothing)
+            self._heads[kind] = dataclasses.replace(style, side=Side.LEFT, number=None)
+        return self._heads[kind]
 
     @cached_property
     def head(self) -> CellStyle:
