@@ -14,8 +14,8 @@ from functools import cached_property
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter, QPen
 
-from foldbasket.desktop.grid.figures import figures_of
 from foldbasket.desktop.grid.geometry import EDGE, GAP, PAD, TOP, Geometry
+from foldbasket.desktop.grid.pen import Pen, draw_rule
 from foldbasket.desktop.widgets import theme
 from foldbasket.folding.dress.dressed import CellStyle
 from foldbasket.folding.lines.axis import Kind
@@ -43,19 +43,6 @@ class Marked:
 
     def holds(self, row: int, column: int) -> bool:
         return self.top <= row <= self.bottom and self.left <= column <= self.right
-
-
-class Pen:
-    """A style, ready to draw with."""
-
-    def __init__(self, style: CellStyle, font: QFont) -> None:
-        self.style, self.font = style, font
-        self.figures, self.metrics = figures_of(font), QFontMetricsF(font)
-        self.ink, self.ground, self.edge, self.bar = (
-            QColor(each) for each in (style.ink, style.ground, style.edge, style.bar)
-        )
-        self.marks = bool(style.edge or style.bar)
-        self.hang = self.metrics.horizontalAdvance(")")
 
 
 class GridPainter:
@@ -177,14 +164,16 @@ class GridPainter:
                 shown = with_pen.metrics.elidedText(said, Qt.TextElideMode.ElideRight, inner.width() + 2)
                 painter.drawText(inner, SIDES[style.side], shown)
         if marked is not None and marked.row in lines and marked.column in columns:
-            left = at.heads_width + float(at.column_edges[marked.column]) - x
-            top = at.head_height + float(at.line_tops[marked.row]) - y
-            painter.setPen(QPen(QColor(self.colours.rows), 2))
-            painter.drawRect(
-                QRectF(
-                    left, top, float(at.column_edges[marked.column + 1] - at.column_edges[marked.column]), at.row_height
-                ).adjusted(1, 1, -1, -1)
-            )
+            self._frame(painter, marked, x, y)
+
+    def _frame(self, painter: QPainter, marked: Marked, x: float, y: float) -> None:
+        """A frame around the cell that the keyboard is on."""
+        at = self.at
+        left = at.heads_width + float(at.column_edges[marked.column]) - x
+        top = at.head_height + float(at.line_tops[marked.row]) - y
+        wide = float(at.column_edges[marked.column + 1] - at.column_edges[marked.column])
+        painter.setPen(QPen(QColor(self.colours.rows), 2))
+        painter.drawRect(QRectF(left, top, wide, at.row_height).adjusted(1, 1, -1, -1))
 
     def _pen(self, style: CellStyle) -> Pen:
         """What a style is drawn with; made once for each style of the palette."""
@@ -376,16 +365,6 @@ class GridPainter:
                 area, START, painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(width - pad))
             )
             left += width
-
-
-def draw_rule(painter: QPainter, rule: Rule, left: float, right: float, at: float, colour: QColor) -> None:
-    """Draws a rule from left to right; a double one is two thin ones."""
-    if rule is Rule.NONE:
-        return
-    painter.setPen(QPen(colour, 2 if rule is Rule.THICK else 1))
-    painter.drawLine(QPointF(left, at), QPointF(right, at))
-    if rule is Rule.DOUBLE:
-        painter.drawLine(QPointF(left, at + 2), QPointF(right, at + 2))
 
 
 def picture(geometry: Geometry, ratio: float = 1.0) -> QImage:

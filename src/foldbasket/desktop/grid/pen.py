@@ -1,0 +1,33 @@
+"""What cells and names are drawn with: a style turned into colours and figures, and its rules."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF
+from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen
+
+from foldbasket.desktop.grid.figures import figures_of
+from foldbasket.folding.dress.dressed import CellStyle
+from foldbasket.spec.look import Rule
+
+
+class Pen:
+    """A style, ready to draw with."""
+
+    def __init__(self, style: CellStyle, font: QFont) -> None:
+        self.style, self.font = style, font
+        self.figures, self.metrics = figures_of(font), QFontMetricsF(font)
+        self.ink, self.ground, self.edge, self.bar = (
+            QColor(each) for each in (style.ink, style.ground, style.edge, style.bar)
+        )
+        self.marks = bool(style.edge or style.bar)
+        self.hang = self.metrics.horizontalAdvance(")")
+
+
+def draw_rule(painter: QPainter, rule: Rule, left: float, right: float, at: float, colour: QColor) -> None:
+    """Draws a rule from left to right; a double one is two thin ones."""
+    if rule is Rule.NONE:
+        return
+    painter.setPen(QPen(colour, 2 if rule is Rule.THICK else 1))
+    painter.drawLine(QPointF(left, at), QPointF(right, at))
+    if rule is Rule.DOUBLE:
+        painter.drawLine(QPointF(left, at + 2), QPointF(right, at + 2))
