@@ -265,3 +265,27 @@ def test_bands_and_another_cut_at_once_are_refused(more):
     of = source(table("T", {"X": [1, 2, 3]}))
     with pytest.raises(FoldError, match="into bands and by something else"):
         fold(of, [measure("count")], [placed("T.X", bands=bands("width", "2"), **more)])
+
+
+def test_every_member_is_found_again_by_what_names_it():
+    of = source(
+        table(
+            "T",
+            {
+                "Text": ["a", "(blank)", "(no match)", "All others", "\\x", "\\(blank)", None, ""],
+                "Number": [1, -2, 3, None, 5, 6, 7, 8],
+                "Date": [dt.date(2026, 1, 1), None, dt.date(2025, 12, 31), *[dt.date(2024, 2, 29)] * 5],
+                "Money": [Decimal("1.50"), Decimal("-0.25"), None, *[Decimal("10.00")] * 5],
+            },
+        )
+    )
+    words = [placed("T.Text"), placed("T.Number"), placed("T.Money"), placed("T.Date"), placed("T.Date", part="month")]
+    words.append(placed("T.Date", part="weekday"))
+    words.append(placed("T.Number", bands=bands("edges", ("0", "4"))))
+    words.append(placed("T.Text", groups=Groups((Group("both", ("a", "\\x")),))))
+    for word in words:
+        report = Engine(of).fold(Fold("f", (measure("count"),), (word,)))
+        domain = report.rows.heads[0].domain
+        codes = list(range(domain.size + 1))
+        assert [domain.code_named(domain.token(code)) for code in codes] == codes
+        assert domain.code_named("nobody is called this") is None

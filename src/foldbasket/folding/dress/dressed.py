@@ -217,9 +217,8 @@ class Dressed:
         if said.member is None:
             # A field's look is that of the lines of its own level.
             return (here & (axis.level == field + 1)).astype(np.int64)
-        domain = axis.heads[field].domain
-        code = next((code for code in range(domain.size) if domain.token(code) == said.member), -1)
-        return 2 * (here & (axis.codes[:, field] == code)).astype(np.int64)
+        code = axis.heads[field].domain.code_named(said.member)
+        return 2 * (here & (axis.codes[:, field] == (-1 if code is None else code))).astype(np.int64)
 
     def _base_code(self, row_kind: int, column_kind: int) -> int:
         key = (row_kind, column_kind)

@@ -138,6 +138,16 @@ class Domain:
         key = self.key(code)
         return f"\\{key}" if key in (BLANK, NO_MATCH, OTHERS) or key.startswith("\\") else key
 
+    def code_named(self, token: str) -> int | None:
+        """The code of the member that a token names; None where there is no such member."""
+        named = {BLANK: self.blank, NO_MATCH: self.no_match, OTHERS: self.others}
+        if token in named:
+            return named[token]
+        try:
+            return self.code_of(token.removeprefix("\\"))
+        except ValueError:
+            return None
+
     def code_of(self, key: str) -> int | None:
         """The code of the member named by canonical text; None when no record has it. ValueError: not such a value."""
         if self.part is None:
