@@ -48,7 +48,8 @@ def drill_section(body: CardBody, desk: Desk, placed: Placed) -> None:
         return
     fields = into_fields(desk, placed)
     members = members_of(desk, placed.field, placed.part)
-    body.section("Drill")
+    opened = " › ".join(drill.heading or drill.field.field for drill in placed.drilled)
+    body.section("Drill", f"from {opened}" if opened else "not at all")
     if placed.drilled:
         was = placed.drilled[-1]
         body.link(f"Back to {was.heading or field_phrase(was.field.field, was.part)}", lambda: desk.do(edits.DrillBack(fold.key, placed.id)))  # fmt: skip

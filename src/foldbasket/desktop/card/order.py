@@ -80,7 +80,7 @@ def keep_section(body: CardBody, desk: Desk, placed: Placed) -> None:
     """Adds the section that shows only some members, picked by a measure after it is summed up."""
     fold = desk.fold
     assert fold is not None
-    body.section("Show")
+    body.section("Show", placed.keep.said if placed.keep is not None else "all")
     measures = [(measure.id, measure_heading(measure)) for measure in fold.measures]
     name, now = placed.field.field, placed.keep
 
