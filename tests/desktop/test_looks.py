@@ -13,10 +13,11 @@ from foldbasket.desktop.card.parts import Chooser, SectionHead
 from foldbasket.desktop.card.span import SpanDrawing
 from foldbasket.desktop.grid.geometry import EDGE
 from foldbasket.desktop.widgets.finder import Finder
-from foldbasket.folding.dress.conditions.ends import AmongBottom
+from foldbasket.folding.dress.conditions.ends import AmongBottom, AmongTop
 from foldbasket.folding.dress.conditions.thresholds import AtLeast
 from foldbasket.folding.dress.dressed import Dressed
 from foldbasket.folding.dress.forms.marks import Ground, Ink
+from foldbasket.spec.field import FieldRef
 from foldbasket.spec.look import Highlight
 from foldbasket.styling.styles import Colour
 
@@ -390,3 +391,13 @@ def test_the_proof_of_a_marked_cell_says_why_it_is_marked(net):
     drawer.show_cell(0, 0)
     net.qtbot.waitUntil(drawer.isVisible)
     assert "Marked" not in drawer.told.text()
+
+
+def test_a_highlight_of_dates_begins_with_the_last_of_them(net):
+    net.desk.words.change("net", "Largest date", aggregate="largest", field=FieldRef("Order lines", "Order date"))
+    net.settle()
+    net.unfold("Highlights")
+    press(net, "Add a highlight")
+    assert net.desk.fold.look.highlights[0].when == AmongTop("1")
+    assert net.workspace.grid.geometry_of.dressed.problems == []
+    assert not [each for each in net.workspace.card.body.findChildren(QLabel) if each.property("role") == "warning"]

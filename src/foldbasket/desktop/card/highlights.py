@@ -16,6 +16,7 @@ from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.card.span import SpanDrawing
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.widgets.plain import tip
+from foldbasket.folding.dress.conditions.ends import AmongTop
 from foldbasket.folding.dress.conditions.thresholds import Above, AtLeast, AtMost, Below, InRange, Threshold
 from foldbasket.folding.dress.dressed import Dressed
 from foldbasket.folding.dress.forms.marks import Ground
@@ -74,12 +75,14 @@ def _opens(desk: Desk, highlight: Highlight) -> Callable[[], None]:
 
 
 def _add(desk: Desk, fold: Fold, measure: Measure, dressed: Dressed) -> None:
-    """A new highlight, which begins with the upper quarter of the measure's own values."""
+    """A new highlight, which begins with the upper quarter of the measure's own numbers, or the last of what are none."""
     taken = {each.id for each in fold.look.highlights}
     id = next(f"h{number}" for number in range(1, 10_000) if f"h{number}" not in taken)
     values = _values(dressed, measure.id)
     start = f"{_round(float(np.quantile(values, 0.75))):f}" if len(values) else "0"
-    made = Highlight(id, measure.id, AtLeast(start), Ground())
+    at = next(at for at, each in enumerate(dressed.report.measures) if each.id == measure.id)
+    when = AtLeast(start) if dressed.report.is_number(at) else AmongTop("1")
+    made = Highlight(id, measure.id, when, Ground())
     desk.view.highlight = id
     desk.do(edits.PutHighlight(fold.key, made, f"Highlight {dressed.words(made)}"))
 
