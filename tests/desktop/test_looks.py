@@ -401,3 +401,25 @@ def test_a_highlight_of_dates_begins_with_the_last_of_them(net):
     assert net.desk.fold.look.highlights[0].when == AmongTop("1")
     assert net.workspace.grid.geometry_of.dressed.problems == []
     assert not [each for each in net.workspace.card.body.findChildren(QLabel) if each.property("role") == "warning"]
+
+
+def test_language_currency_and_day_of_the_basket_are_set_on_the_card_of_the_report(net):
+    net.desk.select_word(None)
+    net.unfold("Whole basket")
+    before = net.table()
+    choose(net, "Language", "German")
+    assert net.desk.basket.locale.startswith("de")
+    assert [row[3] for row in net.table()] == [row[3].replace(",", ".") for row in before]
+    choose(net, "Currency", "CHF")
+    assert net.desk.report.currency == "CHF"
+    choose(net, "As of", "a date")
+    type_into(net, "Date", "2026-02-30")
+    assert "is not a date" in str(net.errors.pop())
+    type_into(net, "Date", "2026-03-31")
+    assert net.desk.basket.as_of == "2026-03-31"
+    assert states(net)["Whole basket"].endswith("CHF")
+    choose(net, "As of", "today")
+    for _ in range(5):
+        net.desk.undo()
+    net.settle()
+    assert net.table() == before

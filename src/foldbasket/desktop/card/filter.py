@@ -18,6 +18,7 @@ from foldbasket.desktop.card.formula import condition_card
 from foldbasket.desktop.card.offer import alternatives_section, picker_section
 from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody, Chooser, Line
+from foldbasket.desktop.card.settings import as_of_choice
 from foldbasket.desktop.card.span import SpanDrawing
 from foldbasket.desktop.card.tick import member_model, why_no_list
 from foldbasket.desktop.desk import Desk
@@ -208,17 +209,7 @@ def _relative(desk: Desk, body: CardBody, rule: Relative, column: Column, become
         body.text(f"Now that is {meant.low[:10]} to {meant.high[:10]}.", "quiet")
     except FoldBasketError as error:
         body.text(str(error), "warning")
-    shown = desk.basket.as_of if desk.basket.as_of in ("latest", "today") else "date"
-
-    def as_of(value: str) -> None:
-        day = value
-        if value == "date":
-            day = (latest_day(desk.source.column(rule.field)) or datetime.date.today()).isoformat()
-        desk.do(edits.ChangeBasket({"as_of": day}, "Change the as-of date"))
-
-    body.choice("As of", (("latest", "the latest date"), ("today", "today"), ("date", "a date")), shown, as_of)
-    if shown == "date":
-        body.entry("Date", desk.basket.as_of, "2026-09-30", lambda text: desk.do(edits.ChangeBasket({"as_of": text.strip()}, "Change the as-of date")))  # fmt: skip
+    as_of_choice(desk, body, lambda: latest_day(desk.source.column(rule.field)) or datetime.date.today())
 
 
 def _members(desk: Desk, body: CardBody, rule: Members, column: Column, become: Become) -> None:

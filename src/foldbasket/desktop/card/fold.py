@@ -11,6 +11,7 @@ from foldbasket.baskets.naming import is_unnamed, label_of
 from foldbasket.desktop.card.highlights import all_highlights_section
 from foldbasket.desktop.card.looks import lines_section
 from foldbasket.desktop.card.parts import CardBody
+from foldbasket.desktop.card.settings import settings_section
 from foldbasket.desktop.card.style import layout_section, style_section, titles_section
 from foldbasket.desktop.desk import Desk
 from foldbasket.sentence.phrases import placed_heading
@@ -66,6 +67,7 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
     all_highlights_section(desk, body, fold)
     layout_section(desk, body, fold)
     titles_section(desk, body, fold)
+    settings_section(desk, body)
     if not fold.is_empty:
         body.section("How it is worked out", "")
         for number, step in enumerate(steps_of(fold, desk.source, desk.basket.locale), 1):

@@ -105,7 +105,7 @@ class CardPanel(QScrollArea):
                 desk.view.alternative,
                 desk.view.drafted is None,
                 (desk.view.highlight, desk.view.looked, desk.view.line, desk.view.level),
-                (desk.basket.style, desk.basket.styles),
+                (desk.basket.style, desk.basket.styles, desk.basket.locale, desk.basket.currency, desk.basket.as_of),
             )
             if spec is None
             else (spec, (spec.key, desk.view.field))
