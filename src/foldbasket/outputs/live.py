@@ -32,6 +32,8 @@ class LiveSums:
 
     def __init__(self, report: Report, first: tuple[int, int]) -> None:
         self.report, self._first = report, first
+        self._known: dict[tuple[int, int, int], Mask] = {}
+        self._placed: dict[tuple[int, int, int], list[tuple[int, int]]] = {}
 
     def formula(self, row: int, column: int) -> str | None:
         """The sum of a total's cell, as “=SUM(C5:C9)”; None where it is to be a number."""
@@ -68,10 +70,6 @@ class LiveSums:
             known = self._known[axis, measure, line] = _add_up(self.report.blocks[measure], axis, line, parts)
         return known
 
-    @cached_property
-    def _known(self) -> dict[tuple[int, int, int], Mask]:
-        return {}
-
     def _places(self, axis: int, line: int, measure: int) -> list[tuple[int, int]]:
         """Where the parts of a total stand in the report, as first and last of what is side by side."""
         found = self._placed.get((axis, line, measure))
@@ -79,10 +77,6 @@ class LiveSums:
             margin, lines = ((self.report.left, self._down), (self.report.top, self._across))[axis]
             found = self._placed[axis, line, measure] = _ranges(margin, lines[line], measure)
         return found
-
-    @cached_property
-    def _placed(self) -> dict[tuple[int, int, int], list[tuple[int, int]]]:
-        return {}
 
 
 def _ranges(margin: Margin, lines: Lines, measure: int) -> list[tuple[int, int]]:

@@ -145,6 +145,15 @@ def save_with_data(window: Any) -> None:
 # --- writing ------------------------------------------------------------------
 
 
+def _file_to_write(window: Any, title: str, name: str, shape: str) -> Path | None:
+    """The file that is asked for, with the ending of the chosen kind where none was typed; None where the question was left."""
+    chosen, kind = QFileDialog.getSaveFileName(window, title, name, kinds_to_write(shape))
+    if not chosen:
+        return None
+    path = Path(chosen)
+    return path if path.suffix else path.with_suffix(kind.rpartition("*")[2].rstrip(")"))
+
+
 @action("Write the report to a file…", "File", "Ctrl+E", line=True, needs="report")
 def write_report(window: Any) -> None:
     """Asks for a file and writes the report in view to it."""
@@ -155,10 +164,9 @@ def write_report(window: Any) -> None:
         return
     name = label_of(desk.fold, desk.source) if desk.fold is not None else desk.report.name
     name = name.replace("/", "-").replace("›", "-")
-    chosen, kind = QFileDialog.getSaveFileName(window, "Write the report", f"{name}.xlsx", kinds_to_write())
-    if chosen:
-        path = Path(chosen)
-        desk.output.write_report(path if path.suffix else path.with_suffix(kind.rpartition("*")[2].rstrip(")")))
+    path = _file_to_write(window, "Write the report", f"{name}.xlsx", "table")
+    if path is not None:
+        desk.output.write_report(path)
 
 
 @action("Write cells as records…", "File", needs="report")
@@ -166,12 +174,9 @@ def write_cells(window: Any) -> None:
     """Asks for a file and writes the cells as records to it."""
     report = window.desk.report
     if report is not None:
-        chosen, _ = QFileDialog.getSaveFileName(
-            window, "Write cells as records", f"{report.name} cells.csv", kinds_to_write("cells")
-        )
-        if chosen:
-            path = Path(chosen)
-            window.desk.output.write_report(path if path.suffix else path.with_suffix(".csv"), "cells")
+        path = _file_to_write(window, "Write cells as records", f"{report.name} cells.csv", "cells")
+        if path is not None:
+            window.desk.output.write_report(path, "cells")
 
 
 @action("Write a workbook that adds up itself…", "File", needs="report")
@@ -179,11 +184,9 @@ def write_sums(window: Any) -> None:
     """Asks for a file and writes the report with totals as sums."""
     report = window.desk.report
     if report is not None:
-        chosen, _ = QFileDialog.getSaveFileName(
-            window, "Write a workbook that adds up itself", f"{report.name}.xlsx", kinds_to_write("sums")
-        )
-        if chosen:
-            window.desk.output.write_report(Path(chosen).with_suffix(".xlsx"), "sums")
+        path = _file_to_write(window, "Write a workbook that adds up itself", f"{report.name}.xlsx", "sums")
+        if path is not None:
+            window.desk.output.write_report(path.with_suffix(".xlsx"), "sums")
 
 
 @action("Quit", "File", "Ctrl+Q", line=True)

@@ -80,8 +80,8 @@ def _add(desk: Desk, fold: Fold, measure: Measure, dressed: Dressed) -> None:
     id = next(f"h{number}" for number in range(1, 10_000) if f"h{number}" not in taken)
     values = _values(dressed, measure.id)
     start = f"{_round(float(np.quantile(values, 0.75))):f}" if len(values) else "0"
-    at = next(at for at, each in enumerate(dressed.report.measures) if each.id == measure.id)
-    when = AtLeast(start) if dressed.report.is_number(at) else AmongTop("1")
+    at = dressed.report.measure_at(measure.id)
+    when = AtLeast(start) if at is not None and dressed.report.is_number(at) else AmongTop("1")
     made = Highlight(id, measure.id, when, Ground())
     desk.view.highlight = id
     desk.do(edits.PutHighlight(fold.key, made, f"Highlight {dressed.words(made)}"))
@@ -223,7 +223,8 @@ def _values(dressed: Dressed, measure: str) -> np.ndarray:
     from foldbasket.folding.dress.judged import Cells
 
     report = dressed.report
-    at = next(at for at, each in enumerate(report.measures) if each.id == measure)
+    at = report.measure_at(measure)
+    assert at is not None
     cells = Cells(report.blocks[at], report.rows, report.columns)
     return cells.floats[cells.known] if report.is_number(at) else np.zeros(0)
 

@@ -35,8 +35,8 @@ def forms_of(report: Report) -> list[tuple[NumberStyle, str]]:
 def number_section(desk: Desk, body: CardBody, measure: Measure) -> None:
     """Adds the section."""
     report = desk.report
-    at = next((at for at, each in enumerate(report.measures) if each.id == measure.id), -1) if report else -1
-    if report is None or at < 0 or not report.is_number(at):
+    at = report.measure_at(measure.id) if report is not None else None
+    if report is None or at is None or not report.is_number(at):
         return
     style = measure.number
     sample = _Sample(report, at)

@@ -120,7 +120,7 @@ class GridPainter:
         lefts = (at.heads_width - x + at.column_edges[columns.start : columns.stop + 1]).tolist()
         tops = (at.head_height - y + at.line_tops[lines.start : lines.stop + 1]).tolist()
         is_number = [report.is_number(measure) for measure in range(len(report.measures))]
-        on_rows = report.measures_on == "rows" and bool(report.measures)
+        on_rows = report.on_rows
         along, shown = (report.left, lines) if on_rows else (report.top, columns)
         numbers = [is_number[measure] for measure in along.measure[shown.start : shown.stop].tolist()]
         hang, selection, pen = pens[0].hang if pens else 0.0, QColor(self.colours.selection), None

@@ -15,9 +15,8 @@ import numpy as np
 import numpy.typing as npt
 from babel.numbers import format_decimal
 
-from foldbasket.errors import FoldError
 from foldbasket.folding.dress.judged import Mask
-from foldbasket.folding.dress.lit import Lit, judge
+from foldbasket.folding.dress.lit import Lit, lit_of
 from foldbasket.folding.lines.axis import Axis, Kind
 from foldbasket.folding.report.margins import Margin
 from foldbasket.folding.report.report import Report, default_pattern
@@ -55,7 +54,6 @@ class Dressed:
         self.report, self.paper = report, paper
         self.style: Style = report.style
         self.inks: Inks = report.style.inks(paper)
-        self._problems: list[str] = []
         self.palette: list[CellStyle] = []
         self._known: dict[CellStyle, int] = {}
         self._overlays: dict[tuple[int, int, int], int] = {}
@@ -98,7 +96,7 @@ class Dressed:
     def _measures(self, rows: range, columns: range) -> npt.NDArray[np.int64]:
         """The measure of each cell of a block."""
         report = self.report
-        if report.measures_on == "rows" and report.measures:
+        if report.on_rows:
             return np.broadcast_to(report.left.measure[rows.start : rows.stop, None], (len(rows), len(columns)))
         return np.broadcast_to(report.top.measure[None, columns.start : columns.stop], (len(rows), len(columns)))
 
@@ -301,22 +299,15 @@ class Dressed:
     # --- highlights ---------------------------------------------------------
 
     @cached_property
-    def lit(self) -> list[Lit]:
+    def lit(self) -> tuple[Lit, ...]:
         """Every highlight of a measure that is there, in their order."""
-        found = []
-        for highlight in self.report.look.highlights:
-            at = next((at for at, each in enumerate(self.report.measures) if each.id == highlight.measure), None)
-            if at is not None:
-                try:
-                    found.append(judge(self.report, highlight, at))
-                except FoldError as error:
-                    self._problems.append(f"the highlight “{self.words(highlight)}”: {error}")
-        return found
+        return lit_of(self.report).lit
 
     @property
     def problems(self) -> list[str]:
         """Why a highlight could not be judged, in words."""
-        return self._problems if self.lit is not None else []
+        failed = lit_of(self.report).failed
+        return [f"the highlight “{self.words(highlight)}”: {error}" for highlight, error in failed]
 
     def words(self, highlight: Highlight) -> str:
         """The line of words of a highlight: “Net sales at least 250,000”."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from weakref import WeakKeyDictionary
 
 import numpy as np
 import numpy.typing as npt
@@ -30,14 +31,41 @@ class Lit:
         return int(self.holds.sum())
 
 
+@dataclass(frozen=True, eq=False)
+class AllLit:
+    """The highlights of a report, and those that could not be judged, each with why."""
+
+    lit: tuple[Lit, ...]
+    failed: tuple[tuple[Highlight, FoldError], ...]
+
+
+_known: WeakKeyDictionary[Report, AllLit] = WeakKeyDictionary()
+
+
+def lit_of(report: Report) -> AllLit:
+    """Every highlight of a measure that is there, in their order: judged once a report, whatever form of it is drawn or written."""
+    found = _known.get(report)
+    if found is None:
+        lit, failed = [], []
+        for highlight in report.look.highlights:
+            at = report.measure_at(highlight.measure)
+            if at is not None:
+                try:
+                    lit.append(judge(report, highlight, at))
+                except FoldError as error:
+                    failed.append((highlight, error))
+        found = _known[report] = AllLit(tuple(lit), tuple(failed))
+    return found
+
+
 def judge(report: Report, highlight: Highlight, measure: int) -> Lit:
     """Judges every cell of a measure. Raises FoldError where the highlight compares with what is not there."""
     form = type(highlight.form)
 
     def block_of(key: str) -> Block:
-        for at, each in enumerate(report.measures):
-            if each.id == key:
-                return report.blocks[at]
+        at = report.measure_at(key)
+        if at is not None:
+            return report.blocks[at]
         raise FoldError("the measure that it compares with was taken out.", todo="Choose another one.")
 
     cells = Cells(report.blocks[measure], report.rows, report.columns, highlight.within, highlight.totals, block_of)

@@ -97,19 +97,24 @@ class Report:
     @cached_property
     def left(self) -> Margin:
         """What each row stands for."""
-        return Margin(self.rows, self._headings if self._on_rows else None, self.measures_at, self.look.layout.alone)
+        return Margin(self.rows, self._headings if self.on_rows else None, self.measures_at, self.look.layout.alone)
 
     @cached_property
     def top(self) -> Margin:
         """What each column stands for."""
-        return Margin(self.columns, None if self._on_rows else self._headings, self.measures_at, self.look.layout.alone)
+        return Margin(self.columns, None if self.on_rows else self._headings, self.measures_at, self.look.layout.alone)
 
     @property
     def _headings(self) -> list[str]:
         return [measure.heading for measure in self.measures]
 
+    def measure_at(self, id: str) -> int | None:
+        """Which of the measures has an id; None where it was taken out."""
+        return next((at for at, each in enumerate(self.measures) if each.id == id), None)
+
     @property
-    def _on_rows(self) -> bool:
+    def on_rows(self) -> bool:
+        """Whether the measures stand along the rows."""
         return self.measures_on == "rows" and bool(self.measures)
 
     @property
@@ -123,7 +128,7 @@ class Report:
     def cell(self, row: int, column: int) -> tuple[int, int, int]:
         """Where a cell's value stands: its measure, and its line of the row axis and of the column axis."""
         (lines, one), (across, two) = self._slots
-        return (one[row] if self._on_rows else two[column]), lines[row], across[column]
+        return (one[row] if self.on_rows else two[column]), lines[row], across[column]
 
     @cached_property
     def _slots(self) -> tuple[tuple[list[int], list[int]], tuple[list[int], list[int]]]:

@@ -46,6 +46,15 @@ class End(ConditionStruct, frozen=True):
     compares: ClassVar[bool] = True
     picking: ClassVar[type[Picking]]
     """The picking that keeps members in the same way."""
+    largest: ClassVar[bool]
+    percent: ClassVar[bool] = False
+
+    @property
+    def said(self) -> str:
+        return f"among the {'top' if self.largest else 'bottom'} {self.number}{' %' if self.percent else ''}"
+
+    def holds(self, cells: Cells) -> Mask:
+        return _ends(cells, self.number, self.percent, self.largest)
 
     def keep(self, measure: str) -> Keep:
         return self.picking(measure, number=self.number)
@@ -58,13 +67,7 @@ class AmongTop(End, frozen=True, tag="top"):
     standing: ClassVar[int] = 70
     label: ClassVar[str] = "among the top"
     picking: ClassVar[type[Picking]] = Top
-
-    @property
-    def said(self) -> str:
-        return f"among the top {self.number}"
-
-    def holds(self, cells: Cells) -> Mask:
-        return _ends(cells, self.number, percent=False, largest=True)
+    largest: ClassVar[bool] = True
 
 
 @entered
@@ -74,13 +77,7 @@ class AmongBottom(End, frozen=True, tag="bottom"):
     standing: ClassVar[int] = 80
     label: ClassVar[str] = "among the bottom"
     picking: ClassVar[type[Picking]] = Bottom
-
-    @property
-    def said(self) -> str:
-        return f"among the bottom {self.number}"
-
-    def holds(self, cells: Cells) -> Mask:
-        return _ends(cells, self.number, percent=False, largest=False)
+    largest: ClassVar[bool] = False
 
 
 @entered
@@ -90,13 +87,8 @@ class AmongTopPercent(End, frozen=True, tag="top percent"):
     standing: ClassVar[int] = 90
     label: ClassVar[str] = "among the top percent"
     picking: ClassVar[type[Picking]] = TopPercent
-
-    @property
-    def said(self) -> str:
-        return f"among the top {self.number} %"
-
-    def holds(self, cells: Cells) -> Mask:
-        return _ends(cells, self.number, percent=True, largest=True)
+    largest: ClassVar[bool] = True
+    percent: ClassVar[bool] = True
 
 
 @entered
@@ -106,10 +98,5 @@ class AmongBottomPercent(End, frozen=True, tag="bottom percent"):
     standing: ClassVar[int] = 100
     label: ClassVar[str] = "among the bottom percent"
     picking: ClassVar[type[Picking]] = BottomPercent
-
-    @property
-    def said(self) -> str:
-        return f"among the bottom {self.number} %"
-
-    def holds(self, cells: Cells) -> Mask:
-        return _ends(cells, self.number, percent=True, largest=False)
+    largest: ClassVar[bool] = False
+    percent: ClassVar[bool] = True

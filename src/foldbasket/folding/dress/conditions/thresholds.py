@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated, ClassVar
 
 from foldbasket.folding.dress.judged import Cells, Mask
-from foldbasket.folding.layout.pickings.where import Sign, WhereValue
+from foldbasket.folding.layout.pickings.where import TESTS, Sign, WhereValue
 from foldbasket.kinds import entered, set_by
 from foldbasket.spec.look import ConditionStruct
 from foldbasket.spec.order import Keep
@@ -23,6 +23,9 @@ class Threshold(ConditionStruct, frozen=True):
     def keep(self, measure: str) -> Keep:
         return WhereValue(measure, sign=self.sign, number=self.value)
 
+    def holds(self, cells: Cells) -> Mask:
+        return cells.known & TESTS[self.sign](cells.against(self.value), 0)
+
     @property
     def said(self) -> str:
         return f"{type(self).label} {self.value}"
@@ -36,9 +39,6 @@ class AtLeast(Threshold, frozen=True, tag="at least"):
     label: ClassVar[str] = "at least"
     sign: ClassVar[Sign] = Sign.FROM
 
-    def holds(self, cells: Cells) -> Mask:
-        return cells.known & (cells.against(self.value) >= 0)
-
 
 @entered
 class AtMost(Threshold, frozen=True, tag="at most"):
@@ -47,9 +47,6 @@ class AtMost(Threshold, frozen=True, tag="at most"):
     standing: ClassVar[int] = 20
     label: ClassVar[str] = "at most"
     sign: ClassVar[Sign] = Sign.UP_TO
-
-    def holds(self, cells: Cells) -> Mask:
-        return cells.known & (cells.against(self.value) <= 0)
 
 
 @entered
@@ -60,9 +57,6 @@ class Above(Threshold, frozen=True, tag="above"):
     label: ClassVar[str] = "above"
     sign: ClassVar[Sign] = Sign.ABOVE
 
-    def holds(self, cells: Cells) -> Mask:
-        return cells.known & (cells.against(self.value) > 0)
-
 
 @entered
 class Below(Threshold, frozen=True, tag="below"):
@@ -71,9 +65,6 @@ class Below(Threshold, frozen=True, tag="below"):
     standing: ClassVar[int] = 40
     label: ClassVar[str] = "below"
     sign: ClassVar[Sign] = Sign.BELOW
-
-    def holds(self, cells: Cells) -> Mask:
-        return cells.known & (cells.against(self.value) < 0)
 
 
 @entered
@@ -100,6 +91,3 @@ class Equal(Threshold, frozen=True, tag="equal"):
     standing: ClassVar[int] = 60
     label: ClassVar[str] = "equal to"
     sign: ClassVar[Sign] = Sign.EQUAL
-
-    def holds(self, cells: Cells) -> Mask:
-        return cells.known & (cells.against(self.value) == 0)
