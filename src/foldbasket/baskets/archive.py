@@ -46,22 +46,19 @@ def archive_of(path: Path):  # type: ignore[no-untyped-def]
         with zipfile.ZipFile(path) as archive:
             yield archive
     except zipfile.BadZipFile as error:
-        raise BasketError(
-            f"the basket's archive is broken ({error}).",
-            where=path.name,
-            todo=f"The earlier copy, “{path.name}~”, may still open.",
-        ) from None
+        raise _broken("the basket's archive", error, path) from None
+
+
+def _broken(what: str, error: Exception, path: Path) -> BasketError:
+    todo = f"The earlier copy, “{path.name}~”, may still open."
+    return BasketError(f"{what} is broken ({error}).", where=path.name, todo=todo)
 
 
 def _entry(archive: zipfile.ZipFile, name: str, path: Path) -> bytes:
     try:
         return archive.read(name)
     except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError, zipfile.zlib.error, OSError) as error:  # type: ignore[attr-defined]
-        raise BasketError(
-            f"“{name}” in the basket's archive is broken ({error}).",
-            where=path.name,
-            todo=f"The earlier copy, “{path.name}~”, may still open.",
-        ) from None
+        raise _broken(f"“{name}” in the basket's archive", error, path) from None
 
 
 def bounded(info: zipfile.ZipInfo, most: int, path: Path) -> None:

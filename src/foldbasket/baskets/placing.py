@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Container
 
 import msgspec
 import numpy as np
@@ -152,5 +153,9 @@ def records_measure(fold: Fold) -> Measure:
 
 def free_id(fold: Fold) -> str:
     """An id that no word of the fold has."""
-    taken = {word.id for word in fold.words()}
-    return next(new for number in itertools.count(1) if (new := f"w{number}") not in taken)
+    return first_free("w", {word.id for word in fold.words()})
+
+
+def first_free(lead: str, taken: Container[str]) -> str:
+    """The lead with the first number behind it that makes a name nobody has."""
+    return next(new for number in itertools.count(1) if (new := f"{lead}{number}") not in taken)

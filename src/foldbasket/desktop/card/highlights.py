@@ -10,6 +10,7 @@ import msgspec
 import numpy as np
 
 from foldbasket.baskets import edits
+from foldbasket.baskets.placing import first_free
 from foldbasket.desktop.card.handlist import HandList
 from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody
@@ -76,8 +77,7 @@ def _opens(desk: Desk, highlight: Highlight) -> Callable[[], None]:
 
 def _add(desk: Desk, fold: Fold, measure: Measure, dressed: Dressed) -> None:
     """A new highlight, which begins with the upper quarter of the measure's own numbers, or the last of what are none."""
-    taken = {each.id for each in fold.look.highlights}
-    id = next(f"h{number}" for number in range(1, 10_000) if f"h{number}" not in taken)
+    id = first_free("h", {each.id for each in fold.look.highlights})
     values = _values(dressed, measure.id)
     start = f"{_round(float(np.quantile(values, 0.75))):f}" if len(values) else "0"
     at = dressed.report.measure_at(measure.id)

@@ -11,6 +11,7 @@ import msgspec
 from PyQt6.QtGui import QFontDatabase
 
 from foldbasket.baskets import edits
+from foldbasket.baskets.placing import first_free
 from foldbasket.desktop import memory
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
@@ -35,8 +36,7 @@ INKS = (("paper", "Paper"), ("ink", "Ink"), ("muted", "Quiet ink"), ("rule", "Ru
 def make_own(desk: Desk, fold: Fold, style: Style) -> None:
     """Adds a copy of a style to the basket's own, and has the report wear it; one step."""
     taken = {each.key for each in (*STYLES.values(), *desk.basket.styles)}
-    number = next(number for number in range(1, 1_000) if f"own{number}" not in taken)
-    made = msgspec.structs.replace(style, key=f"own{number}", label=f"{style.label}, my own")
+    made = msgspec.structs.replace(style, key=first_free("own", taken), label=f"{style.label}, my own")
     put(desk, fold, made, f"A style of my own, from {style.label}")
 
 

@@ -12,7 +12,7 @@ from PyQt6.QtCore import QObject
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.calculated import Calculated
-from foldbasket.baskets.placing import free_id
+from foldbasket.baskets.placing import first_free, free_id
 from foldbasket.desktop.state.board import Board
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError, FormulaError
@@ -196,7 +196,7 @@ class FormulaWork:
             desk.failed.emit(error)
             return
         taken = set(desk.source.table(base).columns)
-        name = name or next(f"Field {number}" for number in range(1, 10_000) if f"Field {number}" not in taken)
+        name = name or first_free("Field ", taken)
         if name in taken:
             self._complain(f"“{desk.source.called(base)}” has a field “{name}” already.", "Choose another name.")
             return
