@@ -176,7 +176,7 @@ def write_cells(window: Any) -> None:
     if report is not None:
         path = _file_to_write(window, "Write cells as records", f"{report.name} cells.csv", "cells")
         if path is not None:
-            window.desk.output.write_report(path, "cells")
+            window.desk.output.write_report(path if path.suffix else path.with_suffix(".csv"), "cells")
 
 
 @action("Write a workbook that adds up itself…", "File", needs="report")
