@@ -121,6 +121,16 @@ def test_cells_are_written_as_records_and_a_bad_ending_is_said(driver, demo, tmp
     assert "no format ends in “.doc”" in driver.errors.pop().what
 
 
+def test_the_fold_is_written_as_sql_for_the_server_that_is_chosen(driver, demo, tmp_path, monkeypatch):
+    driver.open(demo)
+    path = tmp_path / "fold.sql"
+    for label, quote in (("SQL for MariaDB (*.sql)", "`Customers`"), ("SQL for PostgreSQL (*.sql)", '"Customers"')):
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, label=label, **__: (str(path), label))
+        driver.act("Write the fold as SQL for a server…")
+        driver.settle()
+        assert quote in path.read_text("utf-8")
+
+
 def test_closing_the_dialogs_without_a_choice_does_nothing(driver, demo, monkeypatch):
     driver.open(demo)
     before = driver.desk.basket

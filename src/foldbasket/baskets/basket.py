@@ -13,7 +13,7 @@ from foldbasket.errors import BasketError
 from foldbasket.folding.report.report import Report
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source
-from foldbasket.spec.field import Shared
+from foldbasket.spec.field import FieldRef, Shared
 from foldbasket.spec.fold import Fold
 from foldbasket.styling.dates import CALENDAR_YEAR, Fiscal
 from foldbasket.styling.styles import Style, style_named
@@ -95,7 +95,8 @@ class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
 
     def joined(self, tables: Mapping[str, Table]) -> Source:
         """The basket's tables, once they are read, mended and calculated, with its links and what it says about them."""
-        return Source(tables, self.links, self.shared, self.fiscal)
+        formulas = {FieldRef(each.table, each.name): each.formula for each in self.calculated}
+        return Source(tables, self.links, self.shared, self.fiscal, formulas)
 
     def source(self, key: str) -> SourceSpec:
         """The source that a key refers to, or a BasketError."""

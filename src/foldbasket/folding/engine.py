@@ -8,7 +8,6 @@ import threading
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from functools import partial
-from typing import NamedTuple
 
 import msgspec
 import numpy as np
@@ -16,6 +15,7 @@ import numpy.typing as npt
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.cubes.maker import LocalMaker
+from foldbasket.folding.filters.about import Compute
 from foldbasket.folding.filters.onefield import RecordFilter
 from foldbasket.folding.layout.frame import axis_of
 from foldbasket.folding.layout.laying import Laying, Word, word_of
@@ -24,8 +24,9 @@ from foldbasket.folding.lines.axis import Head
 from foldbasket.folding.members.domain import Domain
 from foldbasket.folding.plan.bases import Base, bases_of
 from foldbasket.folding.plan.plan import AxisField, plan_of
-from foldbasket.folding.plan.summary import Expanded, expanded
+from foldbasket.folding.plan.summary import Based, expanded
 from foldbasket.folding.report.report import Counted, MeasureHead, Report
+from foldbasket.folding.statement.statement import statement_of
 from foldbasket.folding.states.aggregates.aggregate import Aggregate, Operand, aggregate_named
 from foldbasket.folding.states.quantities import record_at
 from foldbasket.formulas.checking import Checked
@@ -36,19 +37,12 @@ from foldbasket.sentence.phrases import headings_of, placed_heading, sentence_of
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
 from foldbasket.spec.fold import FORMULA, Fold, Measure, Placed, TotalOf
+from foldbasket.sql.dialects import DIALECTS
 from foldbasket.styling.styles import style_named
 from foldbasket.tables.column import CodedColumn, Column
 from foldbasket.tables.progress import Progress
 
 Mask = npt.NDArray[np.bool_]
-
-
-class _Based(NamedTuple):
-    fold: Fold
-    filters: tuple[Filter, ...]
-    made: Expanded
-    measures: list[Measure]
-    bases: list[Base]
 
 
 class Engine:
@@ -76,25 +70,24 @@ class Engine:
         with self._lock:
             return self._fold(fold, progress, over)
 
-    def _based(self, asked: Fold, over: Mapping[str, str] | None) -> _Based:
-        """A fold with its conditions checked, its measures with those that formulas are made of, and what each is aggregated over."""
+    def _based(self, asked: Fold, over: Mapping[str, str] | None, compute: Compute) -> Based:
         filters = self._telling(asked.filters)
         fold = msgspec.structs.replace(asked, filters=filters)
-        made = expanded(fold, self.source, self.computed)
+        made = expanded(fold, self.source, compute)
         measures = [self._completed(measure) for measure in made.measures]
         bases = _given(measures, over) if over else bases_of(self.source, fold, measures, made.fields_of)
         for base in bases:
             for at in base.measures:
-                measures[at] = made.on(measures[at], base.table, self.source, self.computed)
-        return _Based(fold, filters, made, measures, bases)
+                measures[at] = made.on(measures[at], base.table, self.source, compute)
+        return Based(fold, filters, made, measures, bases)
 
     def tables_of(self, fold: Fold) -> dict[str, str]:
         """The table that each measure of a fold, and each that its formulas are made of, is aggregated over; by the measure's id."""
-        found = self._based(fold, None)
+        found = self._based(fold, None, self.computed)
         return {found.measures[at].id: base.table for base in found.bases for at in base.measures}
 
     def _fold(self, asked: Fold, progress: Progress, over: Mapping[str, str] | None) -> Report:
-        fold, filters, made, measures, bases = self._based(asked, over)
+        fold, filters, made, measures, bases = self._based(asked, over, self.computed)
         shares = [self._share(base, fold, filters, measures, progress) for base in bases]
         progress.step("Laying out", 0.0)
         self.ran["frame"] += 1
@@ -142,6 +135,29 @@ class Engine:
             look=asked.look,
             style=style_named(asked.look.style),
             remarks=tuple(self._unknown_members(asked)),
+            statement=partial(self.statement, asked),
+        )
+
+    def statement(self, fold: Fold, dialect: str) -> str:
+        """A fold as one SQL statement, by the name of a dialect. Raises NoSqlError for what it does not say, FoldError or LinkError
+        where the fold cannot be answered at all."""
+        behind: dict[FieldRef, Checked] = {}
+
+        def compute(formula: Checked, base: str) -> FieldRef:
+            ref = FieldRef(base, f"={formula.text} {len(behind)}")
+            behind[ref] = formula
+            return ref
+
+        return statement_of(
+            self._based(fold, None, compute),
+            self.source,
+            DIALECTS[dialect],
+            self,
+            behind,
+            headings_of(fold, self.source),
+            sentence_of(fold, self.source, self.locale),
+            self.locale,
+            partial(as_of_day, self.source, self.as_of),
         )
 
     def _unknown_members(self, fold: Fold) -> Iterator[str]:

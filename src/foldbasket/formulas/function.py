@@ -4,15 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import lru_cache
-from typing import TypeVar
+from typing import NamedTuple, TypeVar
 
 from sqlglot import exp
 
 from foldbasket.formulas.values import Kind, Vec
 from foldbasket.registry import Kinds
+from foldbasket.sql.dialects import Dialect
+from foldbasket.sql.pieces import NoSqlError, Sql, applied
 
 NUMBER, TEXT, DATE, MOMENT, YESNO, SPAN, NOTHING = Kind
 Argument = TypeVar("Argument")
+
+
+class Said(NamedTuple):
+    """A value as SQL says it, and its kind."""
+
+    sql: Sql
+    kind: Kind
 
 
 class Misfit(Exception):  # noqa: N818 - told as a FormulaError once its place is known
@@ -71,6 +80,21 @@ class Function:
     def evaluate(self, *vecs: Vec) -> Vec:
         """The result for values of fitting kinds."""
         raise NotImplementedError
+
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        """Itself over arguments of fitting kinds, as a server reads it. Raises NoSqlError for what it would answer otherwise than we do."""
+        raise NoSqlError(self.name)
+
+
+class Operator(Function):
+    """Base of what stands between two values, and means in SQL what it means here."""
+
+    least = most = 2
+    is_operator = True
+
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        one, two = given
+        return applied(self.nodes[0], one.sql, two.sql)
 
 
 def listed(kinds: frozenset[Kind]) -> str:

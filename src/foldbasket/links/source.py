@@ -56,11 +56,13 @@ class Source:
         links: Sequence[Link] = (),
         shared: Sequence[Shared] = (),
         fiscal: Fiscal = CALENDAR_YEAR,
+        formulas: Mapping[FieldRef, str] | None = None,
     ) -> None:
-        """`shared` lists fields that mean the same in tables without links, `fiscal` says when the firm's year starts."""
+        """`shared` lists fields that mean the same in tables without links, `fiscal` says when the firm's year starts, `formulas` are
+        those that calculated fields were made by."""
         self.tables = dict(tables)
         self.links = tuple(link for link in links if link.from_table in tables and link.to_table in tables)
-        self.shared, self.fiscal = tuple(shared), fiscal
+        self.shared, self.fiscal, self.formulas = tuple(shared), fiscal, dict(formulas or {})
         self.key = (
             tuple(sorted((key, table.name, table.serial) for key, table in tables.items())),
             self.links,

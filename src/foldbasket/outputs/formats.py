@@ -15,8 +15,8 @@ from foldbasket.folding.report.report import Report
 from foldbasket.registry import Kinds
 from foldbasket.whole import written_whole
 
-Shape = Literal["table", "cells", "sums"]
-"""The report as it stands; one record a cell; or as it stands, with totals that the reading program adds up itself."""
+Shape = Literal["table", "cells", "sums", "postgresql", "mariadb", "sqlite"]
+"""The report as it stands; one record a cell; as it stands, with totals that the reading program adds up itself; or the SQL of a server."""
 
 Save = Callable[[Report, Path, Shape], None]
 

@@ -9,6 +9,7 @@ import msgspec
 
 from foldbasket.kinds import Kind
 from foldbasket.registry import Kinds
+from foldbasket.sql.pieces import NoSqlError
 
 
 class Words(Protocol):
@@ -61,6 +62,11 @@ class Comparison(Kind):
         """The comparison as it begins when it is chosen for a measure: what it needs to name is named. `members` lists those of a
         field that is placed on `fold` (a `spec.fold.Fold`). Raises FoldError where the fold has nothing to name."""
         return self
+
+    def in_sql(self, value: Any, figures: Any) -> Any:
+        """The compared cell as a server reads it: `value` is the measure, `figures` a `folding.compare.figures.Figures`. Raises
+        NoSqlError where SQL does not say it."""
+        raise NoSqlError(f"the comparison “{self.said}”")
 
     def of(self, block: Any, cells: Any) -> Any:
         """The compared cells: a `folding.aggregates.Block` from one and the `folding.compare.cells.Cells` around it. Raises FoldError

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 from foldbasket.kinds import Kind
 from foldbasket.registry import Kinds
 from foldbasket.spec.field import FieldRef
+from foldbasket.sql.pieces import NoSqlError
 
 if TYPE_CHECKING:
     from foldbasket.tables.types import FieldType
@@ -76,6 +77,10 @@ class Filter(Kind):
     def keeps(self, source: Any, base: str) -> Any:
         """Which records of a table pass; booleans of shape (records,). Raises FoldError for a value that does not fit."""
         raise NotImplementedError
+
+    def in_sql(self, say: Any) -> Any:
+        """The condition as a server reads it; `say` is a `folding.filters.asked.Says`. Raises NoSqlError where SQL does not say it."""
+        raise NoSqlError(f"a filter “{self.label}”")
 
     def phrase(self, labels: Labels) -> str:
         """How the sentence says it: “Channel: Trade, Web”."""

@@ -189,6 +189,21 @@ def write_sums(window: Any) -> None:
             window.desk.output.write_report(path.with_suffix(".xlsx"), "sums")
 
 
+@action("Write the fold as SQL for a server…", "File", needs="report")
+def write_sql(window: Any) -> None:
+    """Asks for a file and a server's dialect, and writes the fold as one statement."""
+    from foldbasket.sql.dialects import DIALECTS
+
+    report = window.desk.report
+    if report is not None:
+        kinds = {f"SQL for {each.label} (*.sql)": name for name, each in DIALECTS.items()}
+        chosen, kind = QFileDialog.getSaveFileName(
+            window, "Write the fold as SQL", f"{report.name}.sql", ";;".join(kinds)
+        )
+        if chosen:
+            window.desk.output.write_report(Path(chosen).with_suffix(".sql"), kinds.get(kind, "table"))
+
+
 @action("Quit", "File", "Ctrl+Q", line=True)
 def leave(window: Any) -> None:
     window.close()

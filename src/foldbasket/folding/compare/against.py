@@ -9,15 +9,18 @@ from typing import Annotated, ClassVar
 import msgspec
 import numpy as np
 import numpy.typing as npt
+from sqlglot import exp
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.compare.along import Along
 from foldbasket.folding.compare.cells import Cells, alike, large, moved, quotient
+from foldbasket.folding.compare.figures import Figures
 from foldbasket.folding.compare.sides import Side, Targets, is_period
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import Choice, entered, set_by
 from foldbasket.spec.comparison import Comparison, ComparisonStruct, Words
 from foldbasket.spec.fold import Fold, Placed
+from foldbasket.sql import pieces
 
 
 class How(Choice):
@@ -73,6 +76,18 @@ class Against(Along, frozen=True, tag="against"):
     def keeps_unit(self) -> bool:
         return self.how is How.DIFFERENCE
 
+    def in_sql(self, value: pieces.Sql, figures: Figures) -> pieces.Sql:
+        place = self.place_in(figures)
+        if self.other is Other.MEMBER:
+            raise pieces.NoSqlError(f"the comparison “{self.said}”")
+        step = {Other.PREVIOUS: -1, Other.NEXT: 1}.get(self.other)
+        if step is None:
+            _, _, key = figures.inner(place)
+            if key.part is None or not key.part.a_year:
+                raise pieces.NoSqlError("a year before what is not so many to the year")
+            step = -key.part.a_year
+        return _compared_in_sql(value, figures.periods(exp.Max(this=value.copy()), place, step, step), self.how)
+
     def of(self, block: Block, cells: Cells) -> Block:
         side, at, is_columns = self._side(cells)
         if self.other is Other.MEMBER:
@@ -118,6 +133,12 @@ class AgainstMeasure(ComparisonStruct, frozen=True, tag="against measure"):
     def keeps_unit(self) -> bool:
         return self.how is How.DIFFERENCE
 
+    def in_sql(self, value: pieces.Sql, figures: Figures) -> pieces.Sql:
+        other = figures.measures.get(self.measure)
+        if other is None:
+            raise FoldError("the measure to compare with was taken out.", todo="Choose another measure.")
+        return _compared_in_sql(value, other.copy(), self.how)
+
     def of(self, block: Block, cells: Cells) -> Block:
         other = cells.measures.get(self.measure)
         if other is None:
@@ -138,6 +159,13 @@ def _of_member(side: Side, field: int, member: str | None) -> Targets:
             todo="Choose another to compare with.",
         )
     return side.with_member(field, np.full(len(side), code, np.int64))
+
+
+def _compared_in_sql(value: pieces.Sql, other: pieces.Sql, how: How) -> pieces.Sql:
+    if how is How.PERCENTAGE:
+        return pieces.quotient(value, other)
+    difference = pieces.applied(exp.Sub, value, other)
+    return difference if how is How.DIFFERENCE else pieces.quotient(difference, exp.Abs(this=other.copy()))
 
 
 def _compared(block: Block, other: npt.NDArray, absent: npt.NDArray[np.bool_], how: How) -> Block:

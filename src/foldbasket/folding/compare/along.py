@@ -7,6 +7,7 @@ from typing import Annotated
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.compare.cells import Cells
+from foldbasket.folding.compare.figures import Figures
 from foldbasket.folding.compare.sides import Side, Time
 from foldbasket.kinds import set_by
 from foldbasket.spec.comparison import ComparisonStruct, Words
@@ -51,6 +52,12 @@ class Along(ComparisonStruct, frozen=True):
         if self.along in columns:
             return True, columns.index(self.along)
         return (False, rows.index(self.along)) if self.along in rows else None
+
+    def place_in(self, figures: Figures) -> Place | None:
+        """The field along which it goes, in a statement."""
+        axes = (figures.columns.keys, figures.rows.keys)
+        columns, rows = ([key.word for key in keys] for keys in axes)
+        return self.place(columns, rows, lambda: ([key.time for key in axes[0]], [key.time for key in axes[1]]))
 
     def _side(self, cells: Cells) -> tuple[Side, int, bool]:
         """The axis, the field's position on it, and whether the axis is the columns."""

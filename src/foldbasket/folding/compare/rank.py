@@ -6,12 +6,15 @@ from collections.abc import Sequence
 from typing import ClassVar
 
 import numpy as np
+from sqlglot import exp
 
 from foldbasket.folding.compare.along import Among
 from foldbasket.folding.compare.cells import Cells, laid, upright
+from foldbasket.folding.compare.figures import Figures
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import entered
 from foldbasket.spec.comparison import Comparison
+from foldbasket.sql.pieces import Sql, chosen, is_known
 from foldbasket.styling.words import plural
 from foldbasket.tables.types import FieldType
 
@@ -34,6 +37,11 @@ class Rank(Among, frozen=True, tag="rank"):
     def direction(self, names: Sequence[str]) -> str:
         within = f" in each {names[-2]}" if len(names) > 1 else ""
         return f" among {plural(names[-1])}{within}"
+
+    def in_sql(self, value: Sql, figures: Figures) -> Sql:
+        axis, other, _ = figures.inner(self.place_in(figures))
+        order = figures.blanks_last(value.copy(), descending=not self.smallest_first)
+        return chosen([(is_known(value.copy()), figures.series(exp.Rank(), axis, other, order))])
 
     def of(self, block: Block, cells: Cells) -> Block:
         side, at, is_columns = self._side(cells)

@@ -7,14 +7,17 @@ from dataclasses import replace
 from typing import Annotated, ClassVar
 
 import numpy as np
+from sqlglot import exp
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.compare.along import AlongTime
 from foldbasket.folding.compare.cells import Cells, laid, large, moved, quotient, upright
+from foldbasket.folding.compare.figures import Figures
 from foldbasket.folding.compare.sides import Targets
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import entered, set_by
 from foldbasket.spec.comparison import Comparison
+from foldbasket.sql import pieces
 from foldbasket.tables.types import FieldType
 
 
@@ -43,6 +46,17 @@ class Running(AlongTime, frozen=True, tag="running"):
     @property
     def keeps_unit(self) -> bool:
         return not self.share
+
+    def in_sql(self, value: pieces.Sql, figures: Figures) -> pieces.Sql:
+        axis, other, key = figures.inner(self.place_in(figures))
+        if not self.restart and len(axis.keys) > 1:
+            raise pieces.NoSqlError("a running total that never starts anew")
+        known = exp.Coalesce(this=value, expressions=[pieces.number(0)])
+        rows = exp.WindowSpec(kind="ROWS", start="UNBOUNDED", start_side="PRECEDING", end="CURRENT ROW")
+        reached = figures.series(exp.Sum(this=known), axis, other, figures.in_order(key), rows)
+        if self.share:
+            reached = pieces.quotient(reached, figures.series(exp.Sum(this=known.copy()), axis, other))
+        return pieces.chosen([(pieces.is_known(value.copy()), reached)])
 
     def of(self, block: Block, cells: Cells) -> Block:
         side, at, is_columns = self._side(cells)
@@ -88,6 +102,14 @@ class MovingAverage(AlongTime, frozen=True, tag="moving average"):
     @property
     def keeps_unit(self) -> bool:
         return True
+
+    def in_sql(self, value: pieces.Sql, figures: Figures) -> pieces.Sql:
+        place = self.place_in(figures)
+        many, total = (
+            figures.periods(node(this=value.copy()), place, 1 - self.members, 0) for node in (exp.Count, exp.Sum)
+        )
+        enough = pieces.applied(exp.EQ, many, pieces.number(self.members))
+        return pieces.chosen([(enough, pieces.quotient(total, pieces.number(self.members)))])
 
     def of(self, block: Block, cells: Cells) -> Block:
         if self.members < 1:

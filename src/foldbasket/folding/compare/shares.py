@@ -6,11 +6,14 @@ from collections.abc import Sequence
 from typing import ClassVar
 
 import numpy as np
+from sqlglot import exp
 
 from foldbasket.folding.compare.cells import Cells, quotient, taken
+from foldbasket.folding.compare.figures import Figures
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import Choice, entered
 from foldbasket.spec.comparison import Comparison, ComparisonStruct
+from foldbasket.sql import pieces
 from foldbasket.tables.types import FieldType
 
 
@@ -39,6 +42,14 @@ class ShareOf(ComparisonStruct, frozen=True, tag="share"):
     def said(self) -> str:
         return self.whole.said
 
+    def in_sql(self, value: pieces.Sql, figures: Figures) -> pieces.Sql:
+        if self.whole in (Whole.PARENT_ROW, Whole.PARENT_COLUMN):
+            below = figures.parent(value, self.whole is Whole.PARENT_ROW)
+        else:
+            row, column = self.whole is not Whole.ROW, self.whole is not Whole.COLUMN
+            below = figures.total(value, row=row, column=column)
+        return pieces.quotient(value, below)
+
     def of(self, block: Block, cells: Cells) -> Block:
         rows, columns = np.arange(len(cells.rows)), np.arange(len(cells.columns))
         if self.whole in ("everything", "column"):
@@ -61,6 +72,15 @@ class Index(ComparisonStruct, frozen=True, tag="index"):
     @property
     def said(self) -> str:
         return "index"
+
+    def in_sql(self, value: pieces.Sql, figures: Figures) -> pieces.Sql:
+        def real(said: pieces.Sql) -> pieces.Sql:
+            return figures.dialect.real(said)
+
+        row, column = figures.total(value, row=False, column=True), figures.total(value, row=True, column=False)
+        everything = figures.total(value, row=True, column=True)
+        above = pieces.applied(exp.Mul, real(value), real(everything))
+        return pieces.quotient(above, pieces.applied(exp.Mul, real(row), real(column)))
 
     def of(self, block: Block, cells: Cells) -> Block:
         rows, columns = np.arange(len(cells.rows)), np.arange(len(cells.columns))

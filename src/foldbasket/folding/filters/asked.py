@@ -7,7 +7,10 @@ from typing import Protocol
 
 from foldbasket.formulas.checking import Checked
 from foldbasket.links.source import Source
+from foldbasket.spec.cut import Cut
 from foldbasket.spec.field import FieldRef
+from foldbasket.sql.dialects import Dialect
+from foldbasket.sql.pieces import Field, Sql
 
 
 class Asked(Protocol):
@@ -23,3 +26,20 @@ class Asked(Protocol):
 
     def computed(self, formula: Checked, base: str) -> FieldRef:
         """A record expression as a field of the source."""
+
+
+class Says(Protocol):
+    """What says the fields of one table's records in SQL, as filters see it."""
+
+    dialect: Dialect
+    base: str
+    ask: Asked
+
+    def member(self, ref: FieldRef, cut: Cut | None) -> Field:
+        """A field as it is, or cut into members, which are said by their keys."""
+
+    def literal(self, ref: FieldRef, cut: Cut | None, key: str) -> Sql:
+        """A member or value that is written out, by its canonical text. Raises FoldError for what is none."""
+
+    def formula(self, formula: Checked) -> Sql:
+        """A record formula."""

@@ -7,9 +7,11 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
+from foldbasket.folding.filters.asked import Says
 from foldbasket.folding.filters.onefield import Mask, RecordFilter
 from foldbasket.folding.members.domain import Domain
 from foldbasket.kinds import entered, set_by
+from foldbasket.sql.pieces import Sql, is_known, is_null
 from foldbasket.tables.column import NumberColumn
 
 
@@ -37,6 +39,10 @@ class Blank(RecordFilter, frozen=True, tag="blank"):
     def keeps_values(self, column: NumberColumn) -> Mask | None:
         valid = np.ones(len(column), np.bool_) if column.valid is None else column.valid
         return valid if self.exclude else ~valid
+
+    def in_sql(self, say: Says) -> Sql:
+        said = say.member(self.field, self.way).said
+        return is_known(said) if self.exclude else is_null(said)
 
     def condition(self, label: Callable[[str], str]) -> str:
         return "not blank" if self.exclude else "blank"

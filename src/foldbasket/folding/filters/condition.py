@@ -6,7 +6,7 @@ import dataclasses
 from typing import ClassVar
 
 from foldbasket.folding.filters.about import on_table
-from foldbasket.folding.filters.asked import Asked
+from foldbasket.folding.filters.asked import Asked, Says
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.onefield import Offered
 from foldbasket.formulas.checking import Checked, checked_condition, schema_of
@@ -14,6 +14,7 @@ from foldbasket.kinds import entered
 from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter, Labels
+from foldbasket.sql.pieces import Sql
 
 
 @entered
@@ -59,3 +60,6 @@ class Holding(Filter):
     def on(self, base: str, ask: Asked) -> Members:
         """Worked out on those records, so that one which finds no partner over a link is asked like any other."""
         return Members(self.id, on_table(self.formula, base, ask.source, ask.computed), members=("yes",))
+
+    def in_sql(self, say: Says) -> Sql:
+        return say.formula(self.formula)

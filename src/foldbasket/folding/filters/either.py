@@ -8,12 +8,13 @@ from typing import ClassVar
 import msgspec
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.filters.asked import Asked
+from foldbasket.folding.filters.asked import Asked, Says
 from foldbasket.folding.filters.onefield import Mask, Offered
 from foldbasket.kinds import entered
 from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter, Labels, OneField
+from foldbasket.sql.pieces import Sql, either
 
 
 @entered
@@ -54,6 +55,9 @@ class Either(Offered, Filter, frozen=True, tag="either"):
         for rule in self.rules[1:]:
             kept = kept | rule.keeps(source, base)
         return kept
+
+    def in_sql(self, say: Says) -> Sql:
+        return either(*(rule.in_sql(say) for rule in self.rules))
 
     def phrase(self, labels: Labels) -> str:
         return ", or ".join(each.phrase(labels) for each in self.rules) or "nothing"

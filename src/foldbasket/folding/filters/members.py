@@ -8,11 +8,13 @@ from typing import ClassVar
 import numpy as np
 
 from foldbasket.errors import FoldError
+from foldbasket.folding.filters.asked import Says
 from foldbasket.folding.filters.onefield import Mask, RecordFilter
 from foldbasket.folding.members.domain import BLANK, NO_MATCH, Domain, domain_of
 from foldbasket.kinds import entered
 from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef
+from foldbasket.sql.pieces import Sql, either, is_known, negated, never, one_of
 from foldbasket.typed import meant
 
 MOST_KNOWN = 5_000
@@ -59,6 +61,18 @@ class Members(RecordFilter, frozen=True, tag="members"):
                 listed[code] = True
         listed[domain.blank], listed[domain.no_match] = self.blank, self.no_match
         return ~listed if self.exclude else listed
+
+    def in_sql(self, say: Says) -> Sql:
+        field = say.member(self.field, self.way)
+        listed = [say.literal(self.field, self.way, key) for key in self.members]
+        named = [one_of(field.said, listed)] if listed else []
+        if self.exclude:
+            named = [negated(each) for each in named] or [is_known(field.said)]
+        if self.blank != self.exclude:
+            named.append(field.is_blank)
+        if self.no_match != self.exclude and field.found is not None:
+            named.append(negated(field.found))
+        return either(*named) if named else never()
 
     def condition(self, label: Callable[[str], str]) -> str:
         named = [label(key) for key in self.members] + [BLANK] * self.blank + [NO_MATCH] * self.no_match

@@ -9,12 +9,13 @@ from typing import ClassVar
 import numpy as np
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.filters.asked import Asked
+from foldbasket.folding.filters.asked import Asked, Says
 from foldbasket.folding.filters.onefield import RecordFilter
 from foldbasket.folding.filters.values import Between
 from foldbasket.folding.members.parts.part import parts_by
 from foldbasket.kinds import Choice, entered
 from foldbasket.spec.field import FieldRef
+from foldbasket.sql.pieces import Sql
 from foldbasket.styling.dates import EPOCH, Fiscal
 from foldbasket.tables.types import FieldType
 
@@ -97,6 +98,9 @@ class Relative(RecordFilter, frozen=True, tag="relative"):
             ) from None
         start, stop = ("", "") if kind is FieldType.DATE else (" 00:00:00", " 23:59:59.999999")
         return Between(self.id, self.field, None, f"{first.isoformat()}{start}", f"{last.isoformat()}{stop}")
+
+    def in_sql(self, say: Says) -> Sql:
+        return self.on(say.base, say.ask).in_sql(say)
 
     def condition(self, label: Callable[[str], str]) -> str:
         if self.how.counts:

@@ -8,11 +8,14 @@ from typing import Annotated, ClassVar
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from sqlglot import exp
 
 from foldbasket.errors import FoldError
+from foldbasket.folding.filters.asked import Says
 from foldbasket.folding.filters.onefield import Mask, RecordFilter
 from foldbasket.folding.members.domain import Domain
 from foldbasket.kinds import Choice, entered, set_by
+from foldbasket.sql.pieces import NoSqlError, Sql, applied, both, is_known, negated, number, text
 from foldbasket.tables.types import FieldType
 
 
@@ -68,6 +71,23 @@ class TextRule(RecordFilter, frozen=True, tag="text"):
         kept = np.zeros(domain.size, np.bool_)
         kept[: domain.blank] = hit != self.exclude
         return kept
+
+    def in_sql(self, say: Says) -> Sql:
+        said, many = say.member(self.field, self.way).said, len(self.text)
+        if self.how is Way.MATCHES:
+            raise NoSqlError(f"the regular expression “{self.text}”")
+        if not many:
+            found = is_known(said)
+        elif self.how is Way.CONTAINS:
+            found = applied(exp.GT, exp.StrPosition(this=said, substr=text(self.text)), number(0))
+        else:
+            start: Sql = number(1)
+            if self.how is Way.ENDS:
+                start = applied(exp.Sub, say.dialect.length(said.copy()), number(many - 1))
+            found = applied(exp.EQ, exp.Substring(this=said, start=start, length=number(many)), text(self.text))
+            if self.how is Way.ENDS:
+                found = both(applied(exp.GTE, say.dialect.length(said.copy()), number(many)), found)
+        return both(is_known(said.copy()), negated(found)) if self.exclude else found
 
     def condition(self, label: Callable[[str], str]) -> str:
         does = self.how.label.partition(" (")[0]

@@ -9,17 +9,21 @@ from typing import ClassVar, Literal
 
 import numpy as np
 import numpy.typing as npt
+from sqlglot import exp
 
 from foldbasket.errors import FoldError
+from foldbasket.folding.filters.asked import Says
 from foldbasket.folding.filters.onefield import Mask, RecordFilter
 from foldbasket.folding.members.domain import Domain
 from foldbasket.kinds import entered
 from foldbasket.spec.field import FieldRef
+from foldbasket.sql.pieces import Sql, applied, both
 from foldbasket.tables.column import NumberColumn
 from foldbasket.tables.types import FieldType, parse_canonical
 
 Sign = Literal["=", "≠", "<", "≤", ">", "≥"]
 SIGNS: tuple[Sign, ...] = ("=", "≠", "<", "≤", ">", "≥")
+IN_SQL = {"=": exp.EQ, "≠": exp.NEQ, "<": exp.LT, "≤": exp.LTE, ">": exp.GT, "≥": exp.GTE}
 
 
 @entered
@@ -56,6 +60,11 @@ class Compare(RecordFilter, frozen=True, tag="compare"):
             column, self.field, self.value, lambda exact: _compared(column.values, self.sign, exact, column.scale)
         )
 
+    def in_sql(self, say: Says) -> Sql:
+        field = say.member(self.field, self.way)
+        ordered = say.dialect.ordered if field.type is FieldType.TEXT else lambda said: said
+        return applied(IN_SQL[self.sign], ordered(field.said), ordered(say.literal(self.field, self.way, self.value)))
+
     def condition(self, label: Callable[[str], str]) -> str:
         return f"{self.sign} {label(self.value)}" if self.value else "any value"
 
@@ -86,6 +95,9 @@ class Between(RecordFilter, frozen=True, tag="between"):
     def keeps_values(self, column: NumberColumn) -> Mask | None:
         above, below = (side.keeps_values(column) for side in self._sides())
         return above & below if above is not None and below is not None else None
+
+    def in_sql(self, say: Says) -> Sql:
+        return both(*(side.in_sql(say) for side in self._sides() if side.value))
 
     def condition(self, label: Callable[[str], str]) -> str:
         if self.low and self.high:

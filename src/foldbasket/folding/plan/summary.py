@@ -8,12 +8,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import msgspec
 from sqlglot import exp
 
 from foldbasket.errors import FormulaError
 from foldbasket.folding.filters.about import Compute, on_table
+from foldbasket.folding.plan.bases import Base
 from foldbasket.formulas.checking import Checked, checked, schema_of
 from foldbasket.formulas.function import function_at
 from foldbasket.formulas.tree import Aggregated, Apply, Constant, Name, Node, names_in, valued_names
@@ -21,6 +23,7 @@ from foldbasket.formulas.values import KIND_OF, Kind, constant, nothing
 from foldbasket.links.source import Source
 from foldbasket.sentence.phrases import headings_of, measure_heading
 from foldbasket.spec.field import FieldRef
+from foldbasket.spec.filter import Filter
 from foldbasket.spec.fold import FORMULA, Fold, Measure
 from foldbasket.tables.types import FieldType
 
@@ -63,6 +66,16 @@ class Expanded:
         return (
             measure if made is None else msgspec.structs.replace(measure, field=on_table(made, table, source, compute))
         )
+
+
+class Based(NamedTuple):
+    """A fold with its conditions checked, its measures with those that formulas are made of, and what each is aggregated over."""
+
+    fold: Fold
+    filters: tuple[Filter, ...]
+    made: Expanded
+    measures: list[Measure]
+    bases: list[Base]
 
 
 def by_heading(measures: Sequence[Measure]) -> dict[str, Measure]:

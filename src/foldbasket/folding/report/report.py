@@ -68,6 +68,8 @@ class Report:
     style: Style = LEDGER
     remarks: tuple[str, ...] = ()
     """Sentences about what the fold asks for and the data does not have, such as a member that a filter names."""
+    statement: Callable[[str], str] | None = None
+    """The fold as one SQL statement, by the name of a dialect; raises NoSqlError. None where it comes from no fold."""
 
     @property
     def title(self) -> str:

@@ -9,7 +9,19 @@ import numpy as np
 import numpy.typing as npt
 from sqlglot import exp
 
-from foldbasket.formulas.function import DATE, MOMENT, NOTHING, NUMBER, NUMBERS, SPAN, Function, Misfit, listing
+from foldbasket.formulas.function import (
+    DATE,
+    MOMENT,
+    NOTHING,
+    NUMBER,
+    NUMBERS,
+    SPAN,
+    Function,
+    Misfit,
+    Operator,
+    Said,
+    listing,
+)
 from foldbasket.formulas.functions.calendar import days_between, moved
 from foldbasket.formulas.values import (
     RANGE,
@@ -23,14 +35,14 @@ from foldbasket.formulas.values import (
     rescaled,
     target,
 )
+from foldbasket.sql.dialects import Dialect
+from foldbasket.sql.pieces import NoSqlError, Sql, applied, called, chosen, number, quotient, within
 from foldbasket.tables.types import MAX_SCALE, FieldType
 
 
-class _Sum(Function):
+class _Sum(Operator):
     """Addition and subtraction: of numbers, of a date and an interval, and the days between two dates."""
 
-    least = most = 2
-    is_operator = True
     sign: int
     work: Callable[..., Any]
 
@@ -66,6 +78,18 @@ class _Sum(Function):
             data = self.work(one.data, two.data, out=target(one, two))
         return finite(Vec(one.type, data, valid, one.scale, bound, own=True))
 
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        one, two = given
+        if SPAN in (one.kind, two.kind):
+            date, span = (one, two) if two.kind is SPAN else (two, one)
+            count, unit = int(span.sql.this.name), span.sql.args["unit"].name
+            return dialect.moved(date.sql, self.sign * count, unit, date.kind is DATE)
+        if one.kind is DATE and two.kind is DATE:
+            return dialect.days_between(one.sql, two.sql)
+        if MOMENT in (one.kind, two.kind):
+            raise NoSqlError("the time between two moments")
+        return super().in_sql(given, dialect)
+
 
 @listing
 class Add(_Sum):
@@ -96,9 +120,13 @@ class _Numeric(Function):
     takes, gives = (NUMBERS,), NUMBER
 
 
+class _Calculation(_Numeric, Operator):
+    pass
+
+
 @listing
-class Multiply(_Numeric):
-    name, nodes, least, most, is_operator = "*", (exp.Mul,), 2, 2, True
+class Multiply(_Calculation):
+    name, nodes = "*", (exp.Mul,)
     meaning, example = "Multiplies; exact up to six fraction digits.", 'Quantity * "Unit price"'
 
     def evaluate(self, *vecs: Vec) -> Vec:
@@ -114,8 +142,8 @@ class Multiply(_Numeric):
 
 
 @listing
-class Divide(_Numeric):
-    name, nodes, least, most, is_operator = "/", (exp.Div,), 2, 2, True
+class Divide(_Calculation):
+    name, nodes = "/", (exp.Div,)
     meaning, example = "Divides; the result is a real number, and blank where one divides by zero.", "Net / Quantity"
 
     def evaluate(self, *vecs: Vec) -> Vec:
@@ -134,6 +162,9 @@ class Divide(_Numeric):
             valid = both(valid, ~zero)
         return finite(Vec(FieldType.REAL, data, valid, own=True))
 
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        return quotient(given[0].sql, given[1].sql)
+
 
 @listing
 class Negative(_Numeric):
@@ -143,6 +174,9 @@ class Negative(_Numeric):
     def evaluate(self, *vecs: Vec) -> Vec:
         (one,) = vecs
         return Vec(one.type, np.negative(one.data, out=target(one)), one.valid, one.scale, one.bound, own=True)
+
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        return exp.Neg(this=within(given[0].sql))
 
 
 @listing
@@ -154,6 +188,9 @@ class Absolute(_Numeric):
         (one,) = vecs
         return Vec(one.type, np.abs(one.data), one.valid, one.scale, one.bound, own=True)
 
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        return exp.Abs(this=given[0].sql)
+
 
 @listing
 class Sign(_Numeric):
@@ -164,6 +201,11 @@ class Sign(_Numeric):
         (one,) = vecs
         data = (one.data > 0).astype(np.int64) - (one.data < 0).astype(np.int64)
         return Vec(FieldType.WHOLE, data, one.valid, 0, 1, own=True)
+
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        one, zero = given[0].sql, number(0)
+        signs = [(exp.GT, 1), (exp.LT, -1), (exp.EQ, 0)]
+        return chosen([(applied(node, one.copy(), zero.copy()), number(sign)) for node, sign in signs])
 
 
 class _ToWhole(_Numeric):
@@ -177,6 +219,9 @@ class _ToWhole(_Numeric):
         unit = 10**one.scale
         data = -((-one.data) // unit) if self.up else one.data // unit
         return Vec(FieldType.WHOLE, data, one.valid, 0, one.bound // unit + 1, own=True)
+
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        return called(self.name, given[0].sql)
 
 
 @listing
@@ -216,6 +261,9 @@ class Round(_Numeric):
             data = data * 10**-digits
         return Vec(number_type(scale), data, one.valid, scale, one.bound + unit, own=True)
 
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        return dialect.rounded(given[0].sql, given[1].sql if len(given) > 1 else number(0))
+
 
 @listing
 class Mod(_Numeric):
@@ -233,9 +281,20 @@ class Mod(_Numeric):
         valid = both(both(one.valid, two.valid), ~zero) if zero.any() else both(one.valid, two.valid)
         return Vec(one.type, data, valid, one.scale, two.bound, own=True)
 
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        return dialect.remainder(given[0].sql, given[1].sql)
+
 
 class _Real(_Numeric):
-    """A function of reals that is blank where it has no answer."""
+    """A function of reals that is blank where it has no answer: where it is not `above` a number, or at least at it."""
+
+    above: tuple[type[exp.Expression], int] | None = None
+
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        made = called(self.name, *(dialect.real(each.sql) for each in given))
+        if self.above is None:
+            return made
+        return chosen([(applied(self.above[0], given[0].sql.copy(), number(self.above[1])), made)])
 
     def work(self, *reals: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         raise NotImplementedError
@@ -253,6 +312,7 @@ class _Real(_Numeric):
 class Power(_Real):
     name, nodes, least, most = "POWER", (exp.Pow,), 2, 2
     meaning, example = "A number raised to a power.", "POWER(1.02, 12)"
+    above = exp.GT, 0
 
     def work(self, *reals: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         return np.power(*reals)
@@ -262,6 +322,7 @@ class Power(_Real):
 class Root(_Real):
     name, nodes = "SQRT", (exp.Sqrt,)
     meaning, example = "The square root; blank below zero.", "SQRT(Quantity)"
+    above = exp.GTE, 0
 
     def work(self, *reals: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         return np.sqrt(*reals)
@@ -280,6 +341,7 @@ class Exponential(_Real):
 class Logarithm(_Real):
     name, nodes = "LN", (exp.Ln,)
     meaning, example = "The natural logarithm; blank at zero and below.", "LN(Net)"
+    above = exp.GT, 0
 
     def work(self, *reals: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         return np.log(*reals)

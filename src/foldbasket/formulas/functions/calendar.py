@@ -8,8 +8,10 @@ import numpy as np
 import numpy.typing as npt
 from sqlglot import exp
 
-from foldbasket.formulas.function import DATE, NOTHING, NUMBER, TIMES, Function, Misfit, listing
+from foldbasket.formulas.function import DATE, NOTHING, NUMBER, TIMES, Function, Misfit, Said, listing
 from foldbasket.formulas.values import Kind, Mask, Span, Vec, both
+from foldbasket.sql.dialects import Dialect
+from foldbasket.sql.pieces import Sql
 from foldbasket.tables.types import FIRST_DAY, LAST_DAY, MICROS_PER_DAY, FieldType
 
 UNITS = {
@@ -121,6 +123,9 @@ class Extract(Function):
     def evaluate(self, *vecs: Vec) -> Vec:
         unit, when = str(vecs[0].data[0]), vecs[1]
         return Vec(FieldType.WHOLE, part_of(unit, when), when.valid, 0, 1 << 20, own=True)
+
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        return dialect.part(given[0].sql.name, given[1].sql)
 
 
 @listing

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -20,6 +21,7 @@ from foldbasket.formulas.function import (
     YESNO,
     Function,
     Misfit,
+    Said,
     listed,
     listing,
     only,
@@ -28,6 +30,8 @@ from foldbasket.formulas.functions.arithmetic import as_scale
 from foldbasket.formulas.functions.calendar import days, micros
 from foldbasket.formulas.functions.texts import as_text, mapped
 from foldbasket.formulas.values import Kind, Vec, both, known, real
+from foldbasket.sql.dialects import Dialect
+from foldbasket.sql.pieces import NoSqlError, Sql
 from foldbasket.tables.types import MAX_SCALE, FieldType, parse_canonical
 
 
@@ -124,6 +128,14 @@ class Cast(Function):
         if into is FieldType.TIMESTAMP:
             return Vec(FieldType.TIMESTAMP, micros(one), one.valid)
         return one
+
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        into = given[1].sql.name
+        if given[0].kind is NUMBER and TYPES[into].held is FieldType.REAL:
+            return dialect.real(given[0].sql)
+        raise NoSqlError(
+            f"CAST of {given[0].kind.value} as {into}"
+        )  # servers fail where ours is blank, and round in their own ways
 
 
 def _sizes(given: str) -> tuple[int | None, int]:

@@ -9,14 +9,19 @@ from sqlglot import exp
 
 from foldbasket.formulas.function import (
     NOTHING,
+    TEXT,
     YESNO,
     Argument,
     Function,
     Misfit,
+    Said,
     listing,
 )
 from foldbasket.formulas.functions.logic import Equal, alike, truth, unified
 from foldbasket.formulas.values import Kind, Mask, Vec, both, known
+from foldbasket.sql.dialects import Dialect
+from foldbasket.sql.pieces import Sql
+from foldbasket.sql.pieces import chosen as said_by
 
 
 def chosen(first: Vec, condition: Mask, other: Vec) -> Vec:
@@ -73,6 +78,10 @@ class Case(Function):
             found = chosen(value, holds.data & known(holds), found)
         return found
 
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        cases = [(when.sql, then.sql) for when, then in zip(given[0:-1:2], given[1:-1:2], strict=True)]
+        return said_by(cases, None if given[-1].kind is NOTHING else given[-1].sql)
+
 
 @listing
 class Coalesce(Function):
@@ -93,6 +102,9 @@ class Coalesce(Function):
             found = chosen(value, known(value), found)
         return found
 
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        return exp.Coalesce(this=given[0].sql, expressions=[each.sql for each in given[1:]])
+
 
 @listing
 class NullIf(Function):
@@ -111,6 +123,9 @@ class NullIf(Function):
         same = Equal().evaluate(*vecs)
         equal = same.data & known(same)
         return Vec(one.type, np.broadcast_to(one.data, equal.shape), known(one) & ~equal, one.scale, one.bound)
+
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        return exp.Nullif(this=given[0].sql, expression=given[1].sql)
 
 
 class _Extreme(Function):
@@ -133,6 +148,10 @@ class _Extreme(Function):
             found = chosen(value, np.asarray(better, np.bool_), found)
             found.valid = valid
         return found
+
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        values = [dialect.ordered(each.sql) if each.kind is TEXT else each.sql for each in given]
+        return dialect.least(values, self.largest)
 
 
 @listing

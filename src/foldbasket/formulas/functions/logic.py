@@ -13,15 +13,22 @@ from foldbasket.formulas.function import (
     ANY,
     MOMENT,
     NOTHING,
+    TEXT,
     TIMES,
     YESNO,
     Function,
     Misfit,
+    Operator,
+    Said,
     listing,
     only,
 )
 from foldbasket.formulas.functions.calendar import micros
 from foldbasket.formulas.values import Kind, Mask, Vec, aligned, both, known, real
+from foldbasket.sql.dialects import Dialect
+from foldbasket.sql.pieces import Sql, chosen, is_null, negated, one_of, within
+from foldbasket.sql.pieces import both as all_of
+from foldbasket.sql.pieces import either as any_of
 from foldbasket.tables.types import FieldType
 
 YESNOS = only(YESNO)
@@ -77,9 +84,7 @@ def _blank(vec: Vec, kind: FieldType, held: Any, scale: int = 0) -> Vec:
     return Vec(kind, data, np.zeros(len(vec.data), np.bool_), scale)
 
 
-class _Compared(Function):
-    least = most = 2
-    is_operator = True
+class _Compared(Operator):
     gives = YESNO
 
     def kind(self, kinds: Sequence[Kind]) -> Kind:
@@ -88,6 +93,11 @@ class _Compared(Function):
 
     def holds(self, one: npt.NDArray, two: npt.NDArray) -> Mask:
         raise NotImplementedError
+
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        if all(each.kind is TEXT for each in given):
+            given = [Said(dialect.ordered(each.sql), each.kind) for each in given]
+        return super().in_sql(given, dialect)
 
     def evaluate(self, *vecs: Vec) -> Vec:
         one, two = unified(vecs)
@@ -167,6 +177,10 @@ class Between(Function):
         value, low, high = vecs
         return And().evaluate(AtLeast().evaluate(value, low), AtMost().evaluate(value, high))
 
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        value, low, high = (dialect.ordered(each.sql) if each.kind is TEXT else each.sql for each in given)
+        return exp.Between(this=within(value), low=within(low), high=within(high))
+
 
 @listing
 class In(Function):
@@ -189,12 +203,18 @@ class In(Function):
             found = Or().evaluate(found, Equal().evaluate(vecs[0], other))
         return found
 
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        return one_of(given[0].sql, [each.sql for each in given[1:]])
+
 
 @listing
-class And(Function):
-    name, nodes, least, most, is_operator = "AND", (exp.And,), 2, 2, True
+class And(Operator):
+    name, nodes = "AND", (exp.And,)
     takes, gives = (YESNOS,), YESNO
     meaning, example = "Whether both hold.", "Net > 0 AND Channel = 'Web'"
+
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        return all_of(*(each.sql for each in given))
 
     def evaluate(self, *vecs: Vec) -> Vec:
         one, two = (truth(vec) for vec in vecs)
@@ -206,10 +226,13 @@ class And(Function):
 
 
 @listing
-class Or(Function):
-    name, nodes, least, most, is_operator = "OR", (exp.Or,), 2, 2, True
+class Or(Operator):
+    name, nodes = "OR", (exp.Or,)
     takes, gives = (YESNOS,), YESNO
     meaning, example = "Whether at least one holds.", "Channel = 'Web' OR Channel = 'Phone'"
+
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        return any_of(*(each.sql for each in given))
 
     def evaluate(self, *vecs: Vec) -> Vec:
         one, two = (truth(vec) for vec in vecs)
@@ -229,6 +252,9 @@ class Not(Function):
     def evaluate(self, *vecs: Vec) -> Vec:
         one = truth(vecs[0])
         return Vec(FieldType.YESNO, ~one.data, one.valid, own=True)
+
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        return negated(given[0].sql)
 
 
 def truth(vec: Vec) -> Vec:
@@ -250,6 +276,14 @@ class Is(Function):
         if two.is_null:
             return Vec(FieldType.YESNO, ~known(one), None, own=True)
         return Vec(FieldType.YESNO, known(one) & (truth(one).data == two.data), None, own=True)
+
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        one, two = given
+        if two.kind is NOTHING:
+            return is_null(one.sql)
+        yes, no = exp.Boolean(this=True), exp.Boolean(this=False)
+        wanted = one.sql if two.sql.this else negated(one.sql)
+        return chosen([(wanted, yes)], no)
 
     def kind(self, kinds: Sequence[Kind]) -> Kind:
         if kinds[1] not in (NOTHING, YESNO):

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 import numpy.typing as npt
 from sqlglot import exp
 
-from foldbasket.formulas.function import ANY, NUMBER, NUMBERS, TEXT, TEXTS, YESNO, Function, listing
+from foldbasket.formulas.function import ANY, NUMBER, NUMBERS, TEXT, TEXTS, YESNO, Function, Operator, Said, listing
 from foldbasket.formulas.values import Kind, Mask, Vec, both
+from foldbasket.sql.dialects import Dialect
+from foldbasket.sql.pieces import NoSqlError, Sql, text, within
 from foldbasket.tables.types import FieldType, canonical
 
 
@@ -47,6 +49,9 @@ class Upper(_Text):
     def evaluate(self, *vecs: Vec) -> Vec:
         return mapped(FieldType.TEXT, str.upper, *vecs)
 
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        return dialect.letters(exp.Upper, given[0].sql)
+
 
 @listing
 class Lower(_Text):
@@ -55,6 +60,9 @@ class Lower(_Text):
 
     def evaluate(self, *vecs: Vec) -> Vec:
         return mapped(FieldType.TEXT, str.lower, *vecs)
+
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        return dialect.letters(exp.Lower, given[0].sql)
 
 
 @listing
@@ -72,6 +80,12 @@ class Trim(_Text):
     def evaluate(self, *vecs: Vec) -> Vec:
         strip = {"LEADING": str.lstrip, "TRAILING": str.rstrip}.get(str(vecs[2].data[0]), str.strip)
         return mapped(FieldType.TEXT, strip, *vecs[:2])
+
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        signs = _written_out(given[1])
+        if signs is None or len(signs) != 1:
+            raise NoSqlError("TRIM of several signs")
+        return exp.Trim(this=given[0].sql, expression=text(signs), position=_written_out(given[2]))
 
 
 @listing
@@ -93,6 +107,12 @@ class Substring(_Text):
 
         return mapped(FieldType.TEXT, piece, vecs[0], *(_whole(vec) for vec in vecs[1:]))
 
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        places = [each.sql for each in given[1:]]
+        if not all(isinstance(each, exp.Literal) and each.name.isdigit() and each.name != "0" for each in places):
+            raise NoSqlError("SUBSTRING from a place that is worked out")
+        return exp.Substring(this=given[0].sql, start=places[0], length=places[1] if len(places) > 1 else None)
+
 
 @listing
 class Position(Function):
@@ -107,6 +127,9 @@ class Position(Function):
     def evaluate(self, *vecs: Vec) -> Vec:
         return mapped(FieldType.WHOLE, lambda text, part: text.find(part) + 1, *vecs)
 
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        return exp.StrPosition(this=within(given[0].sql), substr=within(given[1].sql))
+
 
 @listing
 class Length(Function):
@@ -116,10 +139,13 @@ class Length(Function):
     def evaluate(self, *vecs: Vec) -> Vec:
         return mapped(FieldType.WHOLE, len, *vecs)
 
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        return dialect.length(given[0].sql)
+
 
 @listing
-class Concatenate(Function):
-    name, nodes, least, most, is_operator = "||", (exp.DPipe,), 2, 2, True
+class Concatenate(Operator):
+    name, nodes = "||", (exp.DPipe,)
     reads = frozenset({"this", "expression", "safe"})  # safe: whether other types are taken as text, which they are
     takes, gives = (ANY,), TEXT
     meaning, example = (
@@ -129,6 +155,11 @@ class Concatenate(Function):
 
     def evaluate(self, *vecs: Vec) -> Vec:
         return mapped(FieldType.TEXT, lambda one, two: one + two, *(as_text(vec) for vec in vecs))
+
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        if any(each.kind is not TEXT for each in given):
+            raise NoSqlError("“||” with what is no text")
+        return super().in_sql(given, dialect)
 
 
 @listing
@@ -157,6 +188,12 @@ class Like(Function):
 
         return mapped(FieldType.YESNO, like, *vecs)
 
+    def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
+        pattern = _written_out(given[1])
+        if pattern is None or len(given) > 2 or "\\" in pattern:
+            raise NoSqlError("LIKE with a pattern that is worked out, or that has ESCAPE or “\\”,")
+        return dialect.like(given[0].sql, pattern)
+
 
 def _expression(pattern: str, escape: str) -> str:
     """A regular expression whose time is at most the text's length times the pattern's.
@@ -179,6 +216,11 @@ def _expression(pattern: str, escape: str) -> str:
     if not middle:
         return first
     return first + "".join(f"(?>.*?{part})" for part in middle[:-1] if part) + ".*" + middle[-1]
+
+
+def _written_out(said: Said) -> str | None:
+    """The text of a literal; None for what is worked out."""
+    return said.sql.name if isinstance(said.sql, exp.Literal) else None
 
 
 def _whole(vec: Vec) -> Vec:

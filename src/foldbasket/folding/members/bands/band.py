@@ -8,10 +8,13 @@ from decimal import Decimal, InvalidOperation
 
 import numpy as np
 import numpy.typing as npt
+from sqlglot import exp
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.members.parts.part import Days, Part
 from foldbasket.spec.cut import Bands
+from foldbasket.sql.dialects import Dialect
+from foldbasket.sql.pieces import Sql, applied, both, chosen, is_known, number, text
 from foldbasket.styling.numbers import NumberStyle, number_writer
 from foldbasket.tables.types import FieldType
 
@@ -44,13 +47,22 @@ class Band(Part):
         found[(days == top) & (days >= edges[0])] = self.outside - 1
         return found
 
+    def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
+        cases = []
+        for at in self.every:
+            low, high = (number(each) for each in self.edges[at : at + 2])
+            below = exp.LTE if at == len(self.every) - 1 else exp.LT
+            inside = both(applied(exp.GTE, date.copy(), low), applied(below, date.copy(), high))
+            cases.append((inside, text(self.key(at))))
+        return chosen([*cases, (is_known(date.copy()), text(self.key(self.outside)))])
+
     def key(self, number: int) -> str:
         return "outside" if number == self.outside else f"{self.edges[number]:f} .. {self.edges[number + 1]:f}"
 
     def parse(self, key: str) -> int:
-        for number in range(len(self.edges)):
-            if self.key(number) == key:
-                return number
+        for band in range(len(self.edges)):
+            if self.key(band) == key:
+                return band
         raise ValueError(f"“{key}” is not one of the bands, which are written like “{self.key(0)}”.")
 
     def text(self, number: int, locale: str) -> str:

@@ -2,7 +2,17 @@
 
 from __future__ import annotations
 
-from foldbasket.folding.members.parts.part import MICROS_PER_HOUR, Cycle, Days, months_of, part
+from foldbasket.folding.members.parts.part import (
+    MICROS_PER_HOUR,
+    Cycle,
+    Days,
+    month_in_sql,
+    months_of,
+    part,
+    split_in_sql,
+)
+from foldbasket.sql.dialects import Dialect
+from foldbasket.sql.pieces import Sql, piece
 from foldbasket.styling.dates import month_name, weekday_name
 
 
@@ -21,6 +31,9 @@ class QuarterOfYear(Cycle):
     def text(self, number: int, locale: str) -> str:
         return f"Q{number}"
 
+    def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
+        return split_in_sql(date, dialect, "Q", 4)
+
 
 @part
 class HalfOfYear(Cycle):
@@ -37,6 +50,9 @@ class HalfOfYear(Cycle):
     def text(self, number: int, locale: str) -> str:
         return f"H{number}"
 
+    def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
+        return split_in_sql(date, dialect, "H", 2)
+
 
 @part
 class MonthOfYear(Cycle):
@@ -52,6 +68,9 @@ class MonthOfYear(Cycle):
 
     def text(self, number: int, locale: str) -> str:
         return month_name(number, locale)
+
+    def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
+        return month_in_sql(date, dialect)
 
 
 @part
@@ -71,6 +90,9 @@ class Weekday(Cycle):
     def text(self, number: int, locale: str) -> str:
         return weekday_name(number - 1, locale)
 
+    def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
+        return dialect.weekday(date)
+
 
 @part
 class Hour(Cycle):
@@ -89,3 +111,6 @@ class Hour(Cycle):
 
     def text(self, number: int, locale: str) -> str:
         return f"{number:02d}:00"
+
+    def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
+        return piece(dialect.day(date), 12, 2)

@@ -2,8 +2,22 @@
 
 from __future__ import annotations
 
-from foldbasket.folding.members.parts.part import Cycle, Days, Part, first_of_month, months_of, part
+from sqlglot import exp
+
+from foldbasket.folding.members.parts.part import (
+    Cycle,
+    Days,
+    Part,
+    first_of_month,
+    month_in_sql,
+    months_of,
+    part,
+    split_in_sql,
+)
+from foldbasket.sql.dialects import Dialect
+from foldbasket.sql.pieces import Sql, applied, chosen, joined, number, piece, text, times_plus
 from foldbasket.styling.dates import Fiscal, month_name
+from foldbasket.tables.types import FieldType
 
 
 class FiscalPart(Part):
@@ -17,6 +31,16 @@ class FiscalPart(Part):
 
     def _fiscal_months(self, days: Days) -> Days:
         return months_of(days) + self._shift
+
+    def _year_in_sql(self, date: Sql, dialect: Dialect) -> Sql:
+        """The fiscal year of a date, as FY and four digits."""
+        year = piece(dialect.day(date), 1, 4)
+        later = applied(exp.GTE, month_in_sql(date.copy(), dialect), text(f"{self.fiscal.month:02d}"))
+        moved = [
+            dialect.shown(applied(exp.Add, dialect.whole(year.copy()), number(more)), FieldType.WHOLE, 0)
+            for more in (self.fiscal.ahead, self.fiscal.ahead - 1)
+        ]
+        return joined(text("FY"), chosen([(later, moved[0])], moved[1]))
 
 
 @part
@@ -37,6 +61,12 @@ class FiscalYear(FiscalPart):
 
     def text(self, number: int, locale: str) -> str:
         return f"FY {number}"
+
+    def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
+        return self._year_in_sql(date, dialect)
+
+    def number_in_sql(self, key: Sql, dialect: Dialect) -> Sql:
+        return dialect.whole(piece(key, 3, 4))
 
     def first_day(self, number: int) -> int:
         return first_of_month(number * 12 - self._shift)
@@ -61,6 +91,13 @@ class FiscalQuarter(FiscalPart):
     def text(self, number: int, locale: str) -> str:
         return f"Q{number % 4 + 1} FY {number // 4}"
 
+    def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
+        quarter = split_in_sql(date.copy(), dialect, "-Q", 4, self.fiscal.month)
+        return joined(self._year_in_sql(date, dialect), quarter)
+
+    def number_in_sql(self, key: Sql, dialect: Dialect) -> Sql:
+        return times_plus(dialect.whole(piece(key, 3, 4)), 4, dialect.whole(piece(key.copy(), 9, 1)))
+
     def first_day(self, number: int) -> int:
         return first_of_month(number * 3 - self._shift)
 
@@ -80,6 +117,9 @@ class FiscalQuarterOfYear(FiscalPart, Cycle):
     def text(self, number: int, locale: str) -> str:
         return f"Q{number}"
 
+    def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
+        return split_in_sql(date, dialect, "Q", 4, self.fiscal.month)
+
 
 @part
 class FiscalMonthOfYear(FiscalPart, Cycle):
@@ -97,3 +137,11 @@ class FiscalMonthOfYear(FiscalPart, Cycle):
 
     def text(self, number: int, locale: str) -> str:
         return month_name((number + self.fiscal.month - 2) % 12 + 1, locale)
+
+    def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
+        months = [(self.fiscal.month + at - 1) % 12 + 1 for at in range(12)]
+        cases = [
+            (applied(exp.EQ, month_in_sql(date.copy(), dialect), text(f"{month:02d}")), text(f"{at:02d}"))
+            for at, month in enumerate(months, 1)
+        ]
+        return chosen(cases)

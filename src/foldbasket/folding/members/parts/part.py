@@ -16,6 +16,8 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.registry import Kinds
+from foldbasket.sql.dialects import Dialect
+from foldbasket.sql.pieces import NoSqlError, Sql, chosen, one_of, piece, text
 from foldbasket.styling.dates import CALENDAR_YEAR, EPOCH, Fiscal
 
 Days = npt.NDArray[np.int64]
@@ -61,6 +63,14 @@ class Part:
         """What the reader sees."""
         raise NotImplementedError
 
+    def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
+        """The canonical text of the part of a date, as a server works it out. Raises NoSqlError where it does not."""
+        raise NoSqlError(f"“{self.label}”")
+
+    def number_in_sql(self, key: Sql, dialect: Dialect) -> Sql:
+        """A period's number by its canonical text. Raises NoSqlError where servers cannot count it so."""
+        raise NoSqlError(f"what stands beside a {self.name}")
+
     def first_day(self, number: int) -> int:
         """The first day of a period, as days since 1970-01-01. ValueError beyond the calendar."""
         raise NotImplementedError
@@ -84,6 +94,21 @@ def months_of(days: Days) -> Days:
 
 def first_of_month(month: int) -> int:
     return (datetime.date(month // 12, month % 12 + 1, 1) - EPOCH).days
+
+
+def month_in_sql(date: Sql, dialect: Dialect) -> Sql:
+    """The month of a date as two digits."""
+    return piece(dialect.day(date), 6, 2)
+
+
+def split_in_sql(date: Sql, dialect: Dialect, lead: str, many: int, first: int = 1) -> Sql:
+    """Which of so many equal pieces of the year, beginning with the month `first`, a date lies in, with a letter before it."""
+    size = 12 // many
+    cases = []
+    for at in range(many):
+        months = [text(f"{(first - 1 + at * size + step) % 12 + 1:02d}") for step in range(size)]
+        cases.append((one_of(month_in_sql(date.copy(), dialect), months), text(f"{lead}{at + 1}")))
+    return chosen(cases)
 
 
 class Cycle(Part):

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import datetime
 
-from foldbasket.folding.members.parts.part import Days, Part, first_of_month, months_of, part
+from foldbasket.folding.members.parts.part import Days, Part, first_of_month, months_of, part, split_in_sql
+from foldbasket.sql.dialects import Dialect
+from foldbasket.sql.pieces import Sql, joined, piece, times_plus
 from foldbasket.styling.dates import EPOCH, day_text, month_name
 
 
@@ -30,6 +32,12 @@ class Year(Part):
     def text(self, number: int, locale: str) -> str:
         return str(number)
 
+    def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
+        return piece(dialect.day(date), 1, 4)
+
+    def number_in_sql(self, key: Sql, dialect: Dialect) -> Sql:
+        return dialect.whole(key)
+
 
 @part
 class Half(Part):
@@ -52,6 +60,12 @@ class Half(Part):
 
     def text(self, number: int, locale: str) -> str:
         return f"H{number % 2 + 1} {number // 2}"
+
+    def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
+        return joined(piece(dialect.day(date), 1, 4), split_in_sql(date, dialect, "-H", 2))
+
+    def number_in_sql(self, key: Sql, dialect: Dialect) -> Sql:
+        return times_plus(dialect.whole(piece(key, 1, 4)), 2, dialect.whole(piece(key.copy(), 7, 1)))
 
 
 @part
@@ -76,6 +90,12 @@ class Quarter(Part):
     def text(self, number: int, locale: str) -> str:
         return f"Q{number % 4 + 1} {number // 4}"
 
+    def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
+        return joined(piece(dialect.day(date), 1, 4), split_in_sql(date, dialect, "-Q", 4))
+
+    def number_in_sql(self, key: Sql, dialect: Dialect) -> Sql:
+        return times_plus(dialect.whole(piece(key, 1, 4)), 4, dialect.whole(piece(key.copy(), 7, 1)))
+
 
 @part
 class Month(Part):
@@ -98,6 +118,12 @@ class Month(Part):
 
     def text(self, number: int, locale: str) -> str:
         return f"{month_name(number % 12 + 1, locale, 'abbreviated')} {number // 12}"
+
+    def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
+        return piece(dialect.day(date), 1, 7)
+
+    def number_in_sql(self, key: Sql, dialect: Dialect) -> Sql:
+        return times_plus(dialect.whole(piece(key, 1, 4)), 12, dialect.whole(piece(key.copy(), 6, 2)))
 
 
 @part
@@ -129,6 +155,9 @@ class Week(Part):
         year, week = self._iso(number)
         return f"W{week:02d} {year}"
 
+    def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
+        return dialect.week(date)
+
 
 @part
 class Day(Part):
@@ -156,3 +185,6 @@ class Day(Part):
 
     def text(self, number: int, locale: str) -> str:
         return day_text(number, locale)
+
+    def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
+        return piece(dialect.day(date), 1, 10)

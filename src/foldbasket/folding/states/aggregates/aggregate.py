@@ -21,6 +21,8 @@ from foldbasket.folding.states.runs import Runs
 from foldbasket.kinds import Parameter
 from foldbasket.registry import Kinds
 from foldbasket.spec.field import FieldRef
+from foldbasket.sql.dialects import Dialect
+from foldbasket.sql.pieces import Field, NoSqlError, Sql
 from foldbasket.tables.column import Column, Dictionary
 from foldbasket.tables.types import FieldType
 
@@ -176,6 +178,10 @@ class Aggregate:
     def finish(self, states: Mapping[Key, Matrix], present: Matrix, operand: Operand) -> Block:
         """The result in every cell; `present` is True where a cell has records. All arrays have one shape."""
         raise NotImplementedError
+
+    def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
+        """Itself over records, as a server reads it; `other` is its weight or order. Raises NoSqlError for what a server answers otherwise."""
+        raise NoSqlError(f"the aggregation “{self.label}”")
 
     def check(self, operand: Operand | None, field: str) -> None:
         """Raises FoldError when the aggregate does not fit the field."""

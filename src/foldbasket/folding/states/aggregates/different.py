@@ -6,6 +6,7 @@ from fractions import Fraction
 
 import numpy as np
 import numpy.typing as npt
+from sqlglot import exp
 
 from foldbasket.folding.states import runs as of_runs
 from foldbasket.folding.states.aggregates.aggregate import (
@@ -19,6 +20,8 @@ from foldbasket.folding.states.aggregates.aggregate import (
     aggregate,
 )
 from foldbasket.folding.states.runs import Runs
+from foldbasket.sql.dialects import Dialect
+from foldbasket.sql.pieces import Field, Sql, quotient
 from foldbasket.tables.column import Dictionary
 from foldbasket.tables.types import FieldType
 
@@ -46,6 +49,10 @@ class CountDifferent(Aggregate):
     def block_of(self, data: Matrix, blank: npt.NDArray[np.bool_], operand: Operand) -> Block:
         return Block(FieldType.WHOLE, data, blank)
 
+    def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
+        assert of is not None
+        return exp.Count(this=exp.Distinct(expressions=[of.said]))
+
 
 @aggregate
 class SumDifferent(Aggregate):
@@ -70,6 +77,10 @@ class SumDifferent(Aggregate):
         fits = data.dtype == object and all(-(2**63) <= each < 2**63 for each in data.flat)
         return Block(operand.type, data.astype(np.int64) if fits else data, blank, operand.scale)
 
+    def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
+        assert of is not None
+        return dialect.exact(exp.Sum(this=exp.Distinct(expressions=[of.said])), of.scale)
+
 
 @aggregate
 class AverageDifferent(OfReals):
@@ -88,6 +99,10 @@ class AverageDifferent(OfReals):
         many = of_runs.different(runs)
         unit = 10**operand.scale
         return np.array([float(Fraction(total) / (int(each) * unit)) for total, each in zip(sums, many, strict=True)])
+
+    def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
+        total = SumDifferent().in_sql(of, other, percent, dialect)
+        return quotient(total, CountDifferent().in_sql(of, other, percent, dialect).copy())
 
 
 MOST_LISTED = 50

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import numpy as np
+from sqlglot import exp
 
 from foldbasket.folding.states.aggregates.aggregate import (
     NUMBERS,
@@ -17,6 +18,8 @@ from foldbasket.folding.states.aggregates.aggregate import (
     aggregate,
     ranked_block,
 )
+from foldbasket.sql.dialects import Dialect
+from foldbasket.sql.pieces import Field, NoSqlError, Sql, applied
 from foldbasket.tables.types import MICROS_PER_DAY, FieldType
 
 
@@ -43,6 +46,10 @@ class Smallest(_Extreme):
     states = (State.SMALLEST, State.VALUES)
     state = State.SMALLEST
 
+    def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
+        assert of is not None
+        return exp.Min(this=dialect.ordered(of.said) if of.type is FieldType.TEXT else of.said)
+
 
 @aggregate
 class Largest(_Extreme):
@@ -52,6 +59,10 @@ class Largest(_Extreme):
     meaning = "The largest value; of dates the latest, of text the last by its characters."
     states = (State.LARGEST, State.VALUES)
     state = State.LARGEST
+
+    def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
+        assert of is not None
+        return exp.Max(this=dialect.ordered(of.said) if of.type is FieldType.TEXT else of.said)
 
 
 @aggregate
@@ -75,3 +86,12 @@ class Range(Aggregate):
         if operand.type is FieldType.TIMESTAMP:
             return Block(kind, (high - low) / MICROS_PER_DAY, blank)
         return Block(kind, high - low, blank, operand.scale)
+
+    def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
+        assert of is not None
+        low, high = exp.Min(this=of.said), exp.Max(this=of.said.copy())
+        if of.type is FieldType.DATE:
+            return dialect.days_between(high, low)
+        if of.type is FieldType.TIMESTAMP:
+            raise NoSqlError("the range of moments")
+        return dialect.exact(applied(exp.Sub, high, low), of.scale)

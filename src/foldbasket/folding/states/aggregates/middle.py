@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from decimal import Decimal
+
 import numpy as np
 import numpy.typing as npt
 
@@ -22,6 +24,8 @@ from foldbasket.folding.states.aggregates.aggregate import (
 from foldbasket.folding.states.quantities import Quantity
 from foldbasket.folding.states.runs import Runs
 from foldbasket.kinds import Parameter
+from foldbasket.sql.dialects import Dialect
+from foldbasket.sql.pieces import Field, Sql
 from foldbasket.tables.types import FieldType
 
 
@@ -34,6 +38,10 @@ class Median(OfReals):
 
     def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
         return of_runs.percentile(runs, 0.5) / 10.0**operand.scale
+
+    def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
+        assert of is not None
+        return dialect.percentile(of.said, Decimal("0.5"))
 
 
 def ordinal(number: float) -> str:
@@ -70,6 +78,10 @@ class Percentile(OfReals):
 
     def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
         return of_runs.percentile(runs, settings.percent / 100) / 10.0**operand.scale
+
+    def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
+        assert of is not None
+        return dialect.percentile(of.said, Decimal(repr(percent)) / 100)
 
 
 @aggregate

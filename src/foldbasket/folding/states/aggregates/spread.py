@@ -13,6 +13,8 @@ from foldbasket.folding.states.aggregates.aggregate import (
     aggregate,
 )
 from foldbasket.folding.states.runs import Runs
+from foldbasket.sql.dialects import Dialect
+from foldbasket.sql.pieces import Field, Sql
 
 
 class _Spread(OfReals):
@@ -24,6 +26,10 @@ class _Spread(OfReals):
         # Of one value a sample tells no spread: blank, said as not a number here.
         found = np.where(many > 0, of_runs.squares(runs, operand.scale) / np.maximum(many, 1), np.nan)
         return np.sqrt(np.maximum(found, 0)) if self.root else found
+
+    def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
+        assert of is not None
+        return dialect.spread(self.sql.partition("(")[0], of.said)
 
 
 @aggregate

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import numpy as np
+from sqlglot import exp
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.states.aggregates.aggregate import (
@@ -20,6 +21,8 @@ from foldbasket.folding.states.aggregates.aggregate import (
 )
 from foldbasket.folding.states.quantities import Quantity
 from foldbasket.kinds import Parameter
+from foldbasket.sql.dialects import Dialect
+from foldbasket.sql.pieces import Field, Sql, chosen, is_known, quotient
 from foldbasket.tables.types import FieldType
 
 
@@ -39,6 +42,10 @@ class Sum(Aggregate):
     def finish(self, states: Mapping[Key, Matrix], present: Matrix, operand: Operand) -> Block:
         return Block(operand.type, states[State.SUM], states[State.VALUES] == 0, operand.scale)
 
+    def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
+        assert of is not None
+        return dialect.exact(exp.Sum(this=of.said), of.scale)
+
 
 @aggregate
 class CountRecords(Aggregate):
@@ -54,6 +61,9 @@ class CountRecords(Aggregate):
 
     def finish(self, states: Mapping[Key, Matrix], present: Matrix, operand: Operand) -> Block:
         return Block(FieldType.WHOLE, states[State.RECORDS], ~present)
+
+    def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
+        return exp.Count(this=exp.Star())
 
 
 @aggregate
@@ -71,6 +81,10 @@ class CountValues(Aggregate):
 
     def finish(self, states: Mapping[Key, Matrix], present: Matrix, operand: Operand) -> Block:
         return Block(FieldType.WHOLE, states[State.VALUES], ~present)
+
+    def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
+        assert of is not None
+        return exp.Count(this=of.said)
 
 
 @aggregate
@@ -102,6 +116,10 @@ class Average(Aggregate):
             int(total) / (int(many) * 10**operand.scale) for total, many in zip(sums.flat, divisors.flat, strict=True)
         ]
         return Block(FieldType.REAL, np.array(means).reshape(sums.shape), blank)
+
+    def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
+        assert of is not None
+        return quotient(dialect.exact(exp.Sum(this=of.said), of.scale), exp.Count(this=of.said.copy()))
 
 
 @aggregate
@@ -168,6 +186,13 @@ class WeightedAverage(Aggregate):
         else:
             found = weighted.astype(np.float64) / divisors.astype(np.float64) * 10.0**shift
         return Block(FieldType.REAL, np.where(blank, 0.0, found), blank)
+
+    def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
+        assert of is not None
+        assert other is not None
+        weighted = exp.Sum(this=exp.Mul(this=of.said, expression=other))
+        weights = exp.Sum(this=chosen([(is_known(of.said.copy()), other.copy())]))
+        return quotient(weighted, weights)
 
 
 def _quotient(one: int, two: int, shift: int) -> float:
