@@ -360,6 +360,40 @@ def test_a_highlight_becomes_a_filter_on_the_lines_it_is_about(net):
     assert "Make a filter of it" not in [each.text() for each in net.workspace.card.body.findChildren(QPushButton)]
 
 
+def test_a_highlight_becomes_a_picker_with_the_marked_members_ticked(net):
+    marked(net, ("net", AmongBottom("1"), Ink(Colour.MADDER)))
+    net.unfold("Highlights")
+    press(net, "Make a picker of it")
+    rule = net.desk.fold.filters[-1]
+    assert (rule.field.field, rule.picker, rule.members) == ("Site", "Site", ("Drift House",))
+    assert {row[1] for row in net.table() if row[1]} == {"Drift House"}
+    net.desk.undo()
+    net.settle()
+    assert all(rule.field.field != "Site" for rule in net.desk.fold.filters)
+
+
+def test_a_highlight_can_be_a_formula_of_measures_and_follows_their_headings(net):
+    marked(net, ("net", AmongBottom("1"), Ink(Colour.MADDER)))
+    net.unfold("Highlights")
+    choose(net, "When it is", "such that a formula")
+    type_into(net, "holds", '"Net sales" < 2 * Cost')
+    dressed = net.workspace.grid.geometry_of.dressed
+    lit, report = dressed.lit[0], net.desk.report
+    nets, costs = (report.blocks[report.measure_at(each)] for each in ("net", "cost"))
+    wanted = (nets.data < 2 * costs.data) & ~nets.blank & ~costs.blank
+    members = dressed.lit[0].holds
+    assert members.any()
+    assert not (members & ~wanted).any()
+    net.desk.words.change("cost", "Rename", heading="Cost of goods")
+    net.settle()
+    assert net.desk.fold.look.highlights[0].when.formula == '"Net sales" < 2 * "Cost of goods"'
+    assert (net.workspace.grid.geometry_of.dressed.lit[0].holds == lit.holds).all()
+    type_into(net, "holds", "Nett > 3")
+    assert any(
+        "there is no field or measure “Nett”" in each for each in net.workspace.grid.geometry_of.dressed.problems
+    )
+
+
 def test_a_kind_of_line_at_a_level_has_numbers_and_an_alignment_of_its_own(net):
     net.desk.select_word(None)
     net.unfold("Lines")

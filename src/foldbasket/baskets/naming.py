@@ -98,6 +98,7 @@ def with_measure_named(fold: Fold, old: str, new: str) -> Fold:
     return replace(
         fold,
         measures=tuple(replace(each, formula=follow(each.formula)) if each.formula else each for each in fold.measures),
+        look=_followed(fold.look, lambda ref: ref, follow),
     )
 
 

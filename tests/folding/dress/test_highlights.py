@@ -9,6 +9,7 @@ import pytest
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.dress.conditions.ends import AmongBottom, AmongBottomPercent, AmongTop, AmongTopPercent
+from foldbasket.folding.dress.conditions.formula import Holds
 from foldbasket.folding.dress.conditions.others import AboveAverage, Always, BelowAverage, IsBlank, ThanMeasure
 from foldbasket.folding.dress.conditions.thresholds import Above, AtLeast, AtMost, Below, Equal, InRange
 from foldbasket.folding.dress.dressed import Dressed
@@ -94,6 +95,9 @@ def holds(report, highlight, found, cell):
     if isinstance(when, ThanMeasure):
         other = report.exact(1, *cell)
         return other is not None and value < Fraction(other)
+    if isinstance(when, Holds):
+        other = report.exact(1, *cell)
+        return value > 20 or (other is not None and value < Fraction(other))
     if isinstance(when, AboveAverage | BelowAverage):
         mean = sum(others) / len(others)
         return value > mean if isinstance(when, AboveAverage) else value < mean
@@ -116,7 +120,7 @@ def random_condition(draw, two):
     return draw.choice(
         [AtLeast(number), AtMost(number), Above(number), Below(number), Equal(number), InRange("-10", number), IsBlank(),
          AmongTop(draw.choice("0123")), AmongBottom(draw.choice("123")), AmongTopPercent(draw.choice(["20", "50"])),
-         AmongBottomPercent("30"), AboveAverage(), BelowAverage(), ThanMeasure(measure=two), Always()]
+         AmongBottomPercent("30"), AboveAverage(), BelowAverage(), ThanMeasure(measure=two), Holds("V < W OR V > 20"), Always()]
     )  # fmt: skip
 
 
@@ -140,7 +144,7 @@ def test_every_condition_in_every_scope_agrees_with_plain_python():
                 expected = (row, line) in found and holds(report, highlight, found, (row, line))
                 assert bool(lit.holds[row, line]) == expected, (seed, highlight, row, line)
         seen.add((type(highlight.when).__name__, highlight.within, highlight.totals))
-    assert len({name for name, *_ in seen}) == 15
+    assert len({name for name, *_ in seen}) == 16
     assert len(seen) > 60
 
 

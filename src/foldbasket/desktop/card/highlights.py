@@ -10,7 +10,8 @@ import msgspec
 import numpy as np
 
 from foldbasket.baskets import edits
-from foldbasket.baskets.placing import first_free
+from foldbasket.baskets.basket import free_name
+from foldbasket.baskets.placing import first_free, free_id
 from foldbasket.desktop.card.handlist import HandList
 from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody
@@ -21,6 +22,8 @@ from foldbasket.folding.dress.conditions.ends import AmongTop
 from foldbasket.folding.dress.conditions.thresholds import Above, AtLeast, AtMost, Below, InRange, Threshold
 from foldbasket.folding.dress.dressed import Dressed
 from foldbasket.folding.dress.forms.marks import Ground
+from foldbasket.folding.filters.members import Members
+from foldbasket.folding.members.domain import BLANK, NO_MATCH, OTHERS
 from foldbasket.sentence.phrases import placed_heading
 from foldbasket.spec.fold import Fold, Measure
 from foldbasket.spec.look import Condition, Form, Highlight, Scope
@@ -112,6 +115,7 @@ def _highlight(desk: Desk, body: CardBody, fold: Fold, now: Highlight, dressed: 
     )  # fmt: skip
     _as(desk, body, fold, now, become)
     _keep_only(desk, body, fold, now, dressed.words(now))
+    _make_picker(desk, body, fold, now, dressed)
     _order(desk, body, fold, now, dressed.words(now))
 
 
@@ -166,6 +170,40 @@ def _keep_only(desk: Desk, body: CardBody, fold: Fold, now: Highlight, said: str
         tip(
             f"Shows only members of {name} whose own total has {said}. The card of {name} says what becomes of the rest."
         )
+    )
+
+
+def _make_picker(desk: Desk, body: CardBody, fold: Fold, now: Highlight, dressed: Dressed) -> None:
+    """Offers the marked members of the innermost field beside the report."""
+    on_rows = bool(fold.rows)
+    placed = fold.rows or fold.columns
+    lit = next((each for each in dressed.lit if each.highlight.id == now.id), None)
+    if lit is None or not placed or placed[-1].bands is not None or placed[-1].groups is not None:
+        return
+    word, axis = placed[-1], dressed.report.rows if on_rows else dressed.report.columns
+    marked = lit.holds.any(axis=1 if on_rows else 0) & (axis.level == len(placed))
+    tokens = dict.fromkeys(axis.token(int(line), len(placed) - 1) for line in np.flatnonzero(marked))
+    tokens.pop(OTHERS, None)
+    if not tokens:
+        return
+    name = placed_heading(word)
+
+    def make() -> None:
+        keys = tuple(each.removeprefix("\\") for each in tokens if each not in (BLANK, NO_MATCH))
+        taken = {rule.picker for each in desk.basket.folds for rule in each.filters}
+        rule = Members(
+            free_id(fold),
+            word.field,
+            word.part,
+            keys,
+            BLANK in tokens,
+            NO_MATCH in tokens,
+            picker=free_name(name, taken),
+        )
+        desk.do(edits.Place(fold.key, "filters", rule, name))
+
+    body.link("Make a picker of it", make).setToolTip(
+        tip(f"Offers {name} beside the report, with what is marked now ticked: {len(tokens):,} of its members.")
     )
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from decimal import Decimal, InvalidOperation
 from functools import cached_property
 
@@ -39,8 +39,10 @@ class Cells:
         within: Scope = Scope.CELLS,
         totals: bool = False,
         other: Callable[[str], Block] | None = None,
+        named: Mapping[str, Block] | None = None,
     ) -> None:
-        self.block, self.other = block, other
+        """`other` gives the block of a measure by its id, `named` those of all by their headings."""
+        self.block, self.other, self.named = block, other, named or {}
         self._rows, self._columns, self._within = rows, columns, within
         plain = ~_totals(rows)[:, None] & ~_totals(columns)[None, :]
         self.judged: Mask = np.ones(block.blank.shape, np.bool_) if totals else plain

@@ -8,7 +8,7 @@ from weakref import WeakKeyDictionary
 import numpy as np
 import numpy.typing as npt
 
-from foldbasket.errors import FoldError
+from foldbasket.errors import FoldBasketError, FoldError
 from foldbasket.folding.dress.judged import Cells, Mask
 from foldbasket.folding.report.report import Report
 from foldbasket.folding.states.aggregates.aggregate import Block
@@ -36,7 +36,7 @@ class AllLit:
     """The highlights of a report, and those that could not be judged, each with why."""
 
     lit: tuple[Lit, ...]
-    failed: tuple[tuple[Highlight, FoldError], ...]
+    failed: tuple[tuple[Highlight, FoldBasketError], ...]
 
 
 _known: WeakKeyDictionary[Report, AllLit] = WeakKeyDictionary()
@@ -52,7 +52,7 @@ def lit_of(report: Report) -> AllLit:
             if at is not None:
                 try:
                     lit.append(judge(report, highlight, at))
-                except FoldError as error:
+                except FoldBasketError as error:
                     failed.append((highlight, error))
         found = _known[report] = AllLit(tuple(lit), tuple(failed))
     return found
@@ -68,7 +68,10 @@ def judge(report: Report, highlight: Highlight, measure: int) -> Lit:
             return report.blocks[at]
         raise FoldError("the measure that it compares with was taken out.", todo="Choose another one.")
 
-    cells = Cells(report.blocks[measure], report.rows, report.columns, highlight.within, highlight.totals, block_of)
+    named = {head.heading: block for head, block in zip(report.measures, report.blocks, strict=True)}
+    cells = Cells(
+        report.blocks[measure], report.rows, report.columns, highlight.within, highlight.totals, block_of, named
+    )
     holds = highlight.when.holds(cells)
     steps: npt.NDArray[np.uint8] | None = None
     bars: npt.NDArray[np.float32] | None = None

@@ -22,7 +22,7 @@ def block_of(ready: Ready, by_id: Mapping[str, Block], present: npt.NDArray[np.b
     shape = present.shape
 
     def leaf(node: Node) -> Vec | None:
-        return _vec(by_id[ready.stands_for[node]]) if node in ready.stands_for else None
+        return vec_of(by_id[ready.stands_for[node]]) if node in ready.stands_for else None
 
     made = value(ready.formula.tree, leaf, today)
     many = present.size
@@ -38,7 +38,8 @@ def block_of(ready: Ready, by_id: Mapping[str, Block], present: npt.NDArray[np.b
     return Block(made.type, np.where(blank, data.dtype.type(0) if data.dtype != object else 0, data), blank, made.scale)
 
 
-def _vec(block: Block) -> Vec:
+def vec_of(block: Block) -> Vec:
+    """The cells of a block as formulas work on them, one line after the other."""
     data, valid = block.data.ravel(), ~block.blank.ravel()
     if block.dictionary is not None:
         members = block.dictionary
