@@ -394,6 +394,26 @@ def test_a_highlight_can_be_a_formula_of_measures_and_follows_their_headings(net
     )
 
 
+def test_dates_are_written_in_a_form_that_is_picked_or_typed_and_a_wrong_one_is_said_under_it(net):
+    word = net.desk.fold.columns[0].id
+    net.desk.select_word(word)
+    net.unfold("Dates")
+    choose(net, "Form", "3rd quarter 2026")
+    tops = [net.desk.report.columns.label(line, 0) for line in range(len(net.desk.report.columns))]
+    assert tops[:2] == ["4th quarter 2025", "1st quarter 2026"]
+    net.unfold("Dates")
+    type_into(net, "Your own", "yy-Q")
+    assert net.desk.report.columns.label(0, 0) == "25-4"
+    net.unfold("Dates")
+    type_into(net, "Your own", "yy-QQQQQQQ")
+    assert net.desk.fold.columns[0].dates == "yy-Q"
+    assert any("is not a date pattern" in each.text() for each in net.workspace.card.body.findChildren(QLabel))
+    net.desk.undo()
+    net.desk.undo()
+    net.settle()
+    assert net.desk.report.columns.label(0, 0) == "Q4 2025"
+
+
 def test_a_kind_of_line_at_a_level_has_numbers_and_an_alignment_of_its_own(net):
     net.desk.select_word(None)
     net.unfold("Lines")

@@ -99,7 +99,9 @@ class Engine:
             axis_of(
                 tree,
                 each,
-                tuple(Head(word.placed.id, placed_heading(word.placed), word.domain) for word in words),
+                tuple(
+                    Head(word.placed.id, placed_heading(word.placed), word.domain, word.placed.dates) for word in words
+                ),
                 self.locale,
             )
             for tree, each, words in zip(laying.trees, lines, axes, strict=True)

@@ -69,7 +69,8 @@ class Placed(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     total over each of its members (the innermost field of an axis has none). Members stand by label, `first` those listed by
     hand, or `by` a measure's value; `keep` shows only some of them, picked by a measure within each parent; `empty` shows those
     without records as well. `closed` folds every member up to one line; `turned` names, by its members from the outermost,
-    those that are the other way. `drilled` remembers what stood here before members were opened, the latest last."""
+    those that are the other way. `drilled` remembers what stood here before members were opened, the latest last. `dates` is the LDML
+    pattern that its dates are written in; empty for the way of the locale."""
 
     id: str
     field: FieldRef
@@ -86,6 +87,7 @@ class Placed(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     closed: bool = False
     turned: tuple[tuple[str, ...], ...] = ()
     drilled: tuple[Drill, ...] = ()
+    dates: str = ""
 
     @property
     def cut(self) -> Cut | None:

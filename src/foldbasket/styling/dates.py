@@ -10,6 +10,8 @@ import msgspec
 from babel import Locale
 from babel.dates import format_date, format_datetime, get_month_names
 
+from foldbasket.errors import PatternError
+
 EPOCH = datetime.date(1970, 1, 1)
 
 
@@ -40,6 +42,21 @@ def moment_text(micros: int, locale: str) -> str:
     moment = datetime.datetime(1970, 1, 1) + datetime.timedelta(microseconds=micros)
     pattern = "d MMM y HH:mm:ss" if moment.second or moment.microsecond else "d MMM y HH:mm"
     return str(format_datetime(moment, pattern, locale=locale))
+
+
+def check_dates(pattern: str) -> None:
+    """Raises PatternError for what is no LDML date pattern."""
+    dates_text(datetime.datetime(2026, 4, 30, 14, 5), pattern, "en")
+
+
+def dates_text(when: datetime.datetime, pattern: str, locale: str) -> str:
+    """A date or moment in an LDML pattern, such as MMM y. Raises PatternError for what is none."""
+    try:
+        return str(format_datetime(when, pattern, locale=locale))
+    except (ValueError, KeyError, IndexError, AttributeError, NotImplementedError) as error:
+        raise PatternError(
+            f"“{pattern}” is not a date pattern ({error}).", todo="Write it like d MMM y or QQQ y."
+        ) from None
 
 
 def month_name(month: int, locale: str, width: Literal["wide", "abbreviated"] = "wide") -> str:

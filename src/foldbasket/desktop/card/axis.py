@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QWidget
 
 from foldbasket.baskets import edits
 from foldbasket.desktop.card.cut import cut_section
+from foldbasket.desktop.card.dates import dates_section
 from foldbasket.desktop.card.depth import drill_section, fold_section
 from foldbasket.desktop.card.elsewhere import elsewhere_section
 from foldbasket.desktop.card.looks import member_looks_section
@@ -32,6 +33,7 @@ def axis_card(desk: Desk, placed: Placed, strand: str, parent: QWidget) -> CardB
         cut_section(body, desk, placed, column)
 
     is_text = column is not None and not column.type.is_time and not column.type.is_number and placed.part is None
+    dates_section(desk, body, placed)
     order_section(body, desk, placed, strand, is_text)
     keep_section(body, desk, placed)
 

@@ -9,6 +9,7 @@ import msgspec
 import numpy as np
 
 from foldbasket.desktop.card.parts import CardBody
+from foldbasket.desktop.card.pattern import own_pattern
 from foldbasket.desktop.desk import Desk
 from foldbasket.errors import PatternError
 from foldbasket.folding.report.report import Report, default_pattern
@@ -75,38 +76,10 @@ def number_section(desk: Desk, body: CardBody, measure: Measure) -> None:
         body.choice("Currency", offered, style.currency, lambda value: restyle("Change the currency", currency=value))
     zeros = ((None, "as a number"), ("–", "–"), ("", "nothing"), ("nil", "nil"))
     body.choice("Zero", zeros, style.zero, lambda value: restyle("Change how zero is written", zero=value))
-    _own(body, sample, style, restyle)
-
-
-def _own(body: CardBody, sample: _Sample, style: NumberStyle, restyle: Callable[..., None]) -> None:
-    """A pattern of one's own, with what it gives as one types."""
-
-    def judged(text: str) -> None:
-        wrong = ""
-        try:
-            if text.strip():
-                check_pattern(text)
-        except PatternError as error:
-            wrong = str(error)
-        line.setProperty("wrong", "true" if wrong else "false")
-        line.style().polish(line)
-        shown.setText(wrong or (sample.said(replace(style, pattern=text)) if text.strip() else ""))
-        shown.setProperty("role", "warning" if wrong else "quiet")
-        shown.style().polish(shown)
-        shown.setVisible(bool(shown.text()))
-
-    def own(text: str) -> None:
-        try:
-            if text.strip():
-                check_pattern(text)
-        except PatternError:
-            return  # said beneath the line
-        restyle("Change the number pattern", pattern=text.strip() or None)
-
-    line = body.entry("Your own", style.pattern or "", "#,##0.0", own)
-    shown = body.text("", "quiet")
-    shown.hide()
-    line.textEdited.connect(judged)
+    own_pattern(
+        body, style.pattern or "", "#,##0.0", check_pattern, lambda text: sample.said(replace(style, pattern=text)),
+        lambda text: restyle("Change the number pattern", pattern=text or None),
+    )  # fmt: skip
 
 
 def _form(style: NumberStyle) -> tuple[str | None, str]:

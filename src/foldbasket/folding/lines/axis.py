@@ -32,11 +32,16 @@ class Kind(enum.IntEnum):
 
 @dataclass(frozen=True, eq=False)
 class Head:
-    """A field on an axis: the word it stands for, its heading, and what its codes mean."""
+    """A field on an axis: the word it stands for, its heading, what its codes mean, and the pattern that its dates are written in."""
 
     id: str
     heading: str
     domain: Domain
+    dates: str = ""
+
+    def label(self, code: int, locale: str) -> str:
+        """What the reader sees for a code."""
+        return self.domain.label_in(code, locale, self.dates) if self.dates else self.domain.label(code, locale)
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,7 +68,7 @@ class Axis:
 
     @cached_property
     def _label(self):  # type: ignore[no-untyped-def]
-        return lru_cache(maxsize=65536)(lambda field, code: self.heads[field].domain.label(code, self.locale))
+        return lru_cache(maxsize=65536)(lambda field, code: self.heads[field].label(code, self.locale))
 
     def key(self, line: int, field: int) -> str | None:
         """Canonical text of the member of one field on a line; None where not named, blank or unmatched."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import re
 import unicodedata
 from collections.abc import Sequence
@@ -17,7 +18,7 @@ from foldbasket.folding.members.parts.part import Part, parts_by
 from foldbasket.links.source import Source
 from foldbasket.spec.cut import Bands, Cut, Groups
 from foldbasket.spec.field import FieldRef
-from foldbasket.styling.dates import Fiscal, day_text, moment_text
+from foldbasket.styling.dates import Fiscal, dates_text, day_text, moment_text
 from foldbasket.styling.numbers import NumberStyle, number_writer
 from foldbasket.tables.column import CodedColumn, Codes, Column, Dictionary, smallest_codes
 from foldbasket.tables.types import MICROS_PER_DAY, FieldType, canonical, parse_canonical
@@ -179,6 +180,27 @@ class Domain:
         pattern = "#,##0." + "0" * places if places else "0.######"
         writer = number_writer(NumberStyle(), pattern, locale, "EUR")
         return writer(float(raw)) if kind is FieldType.REAL else writer.units(int(raw), places)
+
+    def label_in(self, code: int, locale: str, pattern: str) -> str:
+        """What the reader sees for a code, dates in an LDML pattern; what is no date as it is written anyway."""
+        when = self.day_of(code) if code < self.blank else None
+        return self.label(code, locale) if when is None else dates_text(when, pattern, locale)
+
+    def day_of(self, code: int) -> datetime.datetime | None:
+        """The moment that a member begins at, or that it is written by; None for what is no date."""
+        raw, start = (
+            int(self.dictionary.raw(code)) if self.type is not FieldType.TEXT else 0,
+            datetime.datetime(1970, 1, 1),
+        )
+        try:
+            if self.part is not None:
+                day = self.part.a_day(raw)
+                return None if day is None else start + datetime.timedelta(day)
+            if self.type is FieldType.DATE:
+                return start + datetime.timedelta(raw)
+            return start + datetime.timedelta(microseconds=raw) if self.type is FieldType.TIMESTAMP else None
+        except (ValueError, OverflowError):
+            return None
 
     @cached_property
     def ranks(self) -> npt.NDArray[np.int64]:

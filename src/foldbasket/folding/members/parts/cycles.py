@@ -6,6 +6,7 @@ from foldbasket.folding.members.parts.part import (
     MICROS_PER_HOUR,
     Cycle,
     Days,
+    first_of_month,
     month_in_sql,
     months_of,
     part,
@@ -14,6 +15,9 @@ from foldbasket.folding.members.parts.part import (
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import Sql, piece
 from foldbasket.styling.dates import month_name, weekday_name
+
+A_YEAR = 2001
+"""A year whose first day is a Monday, for writing what repeats."""
 
 
 @part
@@ -33,6 +37,9 @@ class QuarterOfYear(Cycle):
 
     def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
         return split_in_sql(date, dialect, "Q", 4)
+
+    def a_day(self, number: int) -> int | None:
+        return first_of_month(A_YEAR * 12 + number * 3 - 3)
 
 
 @part
@@ -72,6 +79,9 @@ class MonthOfYear(Cycle):
     def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
         return month_in_sql(date, dialect)
 
+    def a_day(self, number: int) -> int | None:
+        return first_of_month(A_YEAR * 12 + number - 1)
+
 
 @part
 class Weekday(Cycle):
@@ -92,6 +102,9 @@ class Weekday(Cycle):
 
     def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
         return dialect.weekday(date)
+
+    def a_day(self, number: int) -> int | None:
+        return first_of_month(A_YEAR * 12) + number - 1
 
 
 @part

@@ -145,3 +145,6 @@ class FiscalMonthOfYear(FiscalPart, Cycle):
             for at, month in enumerate(months, 1)
         ]
         return chosen(cases)
+
+    def a_day(self, number: int) -> int | None:
+        return first_of_month(2001 * 12 + (number + self.fiscal.month - 2) % 12)

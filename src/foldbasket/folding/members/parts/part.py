@@ -75,6 +75,11 @@ class Part:
         """The first day of a period, as days since 1970-01-01. ValueError beyond the calendar."""
         raise NotImplementedError
 
+    def a_day(self, number: int) -> int | None:
+        """A day that its members are written by in a date pattern, as days since 1970-01-01; None for what is no date. ValueError
+        beyond the calendar."""
+        return self.first_day(number) if self.is_period else None
+
     def parse(self, key: str) -> int:
         """The number that canonical text names. ValueError with a sentence when it names none."""
         match = re.fullmatch(self.key_form, key.strip())
