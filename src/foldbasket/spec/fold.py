@@ -9,6 +9,7 @@ from __future__ import annotations
 import msgspec
 
 from foldbasket.kinds import Choice
+from foldbasket.spec.chart import Chart
 from foldbasket.spec.comparison import Comparison
 from foldbasket.spec.cut import Bands, Cut, Groups, cut_of
 from foldbasket.spec.field import FieldRef
@@ -122,7 +123,7 @@ class Measure(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
 class Fold(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """One pivot report. `row_total` is the line over all rows, `column_total` the column over all columns. Totals cover all
     records that the filters kept, or only those of the members `shown`. Measures stand along columns or rows, inside all fields
-    or after the first `measures_at` of them. `look` says how the report looks, and changes no number. Others refer to it by its `key`: its `id`, or its name where it was never given another."""
+    or after the first `measures_at` of them. `look` says how the report looks, and `chart` what is drawn of it; neither changes a number. Others refer to it by its `key`: its `id`, or its name where it was never given another."""
 
     name: str
     measures: tuple[Measure, ...] = ()
@@ -136,6 +137,7 @@ class Fold(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     measures_at: int | None = None
     id: str = ""
     look: ReportLook = ReportLook()
+    chart: Chart | None = None
 
     @property
     def key(self) -> str:
@@ -144,7 +146,7 @@ class Fold(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
 
     def asks_as(self, other: Fold) -> bool:
         """Whether it asks for the same numbers in the same places as another, whatever the two look like."""
-        return self == other or msgspec.structs.replace(self, look=other.look) == other
+        return self == other or msgspec.structs.replace(self, look=other.look, chart=other.chart) == other
 
     @property
     def is_empty(self) -> bool:
