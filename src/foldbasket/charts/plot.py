@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from foldbasket.charts.canvas import Canvas
 from foldbasket.charts.figures import Figures, Panel, Series
 from foldbasket.charts.scale import Scale, Unit
 from foldbasket.spec.chart import Chart, Names, Values
 from foldbasket.styling.palette import DASHES, HATCHES, on_ink, others_ink, series_inks
 from foldbasket.styling.styles import Paper
+
+if TYPE_CHECKING:
+    from foldbasket.charts.canvas import Canvas  # which imports matplotlib, wanted only when something is drawn
 
 SMALL = 11.5
 Box = tuple[float, float, float, float]

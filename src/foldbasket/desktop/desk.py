@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from foldbasket.baskets import edits
@@ -24,6 +25,7 @@ from foldbasket.desktop.state.part import Part, parts_of, renew_by
 from foldbasket.desktop.state.supply import Supply
 from foldbasket.desktop.state.view import View
 from foldbasket.desktop.state.workers import Work
+from foldbasket.desktop.work.charts import ChartWork
 from foldbasket.desktop.work.files import Files
 from foldbasket.desktop.work.formulas import FormulaWork
 from foldbasket.desktop.work.members import MemberWork
@@ -35,6 +37,7 @@ from foldbasket.folding.engine import Engine
 from foldbasket.folding.report.report import Report
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source
+from foldbasket.spec.chart import Chart
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold
 from foldbasket.tables.column import Column
@@ -69,6 +72,7 @@ class Desk(QObject):
         self.formulas = FormulaWork(self, self.sources.complain, self)
         self.files = Files(self, self)
         self.output = Output(self, self)
+        self.charts = ChartWork(self, self)
         self.folding.worker.told.connect(self.told)
         self.folding.changed.connect(self._folded)
         self.folding.failed.connect(self.not_done)
@@ -134,7 +138,16 @@ class Desk(QObject):
     @property
     def _work(self) -> tuple[Work, ...]:
         """What is given up when the desk is closed; files are written to their end."""
-        return self.files, self.folding, self.output, self.supply, self.listings, self.sources, self.formulas
+        return (
+            self.files,
+            self.folding,
+            self.output,
+            self.supply,
+            self.listings,
+            self.sources,
+            self.formulas,
+            self.charts,
+        )
 
     @property
     def busy(self) -> bool:
@@ -277,6 +290,23 @@ class Desk(QObject):
     def select_word(self, word: str | None) -> None:
         """Selects a word, whose card is then shown; None shows the fold's own card."""
         self.notify(self.view.select_word(word, self.fold))
+
+    def show_chart(self) -> None:
+        """Shows the card of the fold's chart, which it is given where it has none."""
+        fold = self.fold
+        if (
+            fold is not None
+            and fold.chart is None
+            and not self.do(edits.ChangeChart(fold.key, Chart(), "Draw a chart"))
+        ):
+            return
+        self.notify(self.view.show_chart())
+
+    def change_chart(self, done: str, **changes: Any) -> None:
+        """Changes properties of the fold's chart."""
+        fold = self.fold
+        if fold is not None and fold.chart is not None:
+            self.do(edits.ChangeChart(fold.key, msgspec.structs.replace(fold.chart, **changes), done))
 
     def calculate(self, text: str | None = "") -> None:
         """Shows the card on which a new formula is written, beginning with a text; None leaves it."""

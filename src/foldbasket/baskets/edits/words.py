@@ -90,6 +90,12 @@ class Move(Edit):
         return basket.with_fold(self.fold, move)
 
 
+def _unsaid(fold: Fold, word: str) -> Fold:
+    """The fold with nothing said of a word in its look and its chart."""
+    chart = fold.chart.without(word) if fold.chart is not None else None
+    return replace(fold, look=fold.look.without(word), chart=chart)
+
+
 @dataclass(frozen=True)
 class Remove(Edit):
     """Takes a word out of the sentence."""
@@ -107,7 +113,7 @@ class Remove(Edit):
             raise BasketError(f"{self.said} is used by {use}.", todo="Take it out of that formula first.")
         return basket.with_fold(
             self.fold,
-            lambda fold: _without(replace(fold, look=fold.look.without(self.word)), self.word),
+            lambda fold: _without(_unsaid(fold, self.word), self.word),
         )
 
 

@@ -22,8 +22,8 @@ from foldbasket.folding.dress.conditions.ends import AmongTop
 from foldbasket.folding.dress.conditions.thresholds import Above, AtLeast, AtMost, Below, InRange, Threshold
 from foldbasket.folding.dress.dressed import Dressed
 from foldbasket.folding.dress.forms.marks import Ground
-from foldbasket.folding.filters.members import Members
-from foldbasket.folding.members.domain import BLANK, NO_MATCH, OTHERS
+from foldbasket.folding.filters.members import of_members
+from foldbasket.folding.members.domain import OTHERS
 from foldbasket.sentence.phrases import placed_heading
 from foldbasket.spec.fold import Fold, Measure
 from foldbasket.spec.look import Condition, Form, Highlight, Scope
@@ -189,16 +189,9 @@ def _make_picker(desk: Desk, body: CardBody, fold: Fold, now: Highlight, dressed
     name = placed_heading(word)
 
     def make() -> None:
-        keys = tuple(each.removeprefix("\\") for each in tokens if each not in (BLANK, NO_MATCH))
         taken = {rule.picker for each in desk.basket.folds for rule in each.filters}
-        rule = Members(
-            free_id(fold),
-            word.field,
-            word.part,
-            keys,
-            BLANK in tokens,
-            NO_MATCH in tokens,
-            picker=free_name(name, taken),
+        rule = of_members(free_id(fold), word.field, word.part, tuple(tokens)).as_word(
+            free_id(fold), free_name(name, taken)
         )
         desk.do(edits.Place(fold.key, "filters", rule, name))
 

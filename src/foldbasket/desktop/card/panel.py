@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QLineEdit, QListView, QPlainTextEdit, QScrollArea, Q
 from foldbasket import faults
 from foldbasket.baskets import edits
 from foldbasket.desktop.card.axis import axis_card
+from foldbasket.desktop.card.chart import chart_card
 from foldbasket.desktop.card.filter import filter_card
 from foldbasket.desktop.card.fold import fold_card
 from foldbasket.desktop.card.formula import new_formula_card
@@ -47,6 +48,7 @@ class CardPanel(QScrollArea):
         self.body: CardBody | None = None
         self._shown: Any = None
         self._about: Any = None
+        self._said_of_chart: Any = None
         # One edit changes several things at once: the card is built once for all of them, in an event of its own.
         self._later = QTimer(self)
         self._later.setSingleShot(True)
@@ -58,6 +60,7 @@ class CardPanel(QScrollArea):
         desk.when(Part.PROFILES, self, self._draw_range)
         desk.when(Part.REPORT, self, self._again_over_measures)
         desk.listings.ready.connect(self.again)
+        desk.charts.drawn.connect(self._again_over_chart)
         desk.sources.listed.connect(self._again_over_sources)
         self.renew()
 
@@ -73,6 +76,15 @@ class CardPanel(QScrollArea):
         fold, word = self.desk.fold, self.desk.view.word
         if fold is not None and word in {each.id for each in fold.measures}:
             self.again()
+
+    def _again_over_chart(self) -> None:
+        """What fits, and what was refused, is known once it was drawn."""
+        if self.desk.view.charted and self.desk.spec is None and self.body is not None and not self.body.hasFocus():
+            made = self.desk.charts.last
+            said = (made.offered, str(made.problem)) if made is not None else None
+            if said != self._said_of_chart:
+                self._said_of_chart = said
+                self.again()
 
     def _again_over_sources(self) -> None:
         """What only the cards of sources show is known now."""
@@ -104,6 +116,7 @@ class CardPanel(QScrollArea):
                 desk.view.word,
                 desk.view.alternative,
                 desk.view.drafted is None,
+                desk.view.charted,
                 (desk.view.highlight, desk.view.looked, desk.view.line, desk.view.level),
                 (desk.basket.style, desk.basket.styles, desk.basket.locale, desk.basket.currency, desk.basket.as_of),
             )
@@ -157,6 +170,8 @@ class CardPanel(QScrollArea):
             return source_card(desk, desk.spec, self._show_finding, self._holder)
         if desk.view.drafted is not None:
             return new_formula_card(desk, desk.view.drafted, self._holder)
+        if word is None and desk.fold is not None and desk.fold.chart is not None and desk.view.charted:
+            return chart_card(desk, desk.fold, desk.fold.chart, self._holder)
         if word is None or desk.fold is None:
             return fold_card(desk, self._holder)
         if isinstance(word, Measure):

@@ -319,11 +319,11 @@ class GridView(QAbstractScrollArea):
                     down, across = down * report.height, across * report.width
                 row = max(0, min(report.height - 1, row + down))
                 column = max(0, min(report.width - 1, column + across))
-            self._go(row, column)
+            self.show_cell(row, column)
         elif event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End):
             last = event.key() == Qt.Key.Key_End
             row = (report.height - 1 if last else 0) if control or at is None else at.row
-            self._go(row, report.width - 1 if last else 0)
+            self.show_cell(row, report.width - 1 if last else 0)
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and at is not None:
             self.proof_wanted.emit(at.row, at.column)
         elif event.key() in (Qt.Key.Key_Minus, Qt.Key.Key_Plus) and at is not None and not control:
@@ -338,8 +338,9 @@ class GridView(QAbstractScrollArea):
         else:
             super().keyPressEvent(event)
 
-    def _go(self, row: int, column: int) -> None:
-        self.mark(Marked(row, column, row, column, row, column))
+    def show_cell(self, row: int, column: int) -> None:
+        """Marks a cell and brings it into view."""
+        self._mark_to(row, column, extend=False)
         at = self.geometry_of
         assert at is not None
         across, down = self.horizontalScrollBar(), self.verticalScrollBar()

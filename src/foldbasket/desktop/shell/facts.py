@@ -16,6 +16,7 @@ from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.plain import marked, say_what_fits
 from foldbasket.desktop.widgets.working import ShortLabel, Working
 from foldbasket.folding.report.report import Counted
+from foldbasket.spec.chart import Beside
 
 
 def show_outside(path: Path) -> None:
@@ -48,6 +49,10 @@ class FactsLine(QFrame):
         self._facts: tuple[str, ...] = ("",)
         self.open = self._link("Open", "Opens what was written", lambda path: path)
         self.folder = self._link("Show in folder", "Opens the folder it was written to", lambda path: path.parent)
+        self.to_grid = self._way("Grid", "The report as a grid", self._show_grid)
+        self.between = QLabel("·", self)
+        self.between.setProperty("role", "quiet")
+        self.to_chart = self._way("Chart", "A chart of what the report shows", desk.show_chart)
         self.turn = QPushButton("Turn", self)
         self.turn.setProperty("role", "link")
         self.turn.setToolTip("Rows become columns and columns rows (Ctrl+T)")
@@ -59,8 +64,13 @@ class FactsLine(QFrame):
         line.addWidget(self.folder)
         line.addWidget(self.seen)
         line.addStretch(0)
+        ways = QHBoxLayout()
+        ways.setSpacing(4)
+        for each in (self.to_grid, self.between, self.to_chart):
+            ways.addWidget(each)
+        line.addLayout(ways)
         line.addWidget(self.turn)
-        desk.when(Part.REPORT | Part.FOLD | Part.VIEW | Part.DOCUMENT, self, self.renew)
+        desk.when(Part.REPORT | Part.FOLD | Part.LOOK | Part.VIEW | Part.DOCUMENT, self, self.renew)
         desk.told.connect(self._tell)
         desk.rested.connect(self._rest)
         desk.news.connect(self.say)
@@ -74,6 +84,12 @@ class FactsLine(QFrame):
         in_source = self.desk.view.source_key is not None
         self.kept.setVisible(not in_source and report is not None)
         self.turn.setVisible(not in_source and fold is not None and bool(fold.rows or fold.columns))
+        has_fold = not in_source and fold is not None and not fold.is_empty
+        chart = fold.chart if fold is not None else None
+        for each in (self.to_grid, self.between, self.to_chart):
+            each.setVisible(has_fold)
+        self._is_on(self.to_grid, chart is None or chart.place is not Beside.INSTEAD)
+        self._is_on(self.to_chart, chart is not None)
         if report is not None:
             counted, brief = (
                 "&nbsp;&nbsp;&nbsp;".join(
@@ -100,6 +116,26 @@ class FactsLine(QFrame):
             self._rest()
         self._show_or_hide()
 
+    def _way(self, text: str, tip: str, act: Callable[[], object]) -> QPushButton:
+        button = QPushButton(text, self)
+        button.setProperty("role", "link")
+        button.setToolTip(tip)
+        button.clicked.connect(lambda: act())
+        return button
+
+    @staticmethod
+    def _is_on(button: QPushButton, on: bool) -> None:
+        if button.property("on") != on:
+            button.setProperty("on", on)
+            button.setStyleSheet("font-weight: 600" if on else "")
+
+    def _show_grid(self) -> None:
+        """Brings the grid back where the chart stands in its place; else the report's own card."""
+        chart = self.desk.fold.chart if self.desk.fold is not None else None
+        if chart is not None and chart.place is Beside.INSTEAD:
+            self.desk.change_chart("Show the grid again", place=Beside.UNDER)
+        self.desk.select_word(None)
+
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self._fit()
@@ -107,7 +143,7 @@ class FactsLine(QFrame):
     def _fit(self) -> None:
         """Says what totals cover, and of which table the records are, only where there is room for it whole."""
         texts = [f"<span style='font-size:12px'>{each}</span>" for each in self._facts]
-        say_what_fits(self.kept, texts, self.width() - 110)
+        say_what_fits(self.kept, texts, self.width() - 230)
 
     def _link(self, text: str, tip: str, place: Callable[[Path], Path]) -> QPushButton:
         button = QPushButton(text, self)

@@ -8,9 +8,12 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
+from foldbasket.charts.plot import Mark
 from foldbasket.desktop import memory
 from foldbasket.desktop.card.menu import add, add_card, new_menu, submenu
 from foldbasket.desktop.card.panel import CardPanel
+from foldbasket.desktop.chart.room import ChartRoom
+from foldbasket.desktop.chart.view import ChartView
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.grid.membermenu import add_member
 from foldbasket.desktop.grid.view import GridView
@@ -58,7 +61,10 @@ class Workspace(QWidget):
         column.addWidget(self.facts)
         column.addWidget(self.pickers)
         self.middle = QStackedWidget(self)
-        self.middle.addWidget(self.grid)
+        self.room = ChartRoom(desk, self.grid, self)
+        self.room.made.connect(self._join_chart)
+        self.room.menu_wanted.connect(self.menu_over_chart)
+        self.middle.addWidget(self.room)
         column.addWidget(self.middle, 1)
         # The card stands beside the sentence: when that takes another line, nothing moves under the hand that works on the card.
         self._centre, self.beside, self._right, across = (Panes(each, self) for each in (False, True, False, True))
@@ -112,7 +118,37 @@ class Workspace(QWidget):
         self.setTabOrder(self.card, self._panel.map)
         return frame
 
+    def _join_chart(self, chart: ChartView) -> None:
+        """Ties a chart that was just made to grid and Proof."""
+        chart.cell_chosen.connect(self.grid.show_cell)
+        chart.proof_wanted.connect(lambda row, column: self.proof.show_cell(row, column))
+        self.grid.marked_cell.connect(chart.follow)
+        self.setTabOrder(self.grid, chart)
+        self.setTabOrder(chart, self.card)
+
     # --- menus --------------------------------------------------------------
+
+    def menu_over_chart(self, mark: Mark | None, at: QPoint) -> QMenu:
+        """Opens what can be done with a mark of the chart, and with the chart."""
+        chart, desk, menu = self.room.chart, self.desk, new_menu(self)
+        assert chart is not None
+        cell = chart.cell_of(mark) if mark is not None else None
+        if mark is not None:
+            chart.choose(mark)
+            figures = chart.shown.figures if chart.shown is not None else None
+            if cell is not None:
+                add(menu, "Proof of this cell", lambda: self.proof.show_cell(*cell))
+            if figures is not None and figures.labels[mark.place]:
+                name = figures.labels[mark.place]
+                add(menu, f"Keep only {name}", lambda: chart.keep([mark]))
+                add(menu, f"Leave {name} out", lambda: chart.keep([mark], only=False))
+        if desk.fold is not None and desk.fold.chart is not None:
+            desk.show_chart()
+            body = self.card.at_once().body
+            if body is not None:
+                add_card(menu if menu.isEmpty() else submenu(menu, "The chart"), body)
+        menu.popup(at)
+        return menu
 
     def menu_of_word(self, word: str, at: QPoint) -> QMenu:
         """Opens what the card of a word offers, as a menu."""
@@ -244,4 +280,4 @@ class Workspace(QWidget):
             # With one table there is nothing to link.
             self.links.setVisible(in_source and len(self.desk.basket.sources) > 1 and not memory.is_away("links"))
             self._right.arrange()
-        self.middle.setCurrentWidget(self.source if in_source else self.grid)
+        self.middle.setCurrentWidget(self.source if in_source else self.room)

@@ -30,6 +30,8 @@ class View:
         """The kind of line whose look the card of the report shows."""
         self.level: int | None = None
         """The level at which it does; None for every one."""
+        self.charted = False
+        """Whether the card of the chart is shown."""
         self.highlight: str | None = None
         """The highlight that is open on the card of its measure."""
 
@@ -44,14 +46,19 @@ class View:
         if self.source_key is not None:
             self.source_key, parts = None, Part.VIEW
         if key != self.fold_key:
-            self.fold_key, self.word = key, None
+            self.fold_key, self.word, self.charted = key, None, False
             parts |= Part.FOLD | Part.WORD
         return parts
 
     def select_word(self, word: str | None, fold: Fold | None) -> Part:
         """Selects a word of the fold in view; None, or one that the fold does not have, as of a picture of it that is a moment old,
         selects the whole."""
-        self.word, self.alternative, self.drafted = _known(word, fold), 0, None
+        self.word, self.alternative, self.drafted, self.charted = _known(word, fold), 0, None, False
+        return Part.WORD
+
+    def show_chart(self) -> Part:
+        """Shows the card of the chart."""
+        self.word, self.drafted, self.charted = None, None, True
         return Part.WORD
 
     def calculate(self, text: str | None) -> Part:

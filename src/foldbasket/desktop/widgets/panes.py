@@ -24,6 +24,13 @@ class _Edge(QSplitterHandle):
         painter.fillRect(area, QColor(colours.rule if self.underMouse() else colours.line))
 
 
+def edge_of(splitter: QSplitter) -> QSplitterHandle:
+    """An edge that is a thin line, which shows that it can be dragged when the hand is over it."""
+    edge = _Edge(splitter.orientation(), splitter)
+    edge.setAttribute(Qt.WidgetAttribute.WA_Hover)
+    return edge
+
+
 class Panes(QSplitter):
     """Panes side by side or above one another. Those that are named keep their size; the one without a name takes what is left."""
 
@@ -40,9 +47,7 @@ class Panes(QSplitter):
         self.splitterMoved.connect(lambda *_: self._keep())
 
     def createHandle(self) -> QSplitterHandle:
-        edge = _Edge(self.orientation(), self)
-        edge.setAttribute(Qt.WidgetAttribute.WA_Hover)
-        return edge
+        return edge_of(self)
 
     def add(self, pane: QWidget, name: str = "", usual: int = 0, bounds: tuple[int, int] = (0, 0)) -> None:
         """Adds a pane at the end; one with a name has a usual size, and bounds that it is kept in."""

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.placing import free_id
 from foldbasket.desktop.state.board import Editing
-from foldbasket.folding.filters.members import of_member
+from foldbasket.folding.filters.members import of_member, of_members
 from foldbasket.folding.lines.axis import Kind
+from foldbasket.folding.members.domain import OTHERS
 from foldbasket.folding.report.margins import MEASURE, Margin
+from foldbasket.sentence.phrases import placed_heading
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Placed
 
@@ -85,6 +88,16 @@ class MemberWork:
         """Opens a member into another field."""
         if self.desk.fold is not None:
             self.desk.do(edits.DrillInto(self.desk.fold.key, seen.word, seen.path[-1], into, part))
+
+    def keep_several(self, word: str, tokens: Sequence[str], *, only: bool) -> None:
+        """Keeps only the records of some members of a placed field, or leaves them out."""
+        fold = self.desk.fold
+        placed = edits.find_word(fold, word) if fold is not None else None
+        if fold is None or not isinstance(placed, Placed) or placed.bands or placed.groups or OTHERS in tokens:
+            return
+        rule = of_members(free_id(fold), placed.field, placed.part, tokens, exclude=not only)
+        said = f"{len(tokens)} of {placed_heading(placed)}" if len(tokens) > 1 else tokens[0]
+        self.desk.do(edits.Place(fold.key, "filters", rule, f"{'only' if only else 'without'} {said}"))
 
     def keep(self, seen: Seen, *, only: bool) -> None:
         """Keeps only the records of one member, or leaves them out."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import ClassVar
 
 import numpy as np
@@ -84,5 +84,10 @@ class Members(RecordFilter, frozen=True, tag="members"):
 
 def of_member(id: str, field: FieldRef, part: str | None, token: str, *, exclude: bool = False) -> Members:
     """A filter on one member, by its token: its key, or what blank and unmatched records are called."""
-    listed = () if token in (BLANK, NO_MATCH) else (token.removeprefix("\\"),)
-    return Members(id, field, part, listed, token == BLANK, token == NO_MATCH, exclude)
+    return of_members(id, field, part, (token,), exclude=exclude)
+
+
+def of_members(id: str, field: FieldRef, part: str | None, tokens: Sequence[str], *, exclude: bool = False) -> Members:
+    """A filter on several members, by their tokens."""
+    listed = tuple(token.removeprefix("\\") for token in tokens if token not in (BLANK, NO_MATCH))
+    return Members(id, field, part, listed, BLANK in tokens, NO_MATCH in tokens, exclude)
