@@ -25,7 +25,7 @@ from foldbasket.folding.members.domain import Domain
 from foldbasket.folding.plan.bases import Base, bases_of
 from foldbasket.folding.plan.plan import AxisField, plan_of
 from foldbasket.folding.plan.summary import Based, expanded
-from foldbasket.folding.report.report import Counted, MeasureHead, Report
+from foldbasket.folding.report.report import Counted, MeasureHead, Origin, Report
 from foldbasket.folding.statement.statement import statement_of
 from foldbasket.folding.states.aggregates.aggregate import Aggregate, Operand, aggregate_named
 from foldbasket.folding.states.quantities import record_at
@@ -137,7 +137,7 @@ class Engine:
             look=asked.look,
             style=style_named(asked.look.style),
             remarks=tuple(self._unknown_members(asked)),
-            statement=partial(self.statement, asked),
+            origin=Origin(asked, self.fold, self.statement),
         )
 
     def statement(self, fold: Fold, dialect: str) -> str:

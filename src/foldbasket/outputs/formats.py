@@ -15,8 +15,9 @@ from foldbasket.folding.report.report import Report
 from foldbasket.registry import Kinds
 from foldbasket.whole import written_whole
 
-Shape = Literal["table", "cells", "sums", "postgresql", "mariadb", "sqlite"]
-"""The report as it stands; one record a cell; as it stands, with totals that the reading program adds up itself; or the SQL of a server."""
+Shape = Literal["table", "cells", "sums", "postgresql", "mariadb", "sqlite", "chart"]
+"""The report as it stands; one record a cell; as it stands, with totals that the reading program adds up itself; the SQL of a server; or its
+chart alone."""
 
 Save = Callable[[Report, Path, Shape], None]
 
@@ -69,7 +70,7 @@ def save_report(report: Report, path: Path, shape: str = "table", *, spare: Coll
         )
     if shape not in output.shapes:
         able = ", ".join(each.ending for each in OUTPUTS if shape in each.shapes)
-        what = {"cells": "Cells as records", "sums": "Totals as sums"}.get(shape, "Reports")
+        what = {"cells": "Cells as records", "sums": "Totals as sums", "chart": "Charts"}.get(shape, "Reports")
         raise OutputError(
             f"“{ending}” has no shape “{shape}”.",
             where=str(path),

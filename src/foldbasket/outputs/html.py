@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import base64
 from collections.abc import Callable, Iterable
 from html import escape
 from pathlib import Path
 
+from foldbasket.charts.made import chart_of
+from foldbasket.errors import FoldBasketError
 from foldbasket.folding.dress.dressed import CellStyle, Dressed
 from foldbasket.folding.report.report import Report
+from foldbasket.outputs.charted import drawn_chart
 from foldbasket.outputs.css import bar, css, family, paper
 from foldbasket.outputs.formats import Output, entered
 from foldbasket.outputs.harmless import cell_text, dressed_text, harmless
@@ -119,6 +123,7 @@ def page(report: Report) -> str:
         f"<caption>{escape(report.subtitle)}</caption>" if report.subtitle else "",
         *_parts(light, wear),
         "</table>",
+        _chart(report),
         *(
             f"<p><span{wear(style)}{_sample_bar(style)}>&nbsp;{escape(style.sign)} 1,234&nbsp;</span> {escape(words)}</p>"
             for style, words in light.legend()
@@ -138,6 +143,22 @@ def page(report: Report) -> str:
     return (
         f'<!DOCTYPE html><html lang="{language}"><head><meta charset="utf-8"><meta name="color-scheme" content="light dark">'
         f"<title>{escape(report.title or report.name)}</title><style>{sheet}</style></head><body>{''.join(body)}</body></html>\n"
+    )
+
+
+def _chart(report: Report) -> str:
+    """The chart of the fold as a picture within the page, in a light and a dark set, with its words for who does not see it."""
+    if chart_of(report) is None:
+        return ""
+    try:
+        light, said = drawn_chart(report, "svg")
+        dark, _ = drawn_chart(report, "svg", paper="dark")
+    except FoldBasketError as error:
+        return f"<p>{escape(f'The chart is left out: {error}')}</p>"
+    one, two = (f"data:image/svg+xml;base64,{base64.b64encode(each).decode('ascii')}" for each in (light, dark))
+    return (
+        f'<picture><source media="(prefers-color-scheme:dark)" srcset="{two}">'
+        f'<img src="{one}" alt="{escape(said)}" style="max-width:100%;margin:14px 0"></picture>'
     )
 
 

@@ -27,6 +27,7 @@ from foldbasket.outputs.conditional import conditional, live_highlights
 from foldbasket.outputs.formats import Output, entered
 from foldbasket.outputs.live import LiveSums
 from foldbasket.outputs.sheet import Sheet
+from foldbasket.outputs.workbookchart import chart_sheet
 from foldbasket.spec.look import Rule, Side
 from foldbasket.styling.numbers import NumberStyle
 from foldbasket.tables.types import FieldType
@@ -159,6 +160,7 @@ def _fill(book: Any, report: Report, sheet: Sheet, top: int, large: bool, sums: 
     for highlight in live:
         conditional(report, highlight, into.dressed.inks, book, page, (into.first, left))
     _set_up(into)
+    chart_sheet(book, report)
     _about(into)
 
 

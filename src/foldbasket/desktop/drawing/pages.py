@@ -13,6 +13,7 @@ from foldbasket.desktop.grid.painter import GridPainter
 from foldbasket.desktop.widgets import theme
 from foldbasket.errors import OutputError
 from foldbasket.folding.report.report import Report
+from foldbasket.outputs.charted import save_chart
 
 SMALLEST_ZOOM = 0.55
 MARGIN, FOOT = 40, 26
@@ -20,6 +21,9 @@ MARGIN, FOOT = 40, 26
 
 def save(report: Report, path: Path, shape: str = "table") -> None:
     """Writes the pages."""
+    if shape == "chart":
+        save_chart(report, path, "pdf")
+        return
     drawn(path, lambda into: _draw(report, into))
 
 

@@ -11,12 +11,16 @@ from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.grid.painter import picture
 from foldbasket.errors import OutputError
 from foldbasket.folding.report.report import Report
+from foldbasket.outputs.charted import save_chart
 
 MOST_PIXELS = 200_000_000
 
 
 def save(report: Report, path: Path, shape: str = "table") -> None:
     """Writes the picture. Raises OutputError where the report is too large for one."""
+    if shape == "chart":
+        save_chart(report, path, "png")
+        return
     drawn(path, lambda into: _draw(report, into))
 
 

@@ -15,10 +15,14 @@ from foldbasket.desktop.grid.painter import GridPainter
 from foldbasket.desktop.widgets import theme
 from foldbasket.errors import OutputError
 from foldbasket.folding.report.report import Report
+from foldbasket.outputs.charted import save_chart
 
 
 def save(report: Report, path: Path, shape: str = "table") -> None:
     """Writes the drawing. Raises OutputError where the report is too large for one."""
+    if shape == "chart":
+        save_chart(report, path, "svg")
+        return
     drawn(path, lambda into: _draw(report, into))
 
 

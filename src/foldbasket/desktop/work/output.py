@@ -65,10 +65,11 @@ class Output(QObject):
 
     def write_report(self, path: Path, shape: str = "table") -> None:
         """Writes the report in view to a file in the background; it appears whole or not at all."""
-        report = self.desk.report
+        report, fold = self.desk.report, self.desk.fold
         if report is None:
             return
-
+        if fold is not None:
+            report = report.of(fold)
         spare = own_files(self.desk.basket, self.desk.path, NOWHERE)
 
         def write(progress: Any) -> Path:

@@ -8,13 +8,14 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 from functools import cached_property
 
 from foldbasket.folding.lines.axis import Axis
 from foldbasket.folding.report.margins import Margin
 from foldbasket.folding.states.aggregates.aggregate import Block
+from foldbasket.spec.fold import Fold
 from foldbasket.spec.look import ReportLook
 from foldbasket.styling.dates import EPOCH, day_text, moment_text
 from foldbasket.styling.numbers import NumberStyle, NumberWriter, number_writer
@@ -45,6 +46,16 @@ class Counted:
     records: int
 
 
+@dataclass(frozen=True, eq=False)
+class Origin:
+    """The fold that a report is of, a way to fold others over the same records (a chart has every total), and the statement of a fold in a
+    dialect of SQL, which raises NoSqlError for what it does not say."""
+
+    fold: Fold
+    again: Callable[[Fold], Report]
+    statement: Callable[[Fold, str], str]
+
+
 PLAIN_LOOK = ReportLook()
 
 
@@ -68,8 +79,12 @@ class Report:
     style: Style = LEDGER
     remarks: tuple[str, ...] = ()
     """Sentences about what the fold asks for and the data does not have, such as a member that a filter names."""
-    statement: Callable[[str], str] | None = None
-    """The fold as one SQL statement, by the name of a dialect; raises NoSqlError. None where it comes from no fold."""
+    origin: Origin | None = None
+    """What it was folded from; None where it comes from no fold."""
+
+    def of(self, fold: Fold) -> Report:
+        """The report as that of a fold which asks for the same numbers, but may say another chart or page."""
+        return self if self.origin is None else replace(self, origin=replace(self.origin, fold=fold))
 
     @property
     def title(self) -> str:

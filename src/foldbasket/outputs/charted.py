@@ -1,0 +1,34 @@
+"""The chart of a report by itself, as a picture, a drawing or PDF; and within other outputs."""
+
+from __future__ import annotations
+
+import io
+from pathlib import Path
+from typing import Literal
+
+from foldbasket.charts.made import chart_of, figures_for
+from foldbasket.folding.report.report import Report
+from foldbasket.spec.chart import Chart
+from foldbasket.styling.styles import Paper
+
+WIDTH, HEIGHT = 960.0, 540.0
+Form = Literal["png", "svg", "pdf"]
+
+
+def drawn_chart(
+    report: Report, form: Form, width: float = WIDTH, height: float = HEIGHT, paper: Paper = "light"
+) -> tuple[bytes, str]:
+    """The chart of a report, the one that fits best where its fold says none, as a file and in words. Raises FoldBasketError."""
+    from foldbasket.charts.picture import picture_of, title_of  # matplotlib is imported only when something is drawn
+
+    chart = chart_of(report) or Chart()
+    figures = figures_for(report, chart)
+    picture = picture_of(figures, chart, width, height, paper, 2.0 if form == "png" else 1.0)
+    file = io.BytesIO()
+    picture.canvas.save(file, form, title_of(figures, chart))
+    return file.getvalue(), picture.said
+
+
+def save_chart(report: Report, path: Path, form: Form) -> None:
+    """Writes the chart of a report."""
+    path.write_bytes(drawn_chart(report, form)[0])
