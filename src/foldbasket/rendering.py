@@ -115,7 +115,7 @@ def written(
             # Named before it is folded, so that a file bears the same name whether others fail or not.
             paths = [_free(pattern, fold.name, member, taken) for pattern in wanted.to]
             try:
-                report = basket.worn(ready.engine.fold(one), one)
+                report = basket.worn(ready.engine.fold(one), one).of(one, opened.path.name)
             except FoldBasketError as error:
                 tell(f"the fold “{fold.name}” cannot be made: {error}")
                 continue

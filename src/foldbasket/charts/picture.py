@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from foldbasket.charts.canvas import Canvas
@@ -46,9 +47,15 @@ class Picture:
 
 
 def picture_of(
-    figures: Figures, chart: Chart, width: float, height: float, paper: Paper = "light", scale: float = 1.0
+    figures: Figures,
+    chart: Chart,
+    width: float,
+    height: float,
+    paper: Paper = "light",
+    scale: float = 1.0,
+    ground: str = "",
 ) -> Picture:
-    """Draws a chart in so many pixels. Raises OutputError, with what to take instead, where it would mislead."""
+    """Draws a chart in so many pixels, on the style's paper or another `ground`. Raises OutputError, with what to take instead, where it would mislead."""
     choice = chosen(figures, chart)
     if choice.refusal:
         what, _, todo = choice.refusal.partition(": ")
@@ -62,9 +69,9 @@ def picture_of(
         )
     style = figures.report.style
     paper = "grey" if style.key == "newsprint" else paper
-    return _Drawing(
-        figures, chart, choice.drawn, Canvas(width, height, style.inks(paper), style.family, scale), paper
-    ).made()
+    inks = style.inks(paper)
+    canvas = Canvas(width, height, msgspec.structs.replace(inks, paper=ground) if ground else inks, style.family, scale)
+    return _Drawing(figures, chart, choice.drawn, canvas, paper).made()
 
 
 def title_of(figures: Figures, chart: Chart) -> str:

@@ -99,6 +99,11 @@ class Desk(QObject):
         return self.files.path
 
     @property
+    def file_name(self) -> str:
+        """The name of that file; empty where there is none yet."""
+        return self.path.name if self.path is not None else ""
+
+    @property
     def tables(self) -> dict[str, Table]:
         """The mended tables by the keys of their sources."""
         return self.supply.tables
@@ -290,6 +295,10 @@ class Desk(QObject):
     def select_word(self, word: str | None) -> None:
         """Selects a word, whose card is then shown; None shows the fold's own card."""
         self.notify(self.view.select_word(word, self.fold))
+
+    def show_pages(self, shown: bool = True) -> None:
+        """Shows the fold in view as pages, or as a grid again."""
+        self.notify(self.view.show_pages(shown))
 
     def show_chart(self) -> None:
         """Shows the card of the fold's chart, which it is given where it has none."""

@@ -38,6 +38,7 @@ from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
 from foldbasket.spec.fold import FORMULA, Fold, Measure, Placed, TotalOf
 from foldbasket.sql.dialects import DIALECTS
+from foldbasket.styling.dates import EPOCH, day_text
 from foldbasket.styling.styles import style_named
 from foldbasket.tables.column import CodedColumn, Column
 from foldbasket.tables.progress import Progress
@@ -137,7 +138,9 @@ class Engine:
             look=asked.look,
             style=style_named(asked.look.style),
             remarks=tuple(self._unknown_members(asked)),
-            origin=Origin(asked, self.fold, self.statement),
+            origin=Origin(
+                asked, self.fold, self.statement, self._as_of_said(shares[0].base), self._sources_said(asked)
+            ),
         )
 
     def statement(self, fold: Fold, dialect: str) -> str:
@@ -161,6 +164,16 @@ class Engine:
             self.locale,
             partial(as_of_day, self.source, self.as_of),
         )
+
+    def _as_of_said(self, base: str) -> str:
+        """The as-of date as the reader sees it."""
+        day = as_of_day(self.source, self.as_of, base)
+        return day_text((day - EPOCH).days, self.locale)
+
+    def _sources_said(self, fold: Fold) -> str:
+        """The names of the tables that a fold is of."""
+        used = dict.fromkeys(ref.table for ref in fold.fields())
+        return ", ".join(self.source.called(key) for key in used)
 
     def _unknown_members(self, fold: Fold) -> Iterator[str]:
         """A sentence for each member that a filter lists and no record has."""

@@ -16,14 +16,22 @@ Form = Literal["png", "svg", "pdf"]
 
 
 def drawn_chart(
-    report: Report, form: Form, width: float = WIDTH, height: float = HEIGHT, paper: Paper = "light"
+    report: Report,
+    form: Form,
+    width: float = WIDTH,
+    height: float = HEIGHT,
+    paper: Paper = "light",
+    ground: str = "",
+    dots: float = 2.0,
 ) -> tuple[bytes, str]:
-    """The chart of a report, the one that fits best where its fold says none, as a file and in words. Raises FoldBasketError."""
+    """The chart of a report, the one that fits best where its fold says none, as a file and in words; `dots` says how
+    many of a picture a pixel is, `ground` is the
+    colour of what it is drawn on, where that is not the style's paper. Raises FoldBasketError."""
     from foldbasket.charts.picture import picture_of, title_of  # matplotlib is imported only when something is drawn
 
     chart = chart_of(report) or Chart()
     figures = figures_for(report, chart)
-    picture = picture_of(figures, chart, width, height, paper, 2.0 if form == "png" else 1.0)
+    picture = picture_of(figures, chart, width, height, paper, dots if form == "png" else 1.0, ground)
     file = io.BytesIO()
     picture.canvas.save(file, form, title_of(figures, chart))
     return file.getvalue(), picture.said

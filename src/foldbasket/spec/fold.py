@@ -16,6 +16,7 @@ from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
 from foldbasket.spec.look import ReportLook
 from foldbasket.spec.order import ByValue, Keep
+from foldbasket.spec.page import Page
 from foldbasket.styling.numbers import NumberStyle
 
 FORMULA = "formula"
@@ -123,7 +124,7 @@ class Measure(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
 class Fold(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """One pivot report. `row_total` is the line over all rows, `column_total` the column over all columns. Totals cover all
     records that the filters kept, or only those of the members `shown`. Measures stand along columns or rows, inside all fields
-    or after the first `measures_at` of them. `look` says how the report looks, and `chart` what is drawn of it; neither changes a number. Others refer to it by its `key`: its `id`, or its name where it was never given another."""
+    or after the first `measures_at` of them. `look` says how the report looks, `chart` what is drawn of it, and `page` how it stands on paper; none changes a number. Others refer to it by its `key`: its `id`, or its name where it was never given another."""
 
     name: str
     measures: tuple[Measure, ...] = ()
@@ -138,6 +139,7 @@ class Fold(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     id: str = ""
     look: ReportLook = ReportLook()
     chart: Chart | None = None
+    page: Page = Page()
 
     @property
     def key(self) -> str:
@@ -146,7 +148,9 @@ class Fold(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
 
     def asks_as(self, other: Fold) -> bool:
         """Whether it asks for the same numbers in the same places as another, whatever the two look like."""
-        return self == other or msgspec.structs.replace(self, look=other.look, chart=other.chart) == other
+        return (
+            self == other or msgspec.structs.replace(self, look=other.look, chart=other.chart, page=other.page) == other
+        )
 
     @property
     def is_empty(self) -> bool:

@@ -3,7 +3,7 @@
 `label` is what the list of steps says. An edit that does not fit raises a FoldBasketError and changes nothing.
 """
 
-from foldbasket.baskets.edits.charts import ChangeChart
+from foldbasket.baskets.edits.charts import ChangeChart, ChangePage
 from foldbasket.baskets.edits.edit import Edit
 from foldbasket.baskets.edits.folds import AddFold, ChangeBasket, ChangeFold, RemoveFold, RenameFold, Turn
 from foldbasket.baskets.edits.formulas import AddField, ChangeField, RemoveField, RenameField
@@ -51,6 +51,7 @@ __all__ = [
     "ChangeFold",
     "ChangeLink",
     "ChangeLook",
+    "ChangePage",
     "ChangeSource",
     "DrillBack",
     "DrillInto",

@@ -93,7 +93,7 @@ class Move(Edit):
 def _unsaid(fold: Fold, word: str) -> Fold:
     """The fold with nothing said of a word in its look and its chart."""
     chart = fold.chart.without(word) if fold.chart is not None else None
-    return replace(fold, look=fold.look.without(word), chart=chart)
+    return replace(fold, look=fold.look.without(word), chart=chart, page=fold.page.without(word))
 
 
 @dataclass(frozen=True)

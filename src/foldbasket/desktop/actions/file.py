@@ -157,6 +157,11 @@ def _file_to_write(window: Any, title: str, name: str, shape: str) -> Path | Non
 @action("Write the report to a file…", "File", "Ctrl+E", line=True, needs="report")
 def write_report(window: Any) -> None:
     """Asks for a file and writes the report in view to it."""
+    ask_and_write(window, ".xlsx")
+
+
+def ask_and_write(window: Any, ending: str) -> None:
+    """Asks for a file, of a kind by itself, and writes the report in view to it."""
     from foldbasket.baskets.naming import label_of
 
     desk = window.desk
@@ -164,7 +169,7 @@ def write_report(window: Any) -> None:
         return
     name = label_of(desk.fold, desk.source) if desk.fold is not None else desk.report.name
     name = name.replace("/", "-").replace("›", "-")
-    path = _file_to_write(window, "Write the report", f"{name}.xlsx", "table")
+    path = _file_to_write(window, "Write the report", f"{name}{ending}", "table")
     if path is not None:
         desk.output.write_report(path)
 
@@ -202,6 +207,14 @@ def write_sql(window: Any) -> None:
         )
         if chosen:
             window.desk.output.write_report(Path(chosen).with_suffix(".sql"), kinds.get(kind, "table"))
+
+
+@action("Print…", "File", "Ctrl+P", line=True, needs="report")
+def print_pages(window: Any) -> None:
+    """Prints the pages of the fold in view through the desktop's own dialog."""
+    from foldbasket.desktop.pages.printing import print_fold
+
+    print_fold(window)
 
 
 @action("Quit", "File", "Ctrl+Q", line=True)

@@ -18,6 +18,8 @@ def show_fold_view(window: Window) -> None:
     folds = window.desk.basket.folds
     key = window.desk.view.fold_key or (folds[0].key if folds else None)
     if key is not None:
+        if window.desk.view.paged:
+            window.desk.show_pages(False)
         window.desk.show_fold(key)
         window.workspace.grid.setFocus()
 
@@ -31,19 +33,35 @@ def show_source_view(window: Window) -> None:
         window.workspace.source.preview.setFocus()
 
 
+@action("Pages", "View", "Ctrl+3", needs="report")
+def show_pages(window: Window) -> None:
+    """Shows the fold as the pages that print."""
+    window.desk.show_pages()
+    window.workspace.pages.setFocus()
+
+
 @action("Larger", "View", "Ctrl++", line=True, needs="basket")
 def zoom_in(window: Window) -> None:
-    window.workspace.grid.set_zoom(window.workspace.grid.zoom * 1.1)
+    _zoom(window, 1.1)
 
 
 @action("Smaller", "View", "Ctrl+-", needs="basket")
 def zoom_out(window: Window) -> None:
-    window.workspace.grid.set_zoom(window.workspace.grid.zoom / 1.1)
+    _zoom(window, 1 / 1.1)
 
 
 @action("Usual size", "View", "Ctrl+0", needs="basket")
 def zoom_usual(window: Window) -> None:
-    window.workspace.grid.set_zoom(1.0)
+    _zoom(window, 0)
+
+
+def _zoom(window: Window, by: float) -> None:
+    """Makes what is in view larger or smaller: pages or the grid; by 0 as large as usual."""
+    if window.desk.view.paged and window.desk.view.source_key is None:
+        pages = window.workspace.pages
+        pages.set_zoom((pages.zoom or pages.large.scale) * by)
+    else:
+        window.workspace.grid.set_zoom(window.workspace.grid.zoom * by if by else 1.0)
 
 
 @action("Type size of everything…", "View")

@@ -15,6 +15,7 @@ from foldbasket.desktop.card.filter import filter_card
 from foldbasket.desktop.card.fold import fold_card
 from foldbasket.desktop.card.formula import new_formula_card
 from foldbasket.desktop.card.measure import measure_card
+from foldbasket.desktop.card.page import page_card
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.card.span import SpanDrawing
 from foldbasket.desktop.desk import Desk
@@ -116,7 +117,7 @@ class CardPanel(QScrollArea):
                 desk.view.word,
                 desk.view.alternative,
                 desk.view.drafted is None,
-                desk.view.charted,
+                (desk.view.charted, desk.view.paged),
                 (desk.view.highlight, desk.view.looked, desk.view.line, desk.view.level),
                 (desk.basket.style, desk.basket.styles, desk.basket.locale, desk.basket.currency, desk.basket.as_of),
             )
@@ -170,6 +171,8 @@ class CardPanel(QScrollArea):
             return source_card(desk, desk.spec, self._show_finding, self._holder)
         if desk.view.drafted is not None:
             return new_formula_card(desk, desk.view.drafted, self._holder)
+        if desk.view.paged and desk.fold is not None:
+            return page_card(desk, desk.fold, self._holder)
         if word is None and desk.fold is not None and desk.fold.chart is not None and desk.view.charted:
             return chart_card(desk, desk.fold, desk.fold.chart, self._holder)
         if word is None or desk.fold is None:

@@ -1,121 +1,351 @@
-"""A report as pages, PDF: A4 sideways, headings on every page."""
+"""A report as pages: what you see is what prints, since screen, PDF and printer are drawn here, page by page, when one is asked for."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 
 from PyQt6.QtCore import QBuffer, QMarginsF, QRectF, QSizeF, Qt
-from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QPageLayout, QPageSize, QPainter, QPdfWriter
+from PyQt6.QtGui import (
+    QColor,
+    QFont,
+    QFontMetricsF,
+    QImage,
+    QPagedPaintDevice,
+    QPageLayout,
+    QPageSize,
+    QPainter,
+    QPdfWriter,
+)
 
+from foldbasket.charts.made import chart_of
 from foldbasket.desktop.drawing import drawn
 from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.grid.painter import GridPainter
 from foldbasket.desktop.widgets import theme
-from foldbasket.errors import OutputError
+from foldbasket.errors import FoldBasketError, OutputError
 from foldbasket.folding.report.report import Report
-from foldbasket.outputs.charted import save_chart
+from foldbasket.outputs.charted import drawn_chart, save_chart
+from foldbasket.paging.breaks import bands, may_begin, must_begin, strips
+from foldbasket.paging.lines import filled, values_of
+from foldbasket.spec.page import ChartOn, Fit, Order, Page, Way
 
-SMALLEST_ZOOM = 0.55
-MARGIN, FOOT = 40, 26
+DPI, PRINTED = 96, 300
+SMALLEST, SMALL = 0.3, 0.55
+"""The zoom below which nothing can be read, and below which columns go on another page rather than become smaller by themselves."""
+STEP = 0.05
+LINE = 22.0
+ALONE = (0, 0)
+
+
+def pixels(millimetres: float) -> float:
+    """A length on paper in pixels."""
+    return millimetres / 25.4 * DPI
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """A page: its rows and columns, whether it bears the title, and whether it bears the chart (alone, or under the report)."""
+
+    rows: tuple[int, int]
+    columns: tuple[int, int]
+    titled: bool = False
+    charted: bool = False
+    last: bool = False
+
+
+class Pages:
+    """The pages of a report. Only where they end is worked out at first; each is drawn when it is asked for."""
+
+    def __init__(self, report: Report, page: Page | None = None) -> None:
+        self.report = report
+        self.page = page if page is not None else report.origin.fold.page if report.origin is not None else Page()
+
+    # --- paper ----------------------------------------------------------------
+
+    @cached_property
+    def sideways(self) -> bool:
+        """Whether the paper lies on its long side."""
+        if self.page.way is not Way.FITS:
+            return self.page.way is Way.SIDEWAYS
+        short, _ = self.page.paper.millimetres
+        plain = Geometry(self.report, 1.0, tabular=False)
+        return plain.heads_width + plain.size[0] > pixels(short - 2 * self.page.margin)
+
+    @cached_property
+    def size(self) -> QSizeF:
+        """The size of the paper in pixels."""
+        short, long = (pixels(each) for each in self.page.paper.millimetres)
+        return QSizeF(long, short) if self.sideways else QSizeF(short, long)
+
+    @property
+    def layout(self) -> QPageLayout:
+        """The paper as Qt names it."""
+        short, long = self.page.paper.millimetres
+        size = QPageSize(QSizeF(short, long), QPageSize.Unit.Millimeter)
+        way = QPageLayout.Orientation.Landscape if self.sideways else QPageLayout.Orientation.Portrait
+        return QPageLayout(size, way, QMarginsF(0, 0, 0, 0))
+
+    @cached_property
+    def body(self) -> QRectF:
+        """The part of the paper between margins, head and foot."""
+        margin = pixels(self.page.margin)
+        whole = QRectF(0, 0, self.size.width(), self.size.height()).adjusted(margin, margin, -margin, -margin)
+        return whole.adjusted(0, LINE if any(self.page.head) else 0, 0, -LINE if any(self.page.foot) else 0)
+
+    # --- where pages end ------------------------------------------------------
+
+    @cached_property
+    def geometry(self) -> Geometry:
+        """The report at the size that it has on paper. Raises OutputError where its headings alone are wider than the paper."""
+        room, zoom = self.body.width(), 1.0
+        made = self._at(zoom)
+        if self.page.fit is Fit.COLUMNS:
+            while zoom - STEP >= SMALL - 1e-9 and made.heads_width - made.left + made.size[0] > room:
+                zoom -= STEP
+                made = self._at(zoom)
+        elif self.page.fit is Fit.PAGES:
+            while zoom - STEP >= SMALLEST - 1e-9 and len(self._cut(made)) > max(1, self.page.pages):
+                zoom -= STEP
+                made = self._at(zoom)
+        while zoom - STEP >= SMALLEST - 1e-9 and not self._has_room(made):
+            zoom -= STEP
+            made = self._at(zoom)
+        if not self._has_room(made):
+            raise OutputError(
+                "the paper is narrower than the headings of the rows.", where=self.report.name,
+                todo="Lay it sideways, take larger paper or smaller margins, or turn the report.",
+            )  # fmt: skip
+        return made
+
+    def _at(self, zoom: float) -> Geometry:
+        return Geometry(self.report, round(zoom, 2), tabular=False)
+
+    def _has_room(self, made: Geometry) -> bool:
+        widest = max((float(each) for each in made.column_edges[1:] - made.column_edges[:-1]), default=0.0)
+        high = made.head_height + self._title_height + 2 * made.row_height
+        return made.heads_width - made.left + widest <= self.body.width() and high <= self.body.height()
+
+    @cached_property
+    def _breaks(self) -> tuple[object, object]:
+        return may_begin(self.report), must_begin(self.report, self.page.breaks)
+
+    def _cut(self, made: Geometry) -> list[Sheet]:
+        """The pages at a size."""
+        room = self.body.height() - made.head_height
+        may, must = self._breaks
+        rows = bands(made.line_tops, room - self._title_height, room, may, must)  # type: ignore[arg-type]
+        across = strips(made.column_edges, max(self.body.width() - (made.heads_width - made.left), 1.0))
+        pairs = (
+            [(one, two) for two in across for one in rows]
+            if self.page.order is Order.DOWN
+            else [(one, two) for one in rows for two in across]
+        )
+        found = [Sheet(one, two, titled=not number) for number, (one, two) in enumerate(pairs)]
+        end = found[-1]
+        under = self._left_under(made, end) if found else 0.0
+        if made.foot_height > under:
+            found.append(Sheet((rows[-1][1], rows[-1][1]), ALONE))
+            under = self.body.height() - made.foot_height
+        else:
+            under -= made.foot_height
+        found[-1] = Sheet(found[-1].rows, found[-1].columns, found[-1].titled, last=True)
+        if self.has_chart:
+            if self.page.chart is ChartOn.AFTER and under >= self._chart_height:
+                found[-1] = Sheet(found[-1].rows, found[-1].columns, found[-1].titled, charted=True, last=True)
+            else:
+                found.append(Sheet(ALONE, ALONE, charted=True))
+        return found
+
+    def _left_under(self, made: Geometry, sheet: Sheet) -> float:
+        high = float(made.line_tops[sheet.rows[1]] - made.line_tops[sheet.rows[0]]) + made.head_height
+        return self.body.height() - high - (self._title_height if sheet.titled else 0.0)
+
+    @cached_property
+    def sheets(self) -> list[Sheet]:
+        """Every page. Raises OutputError where the paper is too small."""
+        return self._cut(self.geometry)
+
+    def __len__(self) -> int:
+        return len(self.sheets)
+
+    def group(self, number: int) -> str:
+        """What a page is of, where pages begin with the members of a field: the member, or what the total is called."""
+        sheet = self.sheets[number]
+        field = next((at for at, head in enumerate(self.report.rows.heads) if head.id == self.page.breaks), None)
+        if field is None or sheet.rows[0] >= sheet.rows[1]:
+            return ""
+        line = int(self.report.left.line[sheet.rows[0]])
+        return self.report.rows.label(line, field) or self.report.rows.caption(line)
+
+    # --- drawing --------------------------------------------------------------
+
+    @cached_property
+    def _painter(self) -> GridPainter:
+        return GridPainter(self.geometry, theme.LIGHT, "#FFFFFF")
+
+    def draw(self, painter: QPainter, number: int) -> None:
+        """Draws a page, its upper left corner at the painter's origin."""
+        sheet, at = self.sheets[number], self.geometry
+        top = self.body.top()
+        if sheet.titled:
+            self._title(painter, self.body)
+            top += self._title_height
+        if sheet.rows[0] < sheet.rows[1] and sheet.columns[0] < sheet.columns[1]:
+            width = at.heads_width + float(at.column_edges[sheet.columns[1]] - at.column_edges[sheet.columns[0]])
+            height = at.head_height + float(at.line_tops[sheet.rows[1]] - at.line_tops[sheet.rows[0]])
+            painter.save()
+            painter.translate(self.body.left() - at.left, top)
+            painter.setClipRect(QRectF(0, 0, width + 1, height + 3))
+            self._painter.paint(
+                painter, width, height, float(at.column_edges[sheet.columns[0]]), float(at.line_tops[sheet.rows[0]])
+            )
+            painter.restore()
+            top += height
+        if sheet.last and at.foot:
+            painter.save()
+            painter.translate(self.body.left() - at.left, 0)
+            self._painter.foot(painter, top)
+            painter.restore()
+            top += at.foot_height
+        if sheet.charted:
+            self._draw_chart(
+                painter, QRectF(self.body.left(), top + 8, self.body.width(), self.body.bottom() - top - 8)
+            )
+        self._lines(painter, number)
+
+    # --- title ----------------------------------------------------------------
+
+    @cached_property
+    def _title_height(self) -> float:
+        report = self.report
+        if not (report.title or report.subtitle):
+            return 0.0
+        high = QFontMetricsF(theme.font(18, QFont.Weight.DemiBold)).height() if report.title else 0.0
+        said = (
+            QFontMetricsF(theme.font(11)).boundingRect(self.body, _TEXT, report.subtitle).height()
+            if report.subtitle
+            else 0.0
+        )
+        return high + said + 14
+
+    def _title(self, painter: QPainter, area: QRectF) -> None:
+        top = area.top()
+        inks = self.report.style.light
+        if self.report.title:
+            painter.setFont(theme.font(18, QFont.Weight.DemiBold))
+            painter.setPen(QColor(inks.ink))
+            painter.drawText(QRectF(area.left(), top, area.width(), 40), _TEXT, self.report.title)
+            top += QFontMetricsF(theme.font(18, QFont.Weight.DemiBold)).height() + 2
+        painter.setFont(theme.font(11))
+        painter.setPen(QColor(inks.muted))
+        painter.drawText(QRectF(area.left(), top, area.width(), 400), _TEXT, self.report.subtitle)
+
+    # --- head and foot --------------------------------------------------------
+
+    @cached_property
+    def _values(self) -> dict[str, str]:
+        return values_of(self.report)
+
+    def _lines(self, painter: QPainter, number: int) -> None:
+        values = {**self._values, "page": f"{number + 1:,}", "pages": f"{len(self):,}", "group": self.group(number)}
+        margin = pixels(self.page.margin)
+        width = self.size.width() - 2 * margin
+        painter.setFont(theme.font(10))
+        metrics = QFontMetricsF(theme.font(10))
+        for texts, top, ruled in (
+            (self.page.head, margin, False),
+            (self.page.foot, self.size.height() - margin - 16, True),
+        ):
+            if not any(texts):
+                continue
+            if ruled:
+                painter.setPen(QColor(theme.LIGHT.line))
+                painter.drawLine(QRectF(margin, top, width, 0).topLeft(), QRectF(margin, top, width, 0).topRight())
+            painter.setPen(QColor(theme.LIGHT.muted))
+            for text, side in zip(
+                texts,
+                (Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignHCenter, Qt.AlignmentFlag.AlignRight),
+                strict=True,
+            ):
+                room = width / sum(bool(each) for each in texts) - 8 if text else 0.0
+                shown = metrics.elidedText(filled(text, values), Qt.TextElideMode.ElideRight, room)
+                painter.drawText(QRectF(margin, top + 3, width, 16), side | Qt.AlignmentFlag.AlignTop, shown)
+
+    # --- the chart ------------------------------------------------------------
+
+    @property
+    def has_chart(self) -> bool:
+        """Whether a chart stands on the pages."""
+        return self.page.chart is not ChartOn.NONE and chart_of(self.report) is not None
+
+    @property
+    def _chart_height(self) -> float:
+        chart = chart_of(self.report)
+        return self.body.height() * chart.height if chart is not None else 0.0
+
+    @cached_property
+    def _chart(self) -> tuple[QImage | None, str, QSizeF]:
+        """The chart as a picture as fine as printers are, or why there is none."""
+        alone = self.sheets[-1].rows == ALONE and self.sheets[-1].charted
+        size = QSizeF(self.body.width(), self.body.height() - 8 if alone else self._chart_height)
+        try:
+            made, _ = drawn_chart(self.report, "png", size.width(), size.height(), ground="#FFFFFF", dots=PRINTED / DPI)
+        except FoldBasketError as error:
+            return None, f"The chart is left out: {error}", size
+        return QImage.fromData(made, "PNG"), "", size
+
+    def _draw_chart(self, painter: QPainter, area: QRectF) -> None:
+        picture, problem, size = self._chart
+        if picture is None:
+            painter.setFont(theme.font(11))
+            painter.setPen(QColor(theme.LIGHT.muted))
+            painter.drawText(area, _TEXT, problem)
+            return
+        # A picture for print is several times as fine as a screen, which would show every third dot of it.
+        dots = size.width() * painter.deviceTransform().m11()
+        if dots < picture.width() * 0.9:
+            picture = picture.scaledToWidth(max(1, round(dots)), Qt.TransformationMode.SmoothTransformation)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawImage(QRectF(area.topLeft(), size), picture)
+
+
+_TEXT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
+
+
+def print_on(device: QPagedPaintDevice, pages: Pages, first: int = 0, last: int | None = None) -> None:
+    """Draws pages on a printer or into a PDF. Raises OutputError where it cannot be drawn on."""
+    pages.sheets  # noqa: B018 - what is wrong with the paper is told before anything is drawn
+    painter = QPainter()
+    if not painter.begin(device):
+        raise OutputError(
+            "no pages could be drawn.", where=pages.report.name, todo="Choose another printer, or write PDF."
+        )
+    try:
+        scale = device.logicalDpiX() / DPI
+        painter.scale(scale, scale)
+        for number in range(first, len(pages) if last is None else min(last, len(pages))):
+            if number > first:
+                device.newPage()
+            pages.draw(painter, number)
+    finally:
+        painter.end()
 
 
 def save(report: Report, path: Path, shape: str = "table") -> None:
-    """Writes the pages."""
+    """Writes the pages as PDF."""
     if shape == "chart":
         save_chart(report, path, "pdf")
         return
-    drawn(path, lambda into: _draw(report, into))
+    drawn(path, lambda into: _write(report, into))
 
 
-def _draw(report: Report, into: QBuffer) -> None:
+def _write(report: Report, into: QBuffer) -> None:
+    pages = Pages(report)
     writer = QPdfWriter(into)
-    writer.setPageLayout(
-        QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Landscape, QMarginsF(0, 0, 0, 0))
-    )
-    writer.setResolution(96)
+    writer.setPageLayout(pages.layout)
+    writer.setResolution(DPI)
     writer.setTitle(report.title or report.name)
     writer.setCreator("Fold Basket")
-    page = QSizeF(writer.width(), writer.height())
-    room = page.width() - 2 * MARGIN
-    zoom = 1.0
-    geometry = Geometry(report, zoom, tabular=False)
-    while zoom > SMALLEST_ZOOM and geometry.heads_width + geometry.size[0] > room:
-        zoom -= 0.05
-        geometry = Geometry(report, zoom, tabular=False)
-    strips = _cut(geometry.column_edges.tolist(), max(room - geometry.heads_width, geometry.scaled(60)))
-    painter = QPainter()
-    if not painter.begin(writer):
-        raise OutputError("no pages could be drawn.", where=report.name, todo="Write it as XLSX.")
-    title_height = _title(painter, report, QRectF(MARGIN, MARGIN, room, page.height()), draw=False)
-    body = page.height() - 2 * MARGIN - FOOT
-    bands = _cut(geometry.line_tops.tolist(), body - geometry.head_height - title_height, body - geometry.head_height)
-    drawing = GridPainter(geometry, theme.LIGHT, "#FFFFFF")
-    number, pages = 0, len(bands) * len(strips)
-    for band_start, band_stop in bands:
-        for strip_start, strip_stop in strips:
-            if number:
-                writer.newPage()
-            top = float(MARGIN)
-            if number == 0:
-                top += _title(painter, report, QRectF(MARGIN, MARGIN, room, page.height()), draw=True)
-            number += 1
-            width = geometry.heads_width + float(geometry.column_edges[strip_stop] - geometry.column_edges[strip_start])
-            height = geometry.head_height + float(geometry.line_tops[band_stop] - geometry.line_tops[band_start])
-            painter.save()
-            painter.translate(MARGIN - geometry.left, top)
-            painter.setClipRect(QRectF(0, 0, width, height + 3))
-            drawing.paint(
-                painter, width, height, float(geometry.column_edges[strip_start]), float(geometry.line_tops[band_start])
-            )
-            painter.restore()
-            if geometry.foot and (band_stop, strip_stop) == (bands[-1][1], strips[-1][1]):
-                _legend(painter, drawing, geometry, top + height, page)
-            _foot(painter, report, number, pages, page)
-    painter.end()
-
-
-def _legend(painter: QPainter, drawing: GridPainter, geometry: Geometry, top: float, page: QSizeF) -> None:
-    """Legend and notes under the last part of the report, where there is room for them above the foot of the page."""
-    if top + geometry.foot_height <= page.height() - MARGIN - FOOT / 2:
-        painter.save()
-        painter.translate(MARGIN - geometry.left, 0)
-        drawing.foot(painter, top)
-        painter.restore()
-
-
-def _cut(edges: list[float], first: float, later: float | None = None) -> list[tuple[int, int]]:
-    """Runs of lines or columns that fit a length, the first run perhaps another; at least one each."""
-    runs, start, room = [], 0, first
-    for at in range(1, len(edges)):
-        if edges[at] - edges[start] > room and at - 1 > start:
-            runs.append((start, at - 1))
-            start, room = at - 1, first if later is None else later
-    runs.append((start, max(start, len(edges) - 1)))
-    return runs
-
-
-def _title(painter: QPainter, report: Report, area: QRectF, draw: bool) -> float:
-    """Draws, or only measures, the report's name and sentence; the height they take."""
-    name, said = theme.font(18, QFont.Weight.DemiBold), theme.font(11)
-    flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
-    high = QFontMetricsF(name, painter.device()).height()
-    sentence = QFontMetricsF(said, painter.device()).boundingRect(area, flags, report.subtitle)
-    if draw:
-        painter.setFont(name)
-        painter.setPen(QColor(theme.LIGHT.ink))
-        painter.drawText(area, flags, report.title)
-        painter.setFont(said)
-        painter.setPen(QColor(theme.LIGHT.muted))
-        painter.drawText(area.adjusted(0, high + 4, 0, 0), flags, report.subtitle)
-    return high + 4 + sentence.height() + 6
-
-
-def _foot(painter: QPainter, report: Report, number: int, pages: int, page: QSizeF) -> None:
-    area = QRectF(MARGIN, page.height() - MARGIN - 12, page.width() - 2 * MARGIN, 16)
-    painter.setPen(QColor(theme.LIGHT.line))
-    painter.drawLine(area.topLeft(), area.topRight())
-    painter.setFont(theme.font(10))
-    painter.setPen(QColor(theme.LIGHT.muted))
-    text = area.adjusted(0, 4, 0, 6)
-    painter.drawText(text, Qt.AlignmentFlag.AlignLeft, report.title or report.name)
-    painter.drawText(text, Qt.AlignmentFlag.AlignRight, f"page {number} of {pages}")
+    print_on(writer, pages)

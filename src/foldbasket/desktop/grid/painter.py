@@ -29,6 +29,9 @@ CENTRE = Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignVCenter
 BOLD, PLAIN = QFont.Weight.DemiBold, QFont.Weight.Normal
 SIDES = {Side.LEFT: START, Side.MIDDLE: CENTRE, Side.RIGHT: RIGHT}
 
+WITHIN = Qt.ClipOperation.IntersectClip
+"""What is painted stays within what the caller lets it."""
+
 
 @dataclass(frozen=True)
 class Marked:
@@ -65,16 +68,16 @@ class GridPainter:
         lines = at.lines_within(y, y + height - at.head_height)
         columns = at.columns_within(x, x + width - at.heads_width)
         painter.save()
-        painter.setClipRect(QRectF(at.heads_width, at.head_height, width, height))
+        painter.setClipRect(QRectF(at.heads_width, at.head_height, width, height), WITHIN)
         self._cells(painter, lines, columns, x, y, marked)
         painter.restore()
         painter.save()
-        painter.setClipRect(QRectF(0, at.head_height, width, height))
+        painter.setClipRect(QRectF(0, at.head_height, width, height), WITHIN)
         self._row_heads(painter, lines, y)
         self._line_rules(painter, lines, width, x, y)
         painter.restore()
         painter.save()
-        painter.setClipRect(QRectF(at.heads_width, 0, width, at.head_height))
+        painter.setClipRect(QRectF(at.heads_width, 0, width, at.head_height), WITHIN)
         self._column_heads(painter, columns, x, width)
         painter.restore()
         self._corner(painter)

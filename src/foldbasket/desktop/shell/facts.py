@@ -45,6 +45,7 @@ class FactsLine(QFrame):
         self.seen.setProperty("role", "link")
         self.seen.setToolTip("Takes this note away")
         self.seen.clicked.connect(lambda: self.say(""))
+        self._paged = False
         self._file: Path | None = None
         self._facts: tuple[str, ...] = ("",)
         self.open = self._link("Open", "Opens what was written", lambda path: path)
@@ -70,6 +71,8 @@ class FactsLine(QFrame):
             ways.addWidget(each)
         line.addLayout(ways)
         line.addWidget(self.turn)
+        self.pages = self._way("Pages", "What prints, page by page (Ctrl+3)", desk.show_pages)
+        line.addWidget(self.pages)
         desk.when(Part.REPORT | Part.FOLD | Part.LOOK | Part.VIEW | Part.DOCUMENT, self, self.renew)
         desk.told.connect(self._tell)
         desk.rested.connect(self._rest)
@@ -83,8 +86,9 @@ class FactsLine(QFrame):
         fold = self.desk.fold
         in_source = self.desk.view.source_key is not None
         self.kept.setVisible(not in_source and report is not None)
-        self.turn.setVisible(not in_source and fold is not None and bool(fold.rows or fold.columns))
-        has_fold = not in_source and fold is not None and not fold.is_empty
+        self.turn.setVisible(not in_source and not self._paged and fold is not None and bool(fold.rows or fold.columns))
+        has_fold = not in_source and not self._paged and fold is not None and not fold.is_empty
+        self.pages.setVisible(has_fold)
         chart = fold.chart if fold is not None else None
         for each in (self.to_grid, self.between, self.to_chart):
             each.setVisible(has_fold)
@@ -115,6 +119,12 @@ class FactsLine(QFrame):
         if not self.desk.busy:
             self._rest()
         self._show_or_hide()
+
+    def in_pages(self, on: bool) -> None:
+        """Over pages nothing is said of the grid."""
+        if on != self._paged:
+            self._paged = on
+            self.renew()
 
     def _way(self, text: str, tip: str, act: Callable[[], object]) -> QPushButton:
         button = QPushButton(text, self)
@@ -177,7 +187,7 @@ class FactsLine(QFrame):
         self.seen.setVisible(has_news and not working)
         for each in (self.open, self.folder):
             each.setVisible(has_news and not working and self._file is not None)
-        self.setVisible(self.desk.view.source_key is None or has_news or working)
+        self.setVisible((self.desk.view.source_key is None and not self._paged) or has_news or working)
 
 
 def _counted(each: Counted, base: str, muted: str) -> str:

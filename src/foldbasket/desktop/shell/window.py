@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QAbstractButton, QMainWindow, QMenu, QStackedWidget
 
 from foldbasket.desktop import memory
 from foldbasket.desktop.actions.action import ACTIONS, MENUS, ActionSpec
-from foldbasket.desktop.actions.file import open_demo, open_dialog, save, save_as
+from foldbasket.desktop.actions.file import ask_and_write, open_demo, open_dialog, print_pages, save, save_as
 from foldbasket.desktop.actions.fold import add_fold, rename_fold, rename_word
 from foldbasket.desktop.actions.source import repoint
 from foldbasket.desktop.shell.start import StartView
@@ -134,6 +134,8 @@ class MainWindow(QMainWindow):
             self._workspace.spine.add_source_wanted.connect(self._offer_sources)
             self._workspace.spine.rename_fold_wanted.connect(self._rename_from_spine)
             self._workspace.grid.rename_wanted.connect(lambda: rename_word(self))
+            self._workspace.print_wanted.connect(lambda: print_pages(self))
+            self._workspace.write_wanted.connect(lambda ending: ask_and_write(self, ending or ".xlsx"))
             self.stack.addWidget(self._workspace)
         return self._workspace
 

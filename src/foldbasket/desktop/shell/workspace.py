@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import cached_property
 
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
@@ -17,6 +17,8 @@ from foldbasket.desktop.chart.view import ChartView
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.grid.membermenu import add_member
 from foldbasket.desktop.grid.view import GridView
+from foldbasket.desktop.pages.head import PagesHead
+from foldbasket.desktop.pages.view import PagesView
 from foldbasket.desktop.proof.drawer import ProofDrawer
 from foldbasket.desktop.sentence.view import SentenceBar, SentenceRoom
 from foldbasket.desktop.shell.facts import FactsLine
@@ -35,7 +37,10 @@ LINKS_HEIGHT = 212
 
 
 class Workspace(QWidget):
-    """The frame that the fold view and the source view share."""
+    """The frame that all views share. `print_wanted` and `write_wanted`, with an ending or none, tell what was asked for over the pages."""
+
+    print_wanted = pyqtSignal()
+    write_wanted = pyqtSignal(str)
 
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -109,6 +114,24 @@ class Workspace(QWidget):
         self.setTabOrder(self.grid, made.preview)
         self.setTabOrder(made.preview, self.card)
         return made
+
+    @cached_property
+    def pages(self) -> PagesView:
+        """The fold as pages."""
+        made = PagesView(self.desk, self)
+        self.middle.addWidget(made)
+        made.turned.connect(lambda number: self.pages_head.say(number, made.count))
+        return made
+
+    @cached_property
+    def pages_head(self) -> PagesHead:
+        """The line over the pages."""
+        head = PagesHead(self.desk, self)
+        head.print_wanted.connect(self.print_wanted)
+        head.pdf_wanted.connect(lambda: self.write_wanted.emit(".pdf"))
+        head.other_wanted.connect(lambda: self.write_wanted.emit(""))
+        self._head.insertWidget(1, head)
+        return head
 
     @cached_property
     def links(self) -> QFrame:
@@ -272,12 +295,17 @@ class Workspace(QWidget):
     def renew(self) -> None:
         """Shows the fold's widgets or the source's."""
         in_source = self.desk.view.source_key is not None
-        if in_source and "proof" in self.__dict__:
+        in_pages = not in_source and self.desk.view.paged and self.desk.fold is not None
+        if (in_source or in_pages) and "proof" in self.__dict__:
             self.proof.hide()
-        self._telling.setVisible(not in_source)
+        self._telling.setVisible(not in_source and not in_pages)
+        if in_pages or "pages" in self.__dict__:
+            self.pages_head.setVisible(in_pages)
+            self.pages_head.say(self.pages.number, self.pages.count)
+        self.facts.in_pages(in_pages)
         if in_source or "source" in self.__dict__:
             self.source_head.setVisible(in_source)
             # With one table there is nothing to link.
             self.links.setVisible(in_source and len(self.desk.basket.sources) > 1 and not memory.is_away("links"))
             self._right.arrange()
-        self.middle.setCurrentWidget(self.source if in_source else self.room)
+        self.middle.setCurrentWidget(self.source if in_source else self.pages if in_pages else self.room)

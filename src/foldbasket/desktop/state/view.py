@@ -30,6 +30,8 @@ class View:
         """The kind of line whose look the card of the report shows."""
         self.level: int | None = None
         """The level at which it does; None for every one."""
+        self.paged = False
+        """Whether the fold is shown as pages."""
         self.charted = False
         """Whether the card of the chart is shown."""
         self.highlight: str | None = None
@@ -55,6 +57,12 @@ class View:
         selects the whole."""
         self.word, self.alternative, self.drafted, self.charted = _known(word, fold), 0, None, False
         return Part.WORD
+
+    def show_pages(self, shown: bool) -> Part:
+        """Shows the fold as pages, or as a grid again."""
+        parts = Part.VIEW | Part.WORD
+        self.paged, self.source_key, self.word = shown, None, None
+        return parts
 
     def show_chart(self) -> Part:
         """Shows the card of the chart."""

@@ -69,7 +69,7 @@ class Output(QObject):
         if report is None:
             return
         if fold is not None:
-            report = report.of(fold)
+            report = report.of(fold, self.desk.path.name if self.desk.path is not None else "")
         spare = own_files(self.desk.basket, self.desk.path, NOWHERE)
 
         def write(progress: Any) -> Path:

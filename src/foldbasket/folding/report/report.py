@@ -49,11 +49,14 @@ class Counted:
 @dataclass(frozen=True, eq=False)
 class Origin:
     """The fold that a report is of, a way to fold others over the same records (a chart has every total), and the statement of a fold in a
-    dialect of SQL, which raises NoSqlError for what it does not say."""
+    dialect of SQL, which raises NoSqlError for what it does not say; what relative dates go by, the names of its sources, and the basket's file."""
 
     fold: Fold
     again: Callable[[Fold], Report]
     statement: Callable[[Fold, str], str]
+    as_of: str = ""
+    sources: str = ""
+    file: str = ""
 
 
 PLAIN_LOOK = ReportLook()
@@ -82,9 +85,9 @@ class Report:
     origin: Origin | None = None
     """What it was folded from; None where it comes from no fold."""
 
-    def of(self, fold: Fold) -> Report:
-        """The report as that of a fold which asks for the same numbers, but may say another chart or page."""
-        return self if self.origin is None else replace(self, origin=replace(self.origin, fold=fold))
+    def of(self, fold: Fold, file: str = "") -> Report:
+        """The report as that of a fold which asks for the same numbers, but may say another chart or page, in a basket's file."""
+        return self if self.origin is None else replace(self, origin=replace(self.origin, fold=fold, file=file))
 
     @property
     def title(self) -> str:

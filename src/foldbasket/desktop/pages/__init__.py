@@ -1,0 +1,1 @@
+"""The pages view: what prints, page by page, with its card."""

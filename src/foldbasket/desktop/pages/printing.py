@@ -1,0 +1,48 @@
+"""Printing through the desktop's own dialog: the pages as they are shown."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtPrintSupport import QPrintDialog, QPrinter, QPrinterInfo
+
+from foldbasket.desktop.drawing.pages import Pages, print_on
+from foldbasket.errors import OutputError
+
+
+def print_fold(window: Any) -> None:
+    """Asks for a printer and prints. What cannot be printed is told, with what to do instead."""
+    desk = window.desk
+    report, fold = desk.report, desk.fold
+    if report is None or fold is None:
+        return
+    if not QPrinterInfo.availablePrinters():
+        desk.failed.emit(
+            OutputError("there is no printer.", todo="Set one up on this desktop, or write the pages as PDF.")
+        )
+        return
+    pages = Pages(report.of(fold, desk.file_name), fold.page)
+    try:
+        printer = printer_for(pages)
+    except OutputError as error:
+        desk.failed.emit(error)
+        return
+    dialog = QPrintDialog(printer, window)
+    dialog.setMinMax(1, len(pages))
+    if dialog.exec() == QPrintDialog.DialogCode.Accepted:
+        first, last = printer.fromPage(), printer.toPage()
+        try:
+            print_on(printer, pages, max(0, first - 1), last or None)
+            desk.news.emit(f"Printed {(last or len(pages)) - max(0, first - 1)} pages.")
+        except OutputError as error:
+            desk.failed.emit(error)
+
+
+def printer_for(pages: Pages) -> QPrinter:
+    """A printer set up for the paper of some pages. Raises OutputError where the paper is too small for the report."""
+    printer = QPrinter(QPrinter.PrinterMode.HighResolution)
+    printer.setPageLayout(pages.layout)
+    printer.setFullPage(True)
+    printer.setDocName(pages.report.title or pages.report.name)
+    pages.sheets  # noqa: B018 - what is wrong with the paper is told before the dialog
+    return printer
