@@ -11,13 +11,12 @@ home = tempfile.TemporaryDirectory()
 for name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME"):
     os.environ[name] = home.name
 
-from PyQt6.QtCore import QEventLoop, QRect, QSize, QTimer  # noqa: E402
+from PyQt6.QtCore import QEventLoop, QTimer  # noqa: E402
 from PyQt6.QtGui import QColor, QImage, QPainter  # noqa: E402
-from PyQt6.QtPdf import QPdfDocument  # noqa: E402
 from PyQt6.QtTest import QTest  # noqa: E402
 from PyQt6.QtWidgets import QApplication  # noqa: E402
 
-from foldbasket.baskets.edits import AddFold, ChangeLook, FoldLevel, FoldUp, OfferPicker, PutHighlight  # noqa: E402
+from foldbasket.baskets.edits import AddFold, ChangeLook, ChangePage, FoldLevel, FoldUp, OfferPicker, PutHighlight  # noqa: E402
 from foldbasket.demo.scenario import write_demo  # noqa: E402
 from foldbasket.demo.untidy import UNTIDY_LINES  # noqa: E402
 from foldbasket.desktop.actions.action import ACTIONS  # noqa: E402
@@ -33,8 +32,7 @@ from foldbasket.folding.dress.conditions.others import Always  # noqa: E402
 from foldbasket.folding.dress.conditions.thresholds import AtLeast  # noqa: E402
 from foldbasket.folding.dress.forms.graded import Bar  # noqa: E402
 from foldbasket.folding.dress.forms.marks import Ground, Ink  # noqa: E402
-from foldbasket.folding.report.report import Report  # noqa: E402
-from foldbasket.outputs.formats import save_report  # noqa: E402
+from foldbasket.spec.chart import Values  # noqa: E402
 from foldbasket.spec.field import FieldRef  # noqa: E402
 from foldbasket.spec.fold import Fold, Measure, Placed  # noqa: E402
 from foldbasket.spec.look import Highlight, Scope  # noqa: E402
@@ -74,12 +72,8 @@ def main(folder: Path) -> None:
     basket = write_demo(data)
     window.open_paths([basket])
     wait_until(lambda: window.desk.report is not None and bool(window.desk.profiles))
-    desk, grid = window.desk, window.workspace.grid
-    desk.select_word("net")
-    grid.mark(Marked(0, 4, 0, 4, 0, 4))
-    shoot("crosstab")
+    desk = window.desk
     desk.select_word("channel")
-    grid.mark(None)
     shoot("member-filter")
     desk.show_fold("Lines, quarter by quarter")
     desk.select_word(None)
@@ -100,9 +94,9 @@ def main(folder: Path) -> None:
     finder.close()
     desk.show_fold("Lines, quarter by quarter")
     wait_until(lambda: desk.report is not None and desk.report.name == "Lines, quarter by quarter")
-    page_picture(desk.report, folder / "pdf-page.png")
     comparison_pictures(window, shoot)
     look_pictures(window, shoot)
+    chart_pictures(window, shoot)
     fold_pictures(window, shoot, folder)
     source_pictures(window, shoot, data, folder)
     window.desk.close()  # not the window, which would ask what to do with unsaved work
@@ -149,6 +143,32 @@ def look_pictures(window: MainWindow, shoot: Callable[[str], None]) -> None:
     shoot("style")
     for _ in range(4):
         desk.undo()
+
+
+def chart_pictures(window: MainWindow, shoot: Callable[[str], None]) -> None:
+    """A chart under its report with a mark on both, and the pages of another fold; all of it is undone again."""
+    desk, name = window.desk, "Lines, quarter by quarter"
+    desk.show_fold(name)
+    wait_until(lambda: desk.report is not None and desk.report.name == name)
+    desk.do(FoldLevel(name, desk.fold.rows[0].id, True, "Line"))
+    desk.show_chart()
+    desk.change_chart("Values", values=Values.ENDS)
+    chart = window.workspace.room.chart
+    wait_until(
+        lambda: chart is not None and chart.shown is not None and chart.shown.picture is not None and not desk.busy
+    )
+    chart.choose(next(each for each in chart.shown.picture.marks if each.place == 2))
+    shoot("chart")
+    for _ in range(3):
+        desk.undo()
+    name = "Net sales by site"
+    desk.show_fold(name)
+    wait_until(lambda: desk.report is not None and desk.report.name == name)
+    desk.do(ChangePage(name, {"breaks": desk.fold.rows[0].id}, "Break pages"))
+    desk.show_pages()
+    shoot("pages")
+    desk.show_pages(False)
+    desk.undo()
 
 
 def fold_pictures(window: MainWindow, shoot: Callable[[str], None], folder: Path) -> None:
@@ -243,25 +263,6 @@ def source_pictures(window: MainWindow, shoot: Callable[[str], None], data: Path
     page.save(str(folder / "database.png"))
     print(folder / "database.png")
     dialog.reject()
-
-
-def page_picture(report: Report, path: Path) -> None:
-    """The first page of a report's PDF as a picture."""
-    pdf = Path(home.name) / "page.pdf"
-    save_report(report, pdf)
-    document = QPdfDocument(None)
-    document.load(str(pdf))
-    size = document.pagePointSize(0)
-    image = document.render(0, QSize(1131, round(1131 * size.height() / size.width())))
-    page = QImage(1280, 800, QImage.Format.Format_RGB32)
-    page.fill(QColor("#E7E3D8"))
-    painter = QPainter(page)
-    paper = QRect((1280 - image.width()) // 2, 0, image.width(), image.height())
-    painter.fillRect(paper, QColor("#FFFFFF"))
-    painter.drawImage(paper, image)
-    painter.end()
-    page.save(str(path))
-    print(path)
 
 
 if __name__ == "__main__":
