@@ -164,6 +164,7 @@ def _add_render(commands: Any) -> None:
         default="table",
         help="cells: one line per cell, as CSV; sums: a workbook that adds up its totals itself; of an SQL file, the server it is for; chart: the chart alone, as PNG, SVG or PDF",
     )
+    render.add_argument("--index", metavar="FILE", help="an index of the files written, as .html with links or .csv")
     render.add_argument("--trust", action="store_true", help="let the basket read files outside its own folder")
     render.add_argument("--quiet", action="store_true", help="say nothing when all went well")
     render.set_defaults(run=_render)
@@ -225,7 +226,7 @@ def _render(options: argparse.Namespace) -> int:
 
     opened = open_basket(options.basket)
     settings = tuple(each.partition("=")[::2] for each in options.set)
-    wanted = Wanted(options.to, options.shape, options.fold, options.each, options.style, settings)
+    wanted = Wanted(options.to, options.shape, options.fold, options.each, options.style, settings, options.index)
     basket = prepared(opened.basket, wanted)
     folds_of(basket, wanted)  # what is not clear is told before anything is read
     ready = prepare(dataclasses.replace(opened, basket=basket), allow_outside=options.trust)

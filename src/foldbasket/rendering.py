@@ -20,6 +20,7 @@ from foldbasket.folding.filters.members import Members, of_member
 from foldbasket.folding.report.report import Report
 from foldbasket.opening.ready import Ready
 from foldbasket.outputs.formats import save_report
+from foldbasket.outputs.index import Entry, save_index
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
 from foldbasket.spec.fold import Fold, Measure, Placed
@@ -32,7 +33,7 @@ replace = msgspec.structs.replace
 @dataclass(frozen=True)
 class Wanted:
     """What is to be written: files by patterns with {fold} and {member}, their shape, one fold or all, a field for each member of which a
-    report is written, a style, and what is set of pickers and of the as-of date, by name."""
+    report is written, a style, what is set of pickers and of the as-of date, by name, and a file for an index of all that was written."""
 
     to: Sequence[str]
     shape: str = "table"
@@ -40,6 +41,7 @@ class Wanted:
     each: str | None = None
     style: str | None = None
     settings: tuple[tuple[str, str], ...] = ()
+    index: str | None = None
 
 
 @dataclass(frozen=True)
@@ -48,6 +50,13 @@ class Written:
 
     report: Report
     path: Path
+    member: str = ""
+
+    @property
+    def entry(self) -> Entry:
+        """What an index says of it."""
+        report = self.report
+        return Entry(report.name, self.member, self.path, report.height, report.width, report.kept, report.records)
 
 
 def prepared(basket: Basket, wanted: Wanted) -> Basket:
@@ -102,7 +111,8 @@ def folds_of(basket: Basket, wanted: Wanted) -> list[Fold]:
 def written(
     opened: Opened, basket: Basket, ready: Ready, wanted: Wanted, tell: Callable[[str], None]
 ) -> Iterator[Written]:
-    """Writes every report that is wanted, one after the other; what cannot be written is told, and the others are."""
+    """Writes every report that is wanted, one after the other, and an index of them at the end; what cannot be written is told, and the others are."""
+    done: list[Entry] = []
     spare = own_files(opened.basket, opened.path, opened.folder)
     taken: set[str] = set()
     for fold in folds_of(basket, wanted):
@@ -113,7 +123,7 @@ def written(
             continue
         for one, member in asked:
             # Named before it is folded, so that a file bears the same name whether others fail or not.
-            paths = [_free(pattern, fold.name, member, taken) for pattern in wanted.to]
+            paths = [free_path(pattern, fold.name, member, taken) for pattern in wanted.to]
             try:
                 report = basket.worn(ready.engine.fold(one), one).of(one, opened.path.name)
             except FoldBasketError as error:
@@ -125,9 +135,15 @@ def written(
                 except FoldBasketError as error:
                     tell(f"the fold “{fold.name}” cannot be made: {error}")
                     continue
-                yield Written(report, path)
+                done.append(Written(report, path, member).entry)
+                yield Written(report, path, member)
             for remark in report.remarks:
                 tell(f"the fold “{fold.name}”: {remark}")
+    if wanted.index is not None:
+        try:
+            save_index(done, Path(wanted.index), basket.name)
+        except FoldBasketError as error:
+            tell(f"the index cannot be made: {error}")
 
 
 def _each(fold: Fold, engine: Engine, wanted: Wanted) -> Iterator[tuple[Fold, str]]:
@@ -135,7 +151,11 @@ def _each(fold: Fold, engine: Engine, wanted: Wanted) -> Iterator[tuple[Fold, st
     if wanted.each is None:
         yield fold, ""
         return
-    field = field_named(engine, wanted.each, fold)
+    yield from for_each(fold, engine, field_named(engine, wanted.each, fold))
+
+
+def for_each(fold: Fold, engine: Engine, field: FieldRef) -> Iterator[tuple[Fold, str]]:
+    """The fold once for each member of a field that has records, kept to it and named by it: with its own totals, and the member in the title."""
     listed = engine.fold(Fold("members", (Measure("n", "count"),), (Placed("each", field),), filters=fold.filters))
     for line in range(len(listed.rows)):
         if listed.rows.heads and int(listed.rows.level[line]) == 1:
@@ -179,7 +199,7 @@ def _save(report: Report, path: Path, shape: str, spare: Sequence[Path]) -> None
     save_report(report, path, shape, spare=spare)
 
 
-def _free(pattern: str, fold: str, member: str, taken: set[str]) -> Path:
+def free_path(pattern: str, fold: str, member: str, taken: set[str]) -> Path:
     """The file of a report: its names where a file can bear them, with a number behind where two would be one file."""
     number, own = 1, {"{fold}": file_name(fold), "{member}": file_name(member) if member else ""}
     where = "{member}" if member and "{member}" in pattern else "{fold}"

@@ -6,11 +6,13 @@ import json
 import re
 import subprocess
 import sys
+import zipfile
 from decimal import Decimal
 
 import lxml.html
 import openpyxl
 import pytest
+from lxml import etree
 from PIL import Image
 from pypdf import PdfReader
 from tests.folding.build import measure, placed, source, table
@@ -63,9 +65,10 @@ def test_a_page_for_the_web_holds_the_chart_with_its_words(tmp_path):
 
 
 KINDS = {
-    "BarChart": [Bars(), Columns(), Columns(Stacked.STACKED), Columns(Stacked.HUNDRED)], "LineChart": [Lines()], "AreaChart": [Areas()],
-    "DoughnutChart": [Parts()], "ScatterChart": [Points()],
+    "barChart": [Bars(), Columns(), Columns(Stacked.STACKED), Columns(Stacked.HUNDRED)], "lineChart": [Lines()], "areaChart": [Areas()],
+    "doughnutChart": [Parts()], "scatterChart": [Points()],
 }  # fmt: skip
+C = "{http://schemas.openxmlformats.org/drawingml/2006/chart}"
 
 
 @pytest.mark.parametrize(("name", "drawn"), [(name, drawn) for name, kinds in KINDS.items() for drawn in kinds])
@@ -73,30 +76,34 @@ def test_a_workbook_has_a_chart_of_its_own_that_refers_to_its_figures(tmp_path, 
     path = tmp_path / "book.xlsx"
     save_report(report_of(Chart(drawn=drawn, measure="sum T.Net", along="Site")), path)
     page = openpyxl.load_workbook(path)["Chart"]
-    (chart,) = page._charts
-    assert type(chart).__name__ == name
+    with zipfile.ZipFile(path) as parts:
+        (part,) = [each for each in parts.namelist() if each.startswith("xl/charts/chart")]
+        root = etree.fromstring(parts.read(part))
+    (chart,) = root.iter(f"{C}{name}")
     heads = [cell.value for cell in page[1]]
-    names = [page.cell(row, 1).value for row in range(2, 5)]
-    assert names == ["'=Ash", "Elm", "Oak"] or names == ["=Ash", "Elm", "Oak"]
+    assert [page.cell(row, 1).value for row in range(2, 5)] == ["'=Ash", "Elm", "Oak"]
     assert page.cell(2, 1).data_type == "s"
-    for series in chart.series:
-        values = series.yVal.numRef.f if name == "ScatterChart" else series.val.numRef.f
-        found = re.fullmatch(r"'?Chart'?!\$([A-Z])\$2:\$\1\$4", values)
+    values = [each.text for tag in ("val", "yVal") for each in chart.iterfind(f".//{C}{tag}/{C}numRef/{C}f")]
+    assert len(values) >= 1
+    for said in values:
+        found = re.fullmatch(r"'?Chart'?!\$([A-Z])\$2:\$\1\$4", said)
         column = "ABCDEFG".index(found[1])
         assert heads[column]
         assert all(isinstance(page.cell(row, column + 1).value, (int, float)) for row in range(2, 5))
-    if name == "BarChart":
+    if name == "barChart":
+        grouping = chart.find(f"{C}grouping").get("val")
         assert (
-            chart.grouping
+            grouping
             == {Stacked.BESIDE: "clustered", Stacked.STACKED: "stacked", Stacked.HUNDRED: "percentStacked"}[
                 drawn.stacked
             ]
         )
-        shown = [page.cell(row, 2).value for row in range(2, 5)]
         totals = {}
         for site, year, net in zip(COLUMNS["Site"], COLUMNS["Year"], COLUMNS["Net"], strict=True):
             totals[site, year] = totals.get((site, year), 0) + float(net)
-        assert shown == [totals[each, heads[1]] for each in ("=Ash", "Elm", "Oak")]
+        assert [page.cell(row, 2).value for row in range(2, 5)] == [
+            totals[each, heads[1]] for each in ("=Ash", "Elm", "Oak")
+        ]
 
 
 def test_a_chart_that_would_mislead_is_left_out_with_a_word_and_the_rest_is_written(tmp_path):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
@@ -53,7 +53,7 @@ class Panel:
 @dataclass(frozen=True, eq=False)
 class Figures:
     """Everything that a chart shows. `labels` stand along its axis at `places`, whole numbers that leave room for periods without records;
-    `tokens` name the members. `notes` say what is not seen at once. `second` is the measure that is drawn against, of charts that have two."""
+    `tokens` name the members. `notes` say what is not seen at once."""
 
     report: Report
     heading: str
@@ -66,7 +66,6 @@ class Figures:
     roles: Roles
     others: npt.NDArray[np.bool_]
     notes: tuple[str, ...] = ()
-    pairs: tuple[tuple[int, int], ...] = field(default=())
 
     @property
     def several(self) -> bool:

@@ -10,7 +10,7 @@ import numpy as np
 
 from foldbasket.charts.figures import Figures, Panel, Series
 from foldbasket.charts.scale import Scale, Unit
-from foldbasket.spec.chart import Chart, Names, Values
+from foldbasket.spec.chart import Chart, Values
 from foldbasket.styling.palette import DASHES, HATCHES, on_ink, others_ink, series_inks
 from foldbasket.styling.styles import Paper
 
@@ -46,8 +46,6 @@ class Plot:
         self.marks = marks
         self.inks = canvas.inks
         self._colours = series_inks(paper)
-        self.one_each = False
-        """Whether each member has a colour of its own, rather than each series."""
 
     # --- scales ---------------------------------------------------------------
 
@@ -135,11 +133,6 @@ class Plot:
             return False
         self.canvas.text((left + right) / 2, (top + bottom) / 2, text, size=SMALL, ink=on_ink(ground), across="center")
         return True
-
-    @property
-    def names_there(self) -> bool:
-        """Whether the names of series are wanted at what they name."""
-        return self.chart.names is Names.THERE and len(self.panel.series) > 1
 
 
 def spread(wanted: Sequence[float], gap: float, low: float, high: float) -> list[float] | None:

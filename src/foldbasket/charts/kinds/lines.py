@@ -11,8 +11,6 @@ from foldbasket.charts.plot import SMALL, Plot, runs_of, spread
 from foldbasket.kinds import entered, set_by
 from foldbasket.spec.chart import DrawnStruct, Values
 
-MOST_LINES = 12
-
 
 @entered
 class Lines(DrawnStruct, frozen=True, tag="lines"):

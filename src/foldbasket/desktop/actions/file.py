@@ -209,6 +209,45 @@ def write_sql(window: Any) -> None:
             window.desk.output.write_report(Path(chosen).with_suffix(".sql"), kinds.get(kind, "table"))
 
 
+@action("Write a file for each member…", "File", needs="report")
+def write_each(window: Any) -> None:
+    """Asks for a field and a file, and writes one for each of its members, with an index."""
+    from foldbasket.desktop.widgets.finder import Choice
+    from foldbasket.spec.field import FieldRef
+    from foldbasket.tables.types import FieldType
+
+    desk = window.desk
+    fold = desk.fold
+    if fold is None or desk.report is None:
+        return
+    near = list(
+        dict.fromkeys(
+            [word.field for word in (*fold.rows, *fold.columns)]
+            + [ref for rule in fold.filters for ref in rule.fields()]
+        )
+    )
+    reached = desk.source.reachable(desk.report.base)
+    every = [
+        FieldRef(key, name)
+        for key in reached
+        for name, column in desk.source.tables[key].columns.items()
+        if column.type is FieldType.TEXT
+    ]
+    fields = [*near, *(ref for ref in every if ref not in near)]
+
+    def chosen(field: FieldRef) -> None:
+        path = _file_to_write(
+            window, f"A file for each {field.field}", f"{fold.name.replace('/', '-')} {{member}}.pdf", "table"
+        )
+        if path is not None:
+            named = path if "{member}" in path.name else path.with_name(f"{path.stem} {{member}}{path.suffix}")
+            desk.output.write_each(field, str(named))
+
+    window.offer(
+        "A file for each member of", [Choice(ref.field, desk.source.called(ref.table), ref) for ref in fields], chosen
+    )
+
+
 @action("Print…", "File", "Ctrl+P", line=True, needs="report")
 def print_pages(window: Any) -> None:
     """Prints the pages of the fold in view through the desktop's own dialog."""

@@ -12,7 +12,11 @@ from foldbasket.baskets.consent import NOWHERE
 from foldbasket.baskets.files import own_files
 from foldbasket.desktop.state.board import Board
 from foldbasket.desktop.state.workers import Worker
+from foldbasket.errors import OutputError
 from foldbasket.outputs.formats import save_report
+from foldbasket.outputs.index import save_index
+from foldbasket.rendering import Written, for_each, free_path
+from foldbasket.spec.field import FieldRef
 
 COPIED_AT_ONCE = 1_000
 """So many cells are made for the clipboard before a frame is over; more in the background."""
@@ -76,6 +80,31 @@ class Output(QObject):
             progress.step(f"Writing {path.name}", 0.0)
             save_report(report, path, shape, spare=spare)
             return path
+
+        self._writer.start(write)
+
+    def write_each(self, field: FieldRef, pattern: str) -> None:
+        """Writes a file for each member of a field, named by a pattern with {member}, and an index of them; in the background."""
+        fold, engine, basket = self.desk.fold, self.desk.engine, self.desk.basket
+        if fold is None:
+            return
+        spare = own_files(basket, self.desk.path, NOWHERE)
+        file = self.desk.path.name if self.desk.path is not None else ""
+
+        def write(progress: Any) -> Path:
+            progress.step("Finding members", 0.0)
+            wanted, done, taken = list(for_each(fold, engine, field)), [], set[str]()
+            if not wanted:
+                raise OutputError(f"no record has a value of “{field.field}”.", todo="Choose another field.")
+            for at, (one, member) in enumerate(wanted):
+                progress.step(f"Writing {member}", at / len(wanted))
+                report = basket.worn(engine.fold(one), one).of(one, file)
+                path = free_path(pattern, fold.name, member, taken)
+                save_report(report, path, spare=spare)
+                done.append(Written(report, path, member).entry)
+            index = Path(pattern).parent / "index.html"
+            save_index(done, index, report.name)
+            return index
 
         self._writer.start(write)
 

@@ -1,0 +1,74 @@
+"""The index of files that were written together: a page for the web with links, or CSV."""
+
+from __future__ import annotations
+
+import csv
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass
+from html import escape
+from pathlib import Path
+from urllib.parse import quote
+
+from foldbasket.errors import OutputError
+from foldbasket.outputs.formats import appearing_whole
+
+HEADS = ("Report", "Member", "File", "Rows", "Columns", "Records", "Of")
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A file: of which fold and member, how large the report is, and of how many records."""
+
+    fold: str
+    member: str
+    path: Path
+    rows: int
+    columns: int
+    kept: int
+    records: int
+
+    def values(self, folder: Path) -> tuple[str, str, str, int, int, int, int]:
+        """What the index says of it; the file as seen from a folder."""
+        return (
+            self.fold,
+            self.member,
+            os.path.relpath(self.path, folder),
+            self.rows,
+            self.columns,
+            self.kept,
+            self.records,
+        )
+
+
+def save_index(entries: Sequence[Entry], path: Path, title: str) -> None:
+    """Writes the index, by the ending of its file. Raises OutputError for another ending or a place that cannot be written."""
+    if path.suffix.lower() not in (".html", ".csv"):
+        raise OutputError(
+            f"an index has no form “{path.suffix}”.", where=str(path), todo="Let its name end in .html or .csv."
+        )
+    with appearing_whole(path) as fresh:
+        if path.suffix.lower() == ".csv":
+            with fresh.open("w", encoding="utf-8", newline="") as file:
+                csv.writer(file).writerows([HEADS, *(each.values(path.parent) for each in entries)])
+        else:
+            fresh.write_text(_page(entries, path.parent, title), encoding="utf-8")
+
+
+def _page(entries: Sequence[Entry], folder: Path, title: str) -> str:
+    lines = []
+    for each in entries:
+        fold, member, file, *numbers = each.values(folder)
+        cells = "".join(f"<td class=n>{number:,}</td>" for number in numbers)
+        lines.append(
+            f'<tr><td>{escape(fold)}</td><td>{escape(member)}</td><td><a href="{quote(file)}">{escape(file)}</a></td>{cells}</tr>'
+        )
+    heads = "".join(f"<th scope=col>{head}</th>" for head in HEADS)
+    style = (
+        "body{font-family:sans-serif;margin:2em;color:#2A2622;background:#FCFAF6}table{border-collapse:collapse}"
+        "td,th{padding:3px 12px;text-align:left;border-bottom:1px solid #E0D9CB}.n{text-align:right}"
+    )
+    return (
+        f'<!DOCTYPE html><html lang="en"><head><meta charset="utf-8"><title>{escape(title)}</title><style>{style}</style></head><body>'
+        f"<h1>{escape(title)}</h1><table><caption>{len(entries):,} files</caption><thead><tr>{heads}</tr></thead><tbody>{''.join(lines)}</tbody></table></body></html>\n"
+    )
