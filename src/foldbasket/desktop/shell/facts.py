@@ -6,7 +6,7 @@ from collections.abc import Callable
 from html import escape
 from pathlib import Path
 
-from PyQt6.QtCore import QUrl
+from PyQt6.QtCore import QSize, QUrl
 from PyQt6.QtGui import QDesktopServices, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
@@ -17,6 +17,9 @@ from foldbasket.desktop.widgets.plain import marked, say_what_fits
 from foldbasket.desktop.widgets.working import ShortLabel, Working
 from foldbasket.folding.report.report import Counted
 from foldbasket.spec.chart import Beside
+
+NARROWEST, ROOMY = 300, 440
+"""How narrow the line may become, and from which width on it has room for all of its words."""
 
 
 def show_outside(path: Path) -> None:
@@ -86,7 +89,7 @@ class FactsLine(QFrame):
         fold = self.desk.fold
         in_source = self.desk.view.source_key is not None
         self.kept.setVisible(not in_source and report is not None)
-        self.turn.setVisible(not in_source and not self._paged and fold is not None and bool(fold.rows or fold.columns))
+        self._show_turn()
         has_fold = not in_source and not self._paged and fold is not None and not fold.is_empty
         self.pages.setVisible(has_fold)
         chart = fold.chart if fold is not None else None
@@ -146,9 +149,24 @@ class FactsLine(QFrame):
             self.desk.change_chart("Show the grid again", place=Beside.UNDER)
         self.desk.select_word(None)
 
+    def minimumSizeHint(self) -> QSize:
+        return QSize(NARROWEST, super().minimumSizeHint().height())
+
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
+        self._show_turn()
         self._fit()
+
+    def _show_turn(self) -> None:
+        """Where there is no room for all, turning is left to its key and menu."""
+        fold = self.desk.fold
+        can = (
+            self.desk.view.source_key is None
+            and not self._paged
+            and fold is not None
+            and bool(fold.rows or fold.columns)
+        )
+        self.turn.setVisible(can and self.width() >= ROOMY)
 
     def _fit(self) -> None:
         """Says what totals cover, and of which table the records are, only where there is room for it whole."""

@@ -199,7 +199,7 @@ class Domain:
             if self.type is FieldType.DATE:
                 return start + datetime.timedelta(raw)
             return start + datetime.timedelta(microseconds=raw) if self.type is FieldType.TIMESTAMP else None
-        except (ValueError, OverflowError):
+        except (ValueError, OverflowError, NotImplementedError):
             return None
 
     @cached_property
