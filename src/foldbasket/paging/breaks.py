@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
+
 import numpy as np
 import numpy.typing as npt
 
@@ -59,22 +61,24 @@ def bands(edges: npt.NDArray[np.float64], first: float, later: float, may: Mask,
     many = len(edges) - 1
     if many <= 0:
         return [(0, 0)]
-    allowed, forced = np.flatnonzero(may), np.flatnonzero(must)
+    # Plain lists and bytes: a long report has tens of thousands of pages, and each asks a few times.
+    tops, allowed = edges.tolist(), may.tobytes()
+    walls = iter([*np.flatnonzero(must).tolist(), many])
     found: list[tuple[int, int]] = []
-    start, room = 0, first
+    start, room, wall = 0, first + 0.01, next(walls)
     while start < many:
-        stop = int(np.searchsorted(edges, edges[start] + room + 0.01, "right")) - 1
-        stop = max(start + 1, min(stop, many))
-        at = int(np.searchsorted(forced, start, "right"))
-        wall = int(forced[at]) if at < len(forced) else many
+        while wall <= start:
+            wall = next(walls)
+        stop = max(start + 1, bisect_right(tops, tops[start] + room, start) - 1)
         if wall <= stop:
             stop = wall
         elif stop < many:
-            before = int(np.searchsorted(allowed, stop, "right")) - 1
-            if before >= 0 and allowed[before] > start:
-                stop = int(allowed[before])
+            better = stop
+            while better > start and not allowed[better]:
+                better -= 1
+            stop = better if better > start else stop
         found.append((start, stop))
-        start, room = stop, later
+        start, room = stop, later + 0.01
     return found
 
 

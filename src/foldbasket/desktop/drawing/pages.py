@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
+from typing import NamedTuple
 
 from PyQt6.QtCore import QBuffer, QMarginsF, QRectF, QSizeF, Qt
 from PyQt6.QtGui import (
@@ -44,8 +44,7 @@ def pixels(millimetres: float) -> float:
     return millimetres / 25.4 * DPI
 
 
-@dataclass(frozen=True)
-class Sheet:
+class Sheet(NamedTuple):
     """A page: its rows and columns, whether it bears the title, and whether it bears the chart (alone, or under the report)."""
 
     rows: tuple[int, int]

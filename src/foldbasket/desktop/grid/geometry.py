@@ -22,6 +22,7 @@ LEFT, TOP = 22, 16
 NARROWEST, WIDEST = 58, 300
 EDGE = 3
 SAMPLE = 120
+MOST_KEPT = 20_000
 MOST_FITTED = 1_500
 """The columns of a wider report are as wide as their numbers ask; their headings are not measured one by one."""
 
@@ -78,6 +79,8 @@ class Geometry:
         """How wide a heading is in one of this geometry's fonts; kept, since the same ones are drawn frame after frame."""
         key = (text, font.weight(), font.italic())
         if key not in self._text_widths:
+            if len(self._text_widths) > MOST_KEPT:  # a long report has more names than are worth keeping
+                self._text_widths.clear()
             self._text_widths[key] = QFontMetricsF(font).horizontalAdvance(text)
         return self._text_widths[key]
 

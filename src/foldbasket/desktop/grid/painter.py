@@ -226,12 +226,14 @@ class GridPainter:
 
     def _row_heads(self, painter: QPainter, lines: range, y: float) -> None:
         at, report = self.at, self.report
-        left, inks = report.left, self.dressed.inks
+        left = report.left
         pad = at.scaled(PAD)
         kinds, totals = (each[lines.start : lines.stop].tolist() for each in (left.kind, left.is_total))
         edges = [at.left + EDGE]
         for width in at.head_widths:
             edges.append(edges[-1] + width)
+        if self.dressed.style.strands:
+            self._strand(painter, lines, kinds, y)
         pens: dict[tuple[int, bool], Pen] = {}  # styles of names are few, and live as long as the dressed report
         for line, kind, is_total in zip(lines, kinds, totals, strict=True):
             top = at.head_height + float(at.line_tops[line]) - y
@@ -240,10 +242,6 @@ class GridPainter:
                 painter.fillRect(
                     QRectF(at.left + EDGE, top, edges[-1] - at.left - EDGE, at.row_height), QColor(style.ground)
                 )
-            if self.dressed.style.strands:
-                edge = QColor(inks.ink if kind == Kind.GRAND else self.colours.rows)
-                below = float(at.line_tops[line + 1] - at.line_tops[line])
-                painter.fillRect(QRectF(at.left, top, EDGE, below if line + 1 < report.height else at.row_height), edge)
             caption = left.caption_place(line) if is_total and left.axis.depth else -1
             for place, text in enumerate(at.row_head(line, lines.start)):
                 if not text:
@@ -273,6 +271,19 @@ class GridPainter:
                 painter.setFont(pen.font)
                 painter.setPen(pen.ink)
                 painter.drawText(area, START, self._elided(text, pen.font, area.width()))
+
+    def _strand(self, painter: QPainter, lines: range, kinds: list[int], y: float) -> None:
+        """The stroke of the rows at their edge, in the ink of totals along the total over all; one stretch at a time."""
+        at, start = self.at, 0
+        tops = (at.head_height + at.line_tops[lines.start : lines.stop + 1] - y).tolist()
+        for here in range(1, len(kinds) + 1):
+            is_grand = kinds[start] == Kind.GRAND
+            if here < len(kinds) and (kinds[here] == Kind.GRAND) == is_grand:
+                continue
+            end = tops[here] if lines.start + here < self.report.height else tops[here - 1] + at.row_height
+            colour = QColor(self.dressed.inks.ink if is_grand else self.colours.rows)
+            painter.fillRect(QRectF(at.left, tops[start], EDGE, end - tops[start]), colour)
+            start = here
 
     def _mark_folding(self, painter: QPainter, middle: QPointF, is_folded: bool) -> None:
         """Behind the name of a folded member a stack of short strokes: its lines lie under one. Behind one that can be folded a single,

@@ -7,6 +7,7 @@ small codes, so that a million cells cost bytes. Whatever draws or writes a repo
 from __future__ import annotations
 
 import dataclasses
+import math
 import re
 from dataclasses import dataclass
 from functools import cached_property
@@ -194,14 +195,12 @@ class Dressed:
             margin.measure.astype(np.int64),
         ]
         parts += [self._said_of(said, axis)[margin.line] for said in self._of_axis(axis)]
-        whole = np.stack(parts, axis=1) if len(margin) else np.zeros((0, len(parts)), np.int64)
-        kinds, at = np.unique(whole, axis=0, return_inverse=True)
-        listed = [tuple(int(each) for each in kind) for kind in kinds]
+        listed, at = _different(parts)
         if rows:
             self._row_list = listed
         else:
             self._column_list = listed
-        return at.ravel().astype(np.int64), listed
+        return at, listed
 
     def _of_axis(self, axis: Axis) -> list[Said]:
         """The looks that are said of fields and members of an axis."""
@@ -338,6 +337,38 @@ class Dressed:
 def _grouped(words: str, locale: str) -> str:
     """Words with the numbers in them written as the report's are."""
     return re.sub(r"\d{4,}(?:\.\d+)?", lambda found: str(format_decimal(found[0], locale=locale)), words)
+
+
+MOST_COUNTED = 1 << 22
+"""Up to so many possible rows are numbered by counting; more are sorted."""
+
+
+def _different(columns: list[npt.NDArray[np.int64]]) -> tuple[list[tuple[int, ...]], npt.NDArray[np.int64]]:
+    """The different rows of some columns, in order, and which of them each row is: as `np.unique` says, but without sorting a million rows."""
+    if not len(columns[0]):
+        return [], np.zeros(0, np.int64)
+    lows = [int(each.min()) for each in columns]
+    spans = [int(each.max()) - low + 1 for each, low in zip(columns, lows, strict=True)]
+    many = math.prod(spans)
+    if many > MOST_COUNTED:
+        kinds, at = np.unique(np.stack(columns, axis=1), axis=0, return_inverse=True)
+        return [tuple(kind) for kind in kinds.tolist()], at.ravel().astype(np.int64)
+    keys = np.zeros(len(columns[0]), np.int64)
+    for each, low, span in zip(columns, lows, spans, strict=True):
+        keys *= span
+        keys += each
+        keys -= low
+    there = np.flatnonzero(np.bincount(keys, minlength=many))
+    place = np.zeros(many, np.int64)
+    place[there] = np.arange(len(there))
+    listed = []
+    for key in there.tolist():
+        kind = []
+        for low, span in zip(reversed(lows), reversed(spans), strict=True):
+            key, rest = divmod(key, span)
+            kind.append(rest + low)
+        listed.append(tuple(reversed(kind)))
+    return listed, place[keys]
 
 
 LINES = ("member", "subtotal", "grand", "others")

@@ -116,9 +116,15 @@ class Margin:
 
     def starts(self, place: int, at: int, first: int = 0) -> bool:
         """Whether a run of one name begins, given that `first` is the first one in view."""
-        if at <= first:
-            return True
-        return bool((self.names[at, : place + 1] != self.names[at - 1, : place + 1]).any())
+        return at <= first or bool(self._changes[at, place])
+
+    @cached_property
+    def _changes(self) -> npt.NDArray[np.bool_]:
+        """Where a name differs from the one before, or one outside it does; shape (lines shown, places)."""
+        found = np.ones(self.names.shape, np.bool_)
+        if len(self):
+            found[1:] = np.logical_or.accumulate(self.names[1:] != self.names[:-1], axis=1)
+        return found
 
     def runs(self, place: int, within: range) -> list[tuple[int, int]]:
         """Start and stop of each run, among those that reach into a range, that shares its names up to a place and has one there."""
