@@ -192,6 +192,16 @@ class Canvas:
         wide, tall = canvas.get_width_height(physical=True)
         return bytes(canvas.buffer_rgba()), wide, tall
 
+    def let_go(self) -> None:
+        """Takes the figure apart, once its picture was taken. It is a circle of objects that holds megabytes of dots, and in the window such
+        circles are collected late."""
+        canvas: Any = self.figure.canvas
+        canvas.renderer = None
+        canvas.figure = None
+        self.figure.clear()
+        self.figure.__dict__.clear()
+        self.axes.__dict__.clear()
+
     def save(self, file: BinaryIO, form: Literal["png", "svg", "pdf"], title: str) -> None:
         """Writes the picture. It bears no date, so that the same chart is the same file."""
         import matplotlib

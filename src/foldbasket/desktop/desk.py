@@ -61,6 +61,7 @@ class Desk(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._depth, self._pending = 0, Part.NOTHING
+        self._more: list[Work] = []
         self.history = History(Basket())
         self.view = View()
         self.supply = Supply(self)
@@ -140,10 +141,15 @@ class Desk(QObject):
         """The fold in view."""
         return next((fold for fold in self.basket.folds if fold.key == self.view.fold_key), None)
 
+    def add_work(self, work: Work) -> None:
+        """Counts the work of a view among that of the desk: it is busy with it, and gives it up when it is closed."""
+        self._more.append(work)
+
     @property
     def _work(self) -> tuple[Work, ...]:
         """What is given up when the desk is closed; files are written to their end."""
         return (
+            *self._more,
             self.files,
             self.folding,
             self.output,

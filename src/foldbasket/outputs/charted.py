@@ -34,6 +34,7 @@ def drawn_chart(
     picture = picture_of(figures, chart, width, height, paper, dots if form == "png" else 1.0, ground)
     file = io.BytesIO()
     picture.canvas.save(file, form, title_of(figures, chart))
+    picture.canvas.let_go()
     return file.getvalue(), picture.said
 
 

@@ -169,6 +169,12 @@ class Pages:
     def __len__(self) -> int:
         return len(self.sheets)
 
+    def ready(self) -> Pages:
+        """The pages with all that takes long worked out: where they end, and the chart. Raises OutputError where the paper is too small."""
+        if self.sheets[-1].charted:
+            _ = self._chart
+        return self
+
     def group(self, number: int) -> str:
         """What a page is of, where pages begin with the members of a field: the member, or what the total is called."""
         sheet = self.sheets[number]

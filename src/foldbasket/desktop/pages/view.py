@@ -11,9 +11,9 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QHBoxLayout, QWidget
 
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.drawing.pages import Pages
+from foldbasket.desktop.pages.paging import Paging
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
-from foldbasket.errors import FoldBasketError
 
 GAP, SMALL_WIDTH, SMALL_GAP, KEPT = 22, 84, 30, 48
 GROUND = {"light": "#E7E2D6", "dark": "#171614"}
@@ -40,25 +40,20 @@ class PagesView(QWidget):
         line.addWidget(self.small)
         line.addWidget(self.large, 1)
         self.setFocusProxy(self.large)
+        self._paging = Paging(desk, self)
+        self._paging.made.connect(self._take)
         desk.when(Part.REPORT | Part.LOOK | Part.VIEW | Part.SETTINGS, self, self.renew)
         self.renew()
 
     def renew(self) -> None:
-        """Takes the report in view, where it is shown at all."""
-        report, fold = self.desk.report, self.desk.fold
-        if not self.desk.view.paged:
-            self.pages = None
-            return
-        self.pages, self.problem = None, ""
-        if report is not None and fold is not None and report.height:
-            made = Pages(report.of(fold, self.desk.file_name), fold.page)
-            try:
-                made.sheets  # noqa: B018 - what is wrong with the paper is said here
-                self.pages = made
-            except FoldBasketError as error:
-                self.problem = str(error)
+        """Has the pages of the report in view made, where they are shown at all; those before stay until then."""
+        if self.desk.view.paged:
+            self._paging.make()
         else:
-            self.problem = "There is no report to print yet."
+            self.pages = None
+
+    def _take(self, made: Pages | str) -> None:
+        self.pages, self.problem = (None, made) if isinstance(made, str) else (made, "")
         self.number = min(self.number, max(0, self.count - 1))
         for each in (self.small, self.large):
             each.forget()

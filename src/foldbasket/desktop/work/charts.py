@@ -74,7 +74,9 @@ class ChartWork(QObject):
                 picture = picture_of(figures, chart, width, height, paper, scale)
             except FoldBasketError as error:
                 return DrawnChart(report, chart, figures, offered, problem=error)
-            return DrawnChart(report, chart, figures, offered, picture, picture.canvas.pixels())
+            pixels = picture.canvas.pixels()
+            picture.canvas.let_go()
+            return DrawnChart(report, chart, figures, offered, picture, pixels)
 
         self._worker.start(work)
 
