@@ -169,7 +169,7 @@ FULL = """
 import resource, signal, sys
 signal.signal(signal.SIGXFSZ, signal.SIG_IGN)  # writing past the bound is then an error, as on a full disk
 from foldbasket.cli import main
-import foldbasket.desktop.drawing.pages, foldbasket.outputs.formats
+import foldbasket.desktop.drawing.pdf, foldbasket.outputs.formats
 resource.setrlimit(resource.RLIMIT_FSIZE, (300, 300))
 sys.exit(main(sys.argv[1:]))
 """

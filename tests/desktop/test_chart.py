@@ -196,3 +196,29 @@ def test_what_a_right_click_offers(charted):
     menu.actions()[2].trigger()
     drawn(charted)
     assert charted.desk.fold.filters[-1].exclude
+
+
+def test_it_turns_dark_with_the_window(charted):
+    from foldbasket.desktop.widgets import theme
+
+    chart = charted.workspace.room.chart
+    light = chart.grab().toImage().pixelColor(4, 4).lightness()
+    try:
+        theme.wear("dark")
+        charted.window.renew_colours()
+        drawn(charted)
+        dark = chart.grab().toImage()
+        assert dark.pixelColor(4, 4).lightness() < 80 < light
+        middle_of = chart.shown.picture.canvas.inks.ink
+        assert middle_of == charted.desk.report.style.dark.ink
+    finally:
+        theme.wear("desktop")
+
+
+def test_the_card_keeps_saying_which_kind_is_drawn_while_only_its_place_changes(charted):
+    charted.desk.change_chart("Move the chart", place=Beside.BESIDE)
+    drawn(charted)
+    body = charted.workspace.card.at_once().body
+    chosen = [each.text() for each in body.findChildren(QPushButton) if each.isChecked()]
+    assert "lines" in chosen
+    assert any("a time axis and five lines" in each.text() for each in body.findChildren(QLabel))

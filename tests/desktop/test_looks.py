@@ -272,8 +272,8 @@ def test_the_window_is_light_or_dark_as_chosen_and_the_report_with_it(net):
         net.qtbot.keyClick(finder.line, Qt.Key.Key_Return)
         net.settle()
         assert memory.appearance() == "dark"
-        if theme.palette() is theme.DARK:  # a platform without colour schemes stays light
-            assert grid.geometry_of.dressed.paper == "dark"
+        assert theme.palette() is theme.DARK, "on a platform without colour schemes as well"
+        assert grid.geometry_of.dressed.paper == "dark"
     finally:
         theme.wear("desktop")
 

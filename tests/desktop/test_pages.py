@@ -11,7 +11,8 @@ from PyQt6.QtPrintSupport import QPrinter, QPrinterInfo
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QPushButton
 
-from foldbasket.desktop.drawing.pages import Pages, print_on, save
+from foldbasket.desktop.drawing.pages import Pages, print_on
+from foldbasket.desktop.drawing.pdf import save
 from foldbasket.errors import OutputError
 from foldbasket.folding.engine import Engine
 from foldbasket.spec.chart import Chart
@@ -212,3 +213,18 @@ def test_without_a_printer_it_says_so(paged, monkeypatch):
     monkeypatch.setattr(QPrinterInfo, "availablePrinters", staticmethod(list))
     paged.act("Print…")
     assert "there is no printer" in paged.errors.pop().what
+
+
+def test_a_long_pdf_has_an_outline_of_its_groups_and_says_its_language(tmp_path, qapp):
+    report = long_report(60, 12, way=Way.UPRIGHT)
+    save(report, tmp_path / "long.pdf")
+    made, texts = PdfReader(tmp_path / "long.pdf"), read(tmp_path / "long.pdf")
+    assert made.root_object["/Lang"] == "en"
+    assert made.metadata.title == "Long list"
+    assert [each.title for each in made.outline] == [*(f"Group {at:03}" for at in range(60)), "Everything"]
+    for each in made.outline:
+        assert each.title in texts[made.get_destination_page_number(each)], "its page shows the group"
+    first = [made.get_destination_page_number(each) for each in made.outline]
+    assert first == sorted(first)
+    save(long_report(2, 2), tmp_path / "short.pdf")
+    assert PdfReader(tmp_path / "short.pdf").outline == [], "one page needs no outline"

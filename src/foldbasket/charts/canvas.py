@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 from collections.abc import Sequence
 from functools import lru_cache
@@ -26,6 +27,8 @@ Across = Literal["left", "center", "right"]
 Down = Literal["top", "center", "bottom", "baseline"]
 
 os.environ.setdefault("MPLBACKEND", "agg")
+# Faces that stand in for missing letters have fewer weights; the nearest will do, and nobody need read of it on the terminal.
+logging.getLogger("matplotlib.font_manager").setLevel(logging.ERROR)
 
 
 @lru_cache(maxsize=8)

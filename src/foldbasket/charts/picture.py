@@ -193,7 +193,9 @@ class _Drawing:
                     ),
                     default=0.0,
                 )
-                inner = (inner[0], inner[1], right - min(room + 12, (right - left) * 0.3), inner[3])
+                # A small chart gives a larger part of itself, since a name of three letters says nothing.
+                most = max((right - left) * 0.3, min(110.0, (right - left) * 0.46))
+                inner = (inner[0], inner[1], right - min(room + 12, most), inner[3])
             plot = self._plot(inner, panel, number, scale, unit)
             self._value_lines(plot, ticks)
             if not isinstance(self.drawn, Points):

@@ -13,6 +13,7 @@ from foldbasket.charts.roles import Roles, roles_of, shown_words
 from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
+from foldbasket.folding.report.report import Report
 from foldbasket.sentence.phrases import measure_heading, placed_heading
 from foldbasket.spec.chart import Beside, Chart, Drawn, Mean, Names, Reference, Values
 from foldbasket.spec.fold import Fold
@@ -30,7 +31,13 @@ def chart_card(desk: Desk, fold: Fold, chart: Chart, parent: QWidget) -> CardBod
 
     made = desk.charts.last
     now = made if made is not None and made.chart == chart else None
-    offered: dict[type[Drawn], Choice] = {type(each.drawn): each for each in now.offered} if now is not None else {}
+    # What fits stays as it was while only looks change, so that the card does not jump while it is drawn anew.
+    fits = (
+        made.offered
+        if made is not None and _of(made.report) == fold.key and _shows(made.chart) == _shows(chart)
+        else ()
+    )
+    offered: dict[type[Drawn], Choice] = {type(each.drawn): each for each in fits}
     best = max((each for each in offered.values() if not each.refusal), key=lambda each: each.score, default=None)
     kind = type(chart.drawn) if chart.drawn is not None else type(best.drawn) if best is not None else None
     _kind(body, desk, fold, chart, kind, offered, best, str(now.problem) if now is not None and now.problem else "")
@@ -55,6 +62,16 @@ def chart_card(desk: Desk, fold: Fold, chart: Chart, parent: QWidget) -> CardBod
     body.link("Copy it as a picture", lambda: desk.charts.copy())
     body.link("Take it out", lambda: desk.do(edits.ChangeChart(fold.key, None, "Take the chart out")))
     return body.end()
+
+
+def _shows(chart: Chart) -> tuple[object, ...]:
+    """What the chart is of, whichever way it is drawn."""
+    return chart.along, chart.series, chart.each, chart.measure
+
+
+def _of(report: Report) -> str:
+    """The fold that a report is of."""
+    return report.origin.fold.key if report.origin is not None else ""
 
 
 def _kind(

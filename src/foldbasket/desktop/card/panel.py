@@ -82,7 +82,7 @@ class CardPanel(QScrollArea):
         """What fits, and what was refused, is known once it was drawn."""
         if self.desk.view.charted and self.desk.spec is None and self.body is not None and not self.body.hasFocus():
             made = self.desk.charts.last
-            said = (made.offered, str(made.problem)) if made is not None else None
+            said = (made.chart, made.offered, str(made.problem)) if made is not None else None
             if said != self._said_of_chart:
                 self._said_of_chart = said
                 self.again()

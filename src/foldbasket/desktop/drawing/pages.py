@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from functools import cached_property
-from pathlib import Path
 from typing import NamedTuple
 
-from PyQt6.QtCore import QBuffer, QMarginsF, QRectF, QSizeF, Qt
+from PyQt6.QtCore import QMarginsF, QRectF, QSizeF, Qt
 from PyQt6.QtGui import (
     QColor,
     QFont,
@@ -16,17 +15,15 @@ from PyQt6.QtGui import (
     QPageLayout,
     QPageSize,
     QPainter,
-    QPdfWriter,
 )
 
 from foldbasket.charts.made import chart_of
-from foldbasket.desktop.drawing import drawn
 from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.grid.painter import GridPainter
 from foldbasket.desktop.widgets import theme
 from foldbasket.errors import FoldBasketError, OutputError
 from foldbasket.folding.report.report import Report
-from foldbasket.outputs.charted import drawn_chart, save_chart
+from foldbasket.outputs.charted import drawn_chart
 from foldbasket.paging.breaks import bands, may_begin, must_begin, strips
 from foldbasket.paging.lines import filled, values_of
 from foldbasket.spec.page import ChartOn, Fit, Order, Page, Way
@@ -336,21 +333,3 @@ def print_on(device: QPagedPaintDevice, pages: Pages, first: int = 0, last: int 
             pages.draw(painter, number)
     finally:
         painter.end()
-
-
-def save(report: Report, path: Path, shape: str = "table") -> None:
-    """Writes the pages as PDF."""
-    if shape == "chart":
-        save_chart(report, path, "pdf")
-        return
-    drawn(path, lambda into: _write(report, into))
-
-
-def _write(report: Report, into: QBuffer) -> None:
-    pages = Pages(report)
-    writer = QPdfWriter(into)
-    writer.setPageLayout(pages.layout)
-    writer.setResolution(DPI)
-    writer.setTitle(report.title or report.name)
-    writer.setCreator("Fold Basket")
-    print_on(writer, pages)

@@ -78,6 +78,8 @@ class MainWindow(QMainWindow):
             self._workspace.card.again()
             self._workspace.spine.renew()
             self._workspace.facts.renew()
+            if self._workspace.room.chart is not None:
+                self._workspace.room.chart.draw()
 
     def _fit_screen(self) -> None:
         screen = self.screen()

@@ -60,8 +60,14 @@ DARK = Palette(
 )  # fmt: skip
 
 
+_SETS = {"light": LIGHT, "dark": DARK}
+_worn = "desktop"
+
+
 def wear(appearance: str) -> None:
-    """Has the whole program light, dark, or as the desktop has it."""
+    """Has the whole program light, dark, or as the desktop has it. Kept here as well, since not every platform takes a choice."""
+    global _worn
+    _worn = appearance
     hints = QGuiApplication.styleHints()
     schemes = {"light": Qt.ColorScheme.Light, "dark": Qt.ColorScheme.Dark}
     if hints is not None:
@@ -69,10 +75,11 @@ def wear(appearance: str) -> None:
 
 
 def palette() -> Palette:
-    """The set that goes with the desktop's own choice of light or dark."""
+    """The set that was chosen, or that goes with the desktop's own choice of light or dark."""
+    if _worn in _SETS:
+        return _SETS[_worn]
     hints = QGuiApplication.styleHints()
-    dark = hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark
-    return DARK if dark else LIGHT
+    return DARK if hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark else LIGHT
 
 
 def paper() -> Literal["light", "dark"]:

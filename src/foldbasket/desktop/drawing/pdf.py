@@ -1,0 +1,67 @@
+"""A report as PDF: its pages, and what a reader's program shows of them: title, language, and the groups to jump to."""
+
+from __future__ import annotations
+
+import io
+from bisect import bisect_right
+from pathlib import Path
+
+from PyQt6.QtCore import QBuffer, QIODevice
+from PyQt6.QtGui import QPdfWriter
+
+from foldbasket.desktop.drawing import drawn
+from foldbasket.desktop.drawing.pages import DPI, Pages, print_on
+from foldbasket.folding.report.report import Report
+from foldbasket.outputs.charted import save_chart
+from foldbasket.paging.outline import outline
+
+LANGUAGE = "en"
+"""The language of the sentence and of what totals are called."""
+
+
+def save(report: Report, path: Path, shape: str = "table") -> None:
+    """Writes the pages as PDF."""
+    if shape == "chart":
+        save_chart(report, path, "pdf")
+        return
+    drawn(path, lambda into: _write(report, into))
+
+
+def _write(report: Report, into: QBuffer) -> None:
+    pages = Pages(report)
+    plain = QBuffer()
+    plain.open(QIODevice.OpenModeFlag.WriteOnly)
+    writer = QPdfWriter(plain)
+    writer.setPageLayout(pages.layout)
+    writer.setResolution(DPI)
+    writer.setTitle(report.title or report.name)
+    writer.setCreator("Fold Basket")
+    print_on(writer, pages)
+    into.write(_described(plain.data().data(), pages))
+
+
+def _described(plain: bytes, pages: Pages) -> bytes:
+    """The PDF with its language and its outline, which Qt does not write: added at its end, so that its pages stay as they were drawn."""
+    from pypdf import PdfWriter
+    from pypdf.generic import IndirectObject, NameObject, TextStringObject
+
+    made = PdfWriter(io.BytesIO(plain), incremental=True)
+    made.root_object[NameObject("/Lang")] = TextStringObject(LANGUAGE)
+    if len(pages) > 1:
+        # Pages beside each other have the same rows; a group is looked up on the first that shows it.
+        starts: dict[int, int] = {}
+        for number, sheet in enumerate(pages.sheets):
+            if sheet.rows[0] < sheet.rows[1]:
+                starts.setdefault(sheet.rows[0], number)
+        rows = sorted(starts)
+        above: list[IndirectObject] = []
+        for mark in outline(pages.report):
+            del above[mark.depth :]
+            number = starts[rows[bisect_right(rows, mark.row) - 1]]
+            above.append(
+                made.add_outline_item(title=mark.name, page_number=number, parent=above[-1] if above else None)
+            )
+        made.page_mode = "/UseOutlines" if above else "/UseNone"
+    written = io.BytesIO()
+    made.write(written)
+    return written.getvalue()
