@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
-
 import numpy as np
 import numpy.typing as npt
 
@@ -61,15 +59,19 @@ def bands(edges: npt.NDArray[np.float64], first: float, later: float, may: Mask,
     many = len(edges) - 1
     if many <= 0:
         return [(0, 0)]
-    # Plain lists and bytes: a long report has tens of thousands of pages, and each asks a few times.
-    tops, allowed = edges.tolist(), may.tobytes()
+    # A long report has tens of thousands of pages, and each looks only at as many rows as it can hold.
+    allowed = may.tobytes()
+    lowest = float((edges[1:] - edges[:-1]).min())
+    most = int(max(first, later) / lowest) + 2 if lowest > 0 else many
     walls = iter([*np.flatnonzero(must).tolist(), many])
     found: list[tuple[int, int]] = []
     start, room, wall = 0, first + 0.01, next(walls)
     while start < many:
         while wall <= start:
             wall = next(walls)
-        stop = max(start + 1, bisect_right(tops, tops[start] + room, start) - 1)
+        stop = start + int(edges[start : start + most].searchsorted(edges[start] + room, "right")) - 1
+        if stop <= start:
+            stop = start + 1
         if wall <= stop:
             stop = wall
         elif stop < many:

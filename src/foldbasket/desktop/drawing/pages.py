@@ -138,7 +138,8 @@ class Pages:
             if self.page.order is Order.DOWN
             else [(one, two) for one in rows for two in across]
         )
-        found = [Sheet(one, two, titled=not number) for number, (one, two) in enumerate(pairs)]
+        found = [Sheet(one, two) for one, two in pairs]
+        found[0] = found[0]._replace(titled=True)
         end = found[-1]
         under = self._left_under(made, end) if found else 0.0
         if made.foot_height > under:

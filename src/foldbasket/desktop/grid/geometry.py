@@ -75,13 +75,20 @@ class Geometry:
     def _text_widths(self) -> dict[tuple[str, int, bool], float]:
         return {}
 
+    @cached_property
+    def _metrics(self) -> dict[tuple[int, bool], QFontMetricsF]:
+        return {}
+
     def text_width(self, text: str, font: QFont) -> float:
         """How wide a heading is in one of this geometry's fonts; kept, since the same ones are drawn frame after frame."""
         key = (text, font.weight(), font.italic())
         if key not in self._text_widths:
             if len(self._text_widths) > MOST_KEPT:  # a long report has more names than are worth keeping
                 self._text_widths.clear()
-            self._text_widths[key] = QFontMetricsF(font).horizontalAdvance(text)
+            metrics = self._metrics.get(key[1:])
+            if metrics is None:
+                metrics = self._metrics[key[1:]] = QFontMetricsF(font)
+            self._text_widths[key] = metrics.horizontalAdvance(text)
         return self._text_widths[key]
 
     def scaled(self, pixels: float) -> float:

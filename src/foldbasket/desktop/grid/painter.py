@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter, QPen
+from PyQt6.QtGui import QColor, QFont, QImage, QPainter, QPen
 
 from foldbasket.desktop.grid.geometry import EDGE, GAP, PAD, TOP, Geometry
 from foldbasket.desktop.grid.pen import Pen, draw_rule
@@ -164,8 +164,7 @@ class GridPainter:
                 else:
                     inner = QRectF(left + pad, top, right - left - 1.5 * pad, height)
                 said = f"{style.sign} {text}" if style.sign else text
-                shown = with_pen.metrics.elidedText(said, Qt.TextElideMode.ElideRight, inner.width() + 2)
-                painter.drawText(inner, SIDES[style.side], shown)
+                painter.drawText(inner, SIDES[style.side], with_pen.fitted(said, inner.width() + 2))
         if marked is not None and marked.row in lines and marked.column in columns:
             self._frame(painter, marked, x, y)
 
@@ -270,7 +269,7 @@ class GridPainter:
                     self._mark_folding(painter, QPointF(area.left() + width + pad, area.center().y()), is_folded)
                 painter.setFont(pen.font)
                 painter.setPen(pen.ink)
-                painter.drawText(area, START, self._elided(text, pen.font, area.width()))
+                painter.drawText(area, START, pen.fitted(text, area.width() + 2))
 
     def _strand(self, painter: QPainter, lines: range, kinds: list[int], y: float) -> None:
         """The stroke of the rows at their edge, in the ink of totals along the total over all; one stretch at a time."""
@@ -293,12 +292,6 @@ class GridPainter:
         for down in (-3.0, 0.0, 3.0) if is_folded else (0.0,):
             painter.drawLine(middle + QPointF(0, down), middle + QPointF(7, down))
         painter.restore()
-
-    def _elided(self, text: str, font: QFont, width: float) -> str:
-        """The text, shortened where it does not fit; most do, so their widths are kept."""
-        if self.at.text_width(text, font) <= width + 2:
-            return text
-        return QFontMetricsF(font).elidedText(text, Qt.TextElideMode.ElideRight, width + 2)
 
     def _column_heads(self, painter: QPainter, columns: range, x: float, width: float) -> None:
         at, report, colours = self.at, self.report, self.dressed.inks
