@@ -232,6 +232,15 @@ def test_markdown_says_every_cell_and_nothing_in_it_is_taken_for_markup(report, 
     assert any(line.startswith("- ") and "at least 100" in line for line in lines)
 
 
+def test_markdown_says_headings_from_above_down_over_totals_as_well(tmp_path):
+    columns = {"A": ["x", "y"], "N": [1, 2], "M": [3, 4]}
+    fold = Fold("F", (measure("sum", "T.N"), measure("sum", "T.M")), (), (placed("T.A"),))
+    save_report(Engine(source(table("T", columns))).fold(fold), tmp_path / "r.md")
+    heads = next(line for line in (tmp_path / "r.md").read_text("utf-8").splitlines() if line.startswith("| "))
+    said = [each.strip() for each in heads.strip("|").split("|") if each.strip()]
+    assert said == ["x · N", "x · M", "y · N", "y · M", "All As · N", "All As · M"]
+
+
 def test_pages_picture_and_drawing_are_made_with_title_and_text(report, tmp_path):
     for ending in ("pdf", "png", "svg"):
         save_report(report, tmp_path / f"r.{ending}")

@@ -56,7 +56,8 @@ def _heads(sheet: Sheet) -> list[str]:
     """One heading for each column: those of all head rows over it."""
     width = sheet.head_columns + sheet.report.width
     over: list[list[str]] = [[] for _ in range(width)]
-    for span in sheet.column_heads():
+    # Level by level, as they stand above each other: totals are told last.
+    for span in sorted(sheet.column_heads(), key=lambda span: span.row):
         for column in range(span.column, span.column + span.columns):
             over[sheet.head_columns + column].append(span.text)
     for column, text in enumerate(sheet.corner()):
