@@ -17,7 +17,7 @@ from foldbasket.charts.kinds.lines import Areas, Lines, end_names
 from foldbasket.charts.kinds.parts import Parts
 from foldbasket.charts.kinds.points import Points
 from foldbasket.charts.plot import SMALL, Mark, Plot
-from foldbasket.charts.scale import Scale, Unit, scale_of, unit_of
+from foldbasket.charts.scale import Scale, Unit, even_periods, scale_of, unit_of
 from foldbasket.errors import OutputError
 from foldbasket.spec.chart import Chart, Drawn, Mean, Names
 from foldbasket.styling.palette import HATCHES, others_ink, series_inks
@@ -252,16 +252,21 @@ class _Drawing:
         widest = max((canvas.width_of(label, SMALL) for label in labels), default=0.0)
         step = 1
         if self.figures.is_time:
-            step = _even(math.ceil((widest + 14) / max(plot.slot, 0.01)))
+            step = even_periods(math.ceil((widest + 14) / max(plot.slot, 0.01)))
         elif plot.slot < 26:
             step = math.ceil(26 / max(plot.slot, 0.01))
         room = plot.slot * step - 6
+        last = len(labels) - 1
+        # Of a time both ends are said where there is room for no more.
+        both = last > 0 and self.figures.is_time and self.figures.places[last] < step and plot.right - plot.left + 48 > 2 * widest  # fmt: skip
         for at, label in enumerate(labels):
             place = float(self.figures.places[at])
-            if int(place) % step == 0:
+            if int(place) % step == 0 or (both and at == last):
                 text = canvas.fitted(label, max(room, 20), SMALL)
                 half = canvas.width_of(text, SMALL) / 2
                 x = min(max(plot.place(place), plot.left - 30 + half), plot.right + 30 - half)
+                if both:
+                    x = plot.left - 30 + half if at < last else plot.right + 30 - half
                 canvas.text(x, plot.bottom + 7, text, size=SMALL, ink=self.inks.muted, across="center", down="top")
 
     def _names_beside(self, plot: Plot, left: float, room: float) -> None:
@@ -391,8 +396,3 @@ def _across(many: int, width: float, height: float) -> int:
         key=lambda across: abs(math.log((width / across) / max(1.0, height / math.ceil(many / across)) / 1.7)),
     )
     return max(1, min(best, int(width // NARROWEST) or 1))
-
-
-def _even(step: int) -> int:
-    """A step of periods that reads well: 1, 2, 3, 4, 6, 12, 24 …"""
-    return next((each for each in (1, 2, 3, 4, 6, 12, 24, 48, 120) if each >= step), step)

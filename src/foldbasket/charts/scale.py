@@ -95,3 +95,8 @@ def unit_of(report: Report, measure: int, values: np.ndarray) -> Unit:
     if report.blocks[measure].type.value == "whole number" and unit == 1.0 and not percent:
         digits = 0
     return Unit(unit, "" if percent else word, percent, currency, report.locale, digits)
+
+
+def even_periods(step: int) -> int:
+    """A step of periods that reads well: 1, 2, 3, 4, 6, 12, 24 …"""
+    return next((each for each in (1, 2, 3, 4, 6, 12, 24, 48, 120) if each >= step), step)
