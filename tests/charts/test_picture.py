@@ -3,6 +3,7 @@
 import io
 import itertools
 import re
+from datetime import date
 from decimal import Decimal
 
 import numpy as np
@@ -282,3 +283,20 @@ def test_a_legend_stands_where_names_do_not_fit_at_the_lines():
     assert SITES[0] in said
     assert isinstance(picture.canvas, Canvas)
     assert len(figures.panels[0].series) == 5
+
+
+@pytest.mark.parametrize(("width", "named"), [(150, 2), (190, 2), (780, 8)])
+def test_of_a_time_as_many_periods_are_named_as_fit_and_at_least_two(width, named):
+    days = [date(2024 + at // 4, 2 + 3 * (at % 4), 1) for at in range(8)]
+    engine = Engine(source(table("T", {"Day": days, "Net": list(range(1, 9))})))
+    fold = Fold("F", (measure("sum", "T.Net"),), (placed("T.Day", part="quarter", id="q"),))
+    chart = Chart(drawn=Lines(), along="q")
+    report = engine.fold(fold)
+    figures = figures_of(engine.fold(fold_of_chart(fold, chart, report)), fold, chart)
+    picture = picture_of(figures, chart, width, 200, "light")
+    found = [(text, box) for text, box in picture.canvas.texts if text in figures.labels]
+    assert len(found) >= named
+    assert found[0][0] == figures.labels[0]
+    assert width != 150 or found[-1][0] == figures.labels[-1], "both ends, where there is room for no more"
+    for (_, one), (_, two) in itertools.pairwise(found):
+        assert one[2] < two[0], "they stand beside each other"
