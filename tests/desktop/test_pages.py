@@ -1,5 +1,6 @@
 """The pages view and what is printed: the same pages on the screen, in PDF and on a printer; texts read back page by page."""
 
+import dataclasses
 import random
 from decimal import Decimal
 
@@ -7,6 +8,7 @@ import msgspec
 import pytest
 from pypdf import PdfReader
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QImage, QPainter
 from PyQt6.QtPrintSupport import QPrinter, QPrinterInfo
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QPushButton
@@ -18,6 +20,7 @@ from foldbasket.folding.engine import Engine
 from foldbasket.spec.chart import Chart
 from foldbasket.spec.fold import Fold
 from foldbasket.spec.page import ChartOn, Fit, Order, Page, Paper, Way
+from foldbasket.styling.styles import STYLES
 from tests.desktop.test_looks import choose, type_into
 from tests.folding.build import measure, placed, source, table
 
@@ -228,3 +231,17 @@ def test_a_long_pdf_has_an_outline_of_its_groups_and_says_its_language(tmp_path,
     assert first == sorted(first)
     save(long_report(2, 2), tmp_path / "short.pdf")
     assert PdfReader(tmp_path / "short.pdf").outline == [], "one page needs no outline"
+
+
+def test_in_newsprint_the_whole_page_is_grey(qapp):
+    report = long_report(4, 4, way=Way.UPRIGHT)
+    pages = Pages(dataclasses.replace(report, style=STYLES["newsprint"]))
+    image = QImage(pages.size.toSize(), QImage.Format.Format_RGB32)
+    image.fill(Qt.GlobalColor.white)
+    painter = QPainter(image)
+    painter.setRenderHint(QPainter.RenderHint.TextAntialiasing, False)
+    pages.draw(painter, 0)
+    painter.end()
+    found = {image.pixelColor(x, y).getRgb()[:3] for y in range(image.height()) for x in range(0, image.width(), 2)}
+    assert len(found) > 2
+    assert all(max(colour) - min(colour) <= 2 for colour in found), found

@@ -264,9 +264,9 @@ class Pages:
             if not any(texts):
                 continue
             if ruled:
-                painter.setPen(QColor(theme.LIGHT.line))
+                painter.setPen(QColor(self.report.style.light.rule))
                 painter.drawLine(QRectF(margin, top, width, 0).topLeft(), QRectF(margin, top, width, 0).topRight())
-            painter.setPen(QColor(theme.LIGHT.muted))
+            painter.setPen(QColor(self.report.style.light.muted))
             for text, side in zip(
                 texts,
                 (Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignHCenter, Qt.AlignmentFlag.AlignRight),
@@ -303,7 +303,7 @@ class Pages:
         picture, problem, size = self._chart
         if picture is None:
             painter.setFont(theme.font(11))
-            painter.setPen(QColor(theme.LIGHT.muted))
+            painter.setPen(QColor(self.report.style.light.muted))
             painter.drawText(area, _TEXT, problem)
             return
         # A picture for print is several times as fine as a screen, which would show every third dot of it.
