@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
@@ -245,7 +246,7 @@ class _Side:
             if self.axis.codes[line, end] >= 0:
                 found.setdefault(self._path(word, line), line)
         plain = [self.axis.label(line, end) for line in found.values()]
-        twice = {label for label in plain if plain.count(label) > 1}
+        twice = {label for label, times in Counter(plain).items() if times > 1}
         made = {}
         for place, ((key, line), label) in enumerate(zip(found.items(), plain, strict=True)):
             outer = [self.axis.label(line, end - step) for step in range(len(key) - 1, 0, -1)]
