@@ -6,7 +6,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFontMetricsF
 
-from foldbasket.desktop.grid.pen import LETTERS, fits, letter_widths
+from foldbasket.desktop.grid.figures import LETTERS, figures_of
 from foldbasket.desktop.widgets import theme
 
 
@@ -14,15 +14,15 @@ from foldbasket.desktop.widgets import theme
 def test_what_is_said_to_fit_does(qapp, size):
     draw = random.Random(int(size))
     font = theme.font(size)
-    metrics, widths = QFontMetricsF(font), letter_widths(font)
+    metrics, fits = QFontMetricsF(font), figures_of(font).fits
     for _ in range(400):
         text = "".join(draw.choices(LETTERS, k=draw.randrange(1, 30)))
         wide = metrics.horizontalAdvance(text)
-        assert not fits(text, widths, wide * 0.97 - 2), text
-        assert fits(text, widths, wide + 2 + len(text) * size * 0.02), text
-        if fits(text, widths, wide + 2):
+        assert not fits(text, wide * 0.97 - 2), text
+        assert fits(text, wide + 2 + len(text) * size * 0.02), text
+        if fits(text, wide + 2):
             assert metrics.elidedText(text, Qt.TextElideMode.ElideRight, wide + 4) == text
 
 
 def test_letters_that_join_are_measured(qapp):
-    assert not fits("نص", letter_widths(theme.font(13)), 1_000.0)
+    assert not figures_of(theme.font(13)).fits("نص", 1_000.0)

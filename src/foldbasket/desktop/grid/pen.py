@@ -9,9 +9,6 @@ from foldbasket.desktop.grid.figures import figures_of
 from foldbasket.folding.dress.dressed import CellStyle
 from foldbasket.spec.look import Rule
 
-LETTERS = "".join(map(chr, range(32, 127))) + "−–’·£€"
-_widths: dict[str, dict[str, float]] = {}
-
 
 class Pen:
     """A style, ready to draw with."""
@@ -24,32 +21,12 @@ class Pen:
         )
         self.marks = bool(style.edge or style.bar)
         self.hang = self.metrics.horizontalAdvance(")")
-        self.widths = letter_widths(font)
 
     def fitted(self, text: str, width: float) -> str:
         """The text, shortened where it is wider than that."""
-        return (
-            text
-            if fits(text, self.widths, width)
-            else self.metrics.elidedText(text, Qt.TextElideMode.ElideRight, width)
-        )
-
-
-def letter_widths(font: QFont) -> dict[str, float]:
-    """How wide the usual letters of a font are, in pixels; measured once."""
-    key = font.key()
-    if key not in _widths:
-        metrics = QFontMetricsF(font)
-        _widths[key] = {letter: metrics.horizontalAdvance(letter) for letter in LETTERS}
-    return _widths[key]
-
-
-def fits(text: str, widths: dict[str, float], width: float) -> bool:
-    """Whether a text surely fits: what its letters come to, which is quicker than to have it shaped, and within a pixel or two of it."""
-    try:
-        return sum(map(widths.__getitem__, text)) <= width
-    except KeyError:  # letters that may be joined or of any width
-        return False
+        if self.figures.fits(text, width):
+            return text
+        return self.metrics.elidedText(text, Qt.TextElideMode.ElideRight, width)
 
 
 def draw_rule(painter: QPainter, rule: Rule, left: float, right: float, at: float, colour: QColor) -> None:
