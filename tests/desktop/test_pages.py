@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QFileDialog, QPushButton
 
 from foldbasket.desktop.drawing.pages import Pages, print_on
 from foldbasket.desktop.drawing.pdf import save
+from foldbasket.desktop.state.part import Part
 from foldbasket.errors import OutputError
 from foldbasket.folding.engine import Engine
 from foldbasket.spec.chart import Chart
@@ -245,3 +246,15 @@ def test_in_newsprint_the_whole_page_is_grey(qapp):
     found = {image.pixelColor(x, y).getRgb()[:3] for y in range(image.height()) for x in range(0, image.width(), 2)}
     assert len(found) > 2
     assert all(max(colour) - min(colour) <= 2 for colour in found), found
+
+
+def test_pages_are_made_again_only_where_report_or_page_changed(paged):
+    view = paged.workspace.pages
+    made = view.pages
+    paged.desk.notify(Part.VIEW)
+    paged.settle()
+    assert view.pages is made
+    paged.unfold("Breaks")
+    choose(paged, "New page for each", "Region")
+    assert view.pages is not made
+    assert view.count == 6

@@ -10,6 +10,8 @@ from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.drawing.pages import Pages
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError
+from foldbasket.folding.report.report import Report
+from foldbasket.spec.fold import Fold
 
 
 class Paging(QObject):
@@ -20,9 +22,10 @@ class Paging(QObject):
     def __init__(self, desk: Desk, parent: QObject) -> None:
         super().__init__(parent)
         self.desk = desk
+        self._asked: tuple[Report, Fold, str] | None = None
         self._worker = Worker("pages", self)
         self._worker.finished.connect(self.made)
-        self._worker.failed.connect(lambda error: self.made.emit(str(error)))
+        self._worker.failed.connect(self._failed)
         desk.add_work(self)
 
     @property
@@ -32,13 +35,26 @@ class Paging(QObject):
     def close(self) -> None:
         self._worker.close()
 
+    def _failed(self, error: Exception) -> None:
+        self.forget()
+        self.made.emit(str(error))
+
+    def forget(self) -> None:
+        """Has the pages made anew when they are next asked for."""
+        self._asked = None
+
     def make(self) -> None:
-        """Makes the pages of the report as it stands."""
+        """Makes the pages of the report as it stands, unless those are made, or being made, already."""
         report, fold = self.desk.report, self.desk.fold
         if report is None or fold is None or not report.height:
             self._worker.cancel()
+            self.forget()
             self.made.emit("There is no report to print yet.")
             return
+        asked = (report, fold, self.desk.file_name)
+        if self._asked is not None and self._asked[0] is report and self._asked[1:] == asked[1:]:
+            return
+        self._asked = asked
         whole = report.of(fold, self.desk.file_name)
 
         def work(_: Any) -> Pages | str:

@@ -51,6 +51,7 @@ class PagesView(QWidget):
             self._paging.make()
         else:
             self.pages = None
+            self._paging.forget()
 
     def _take(self, made: Pages | str) -> None:
         self.pages, self.problem = (None, made) if isinstance(made, str) else (made, "")
