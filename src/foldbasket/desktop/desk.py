@@ -312,7 +312,7 @@ class Desk(QObject):
         if (
             fold is not None
             and fold.chart is None
-            and not self.do(edits.ChangeChart(fold.key, Chart(), "Draw a chart"))
+            and not self.do(edits.ChangeFold(fold.key, {"chart": Chart()}, "Draw a chart"))
         ):
             return
         self.notify(self.view.show_chart())
@@ -321,7 +321,7 @@ class Desk(QObject):
         """Changes properties of the fold's chart."""
         fold = self.fold
         if fold is not None and fold.chart is not None:
-            self.do(edits.ChangeChart(fold.key, msgspec.structs.replace(fold.chart, **changes), done))
+            self.do(edits.ChangeFold(fold.key, {"chart": msgspec.structs.replace(fold.chart, **changes)}, done))
 
     def calculate(self, text: str | None = "") -> None:
         """Shows the card on which a new formula is written, beginning with a text; None leaves it."""

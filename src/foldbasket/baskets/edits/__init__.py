@@ -3,11 +3,10 @@
 `label` is what the list of steps says. An edit that does not fit raises a FoldBasketError and changes nothing.
 """
 
-from foldbasket.baskets.edits.charts import ChangeChart, ChangePage
 from foldbasket.baskets.edits.edit import Edit
 from foldbasket.baskets.edits.folds import AddFold, ChangeBasket, ChangeFold, RemoveFold, RenameFold, Turn
 from foldbasket.baskets.edits.formulas import AddField, ChangeField, RemoveField, RenameField
-from foldbasket.baskets.edits.looks import ChangeLook, MoveHighlight, PutHighlight, SayLook
+from foldbasket.baskets.edits.looks import ChangeLook, ChangePage, MoveHighlight, PutHighlight, SayLook
 from foldbasket.baskets.edits.sources import (
     AddLinks,
     AddMends,
@@ -46,7 +45,6 @@ __all__ = [
     "AddSources",
     "Change",
     "ChangeBasket",
-    "ChangeChart",
     "ChangeField",
     "ChangeFold",
     "ChangeLink",

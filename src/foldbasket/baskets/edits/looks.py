@@ -1,10 +1,10 @@
-"""Edits of how a report looks. They change no number, so nothing is folded for them."""
+"""Edits of how a report looks and stands on paper. They change no number, so nothing is folded for them."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, ClassVar
 
 import msgspec
 
@@ -17,18 +17,33 @@ replace = msgspec.structs.replace
 
 
 @dataclass(frozen=True)
-class ChangeLook(Edit):
-    """Changes properties of a report's look: its style, title, notes, layout or widths."""
+class _ChangeWithin(Edit):
+    """Changes properties of a part of a fold; the others stay as they are when it is done."""
 
     fold: str
     changes: Mapping[str, Any]
     done: str
+    part: ClassVar[str]
 
     def label(self, basket: Basket) -> str:
         return self.done
 
     def apply(self, basket: Basket) -> Basket:
-        return basket.with_fold(self.fold, lambda fold: replace(fold, look=replace(fold.look, **self.changes)))
+        return basket.with_fold(
+            self.fold, lambda fold: replace(fold, **{self.part: replace(getattr(fold, self.part), **self.changes)})
+        )
+
+
+class ChangeLook(_ChangeWithin):
+    """Changes properties of a report's look: its style, title, notes, layout or widths."""
+
+    part = "look"
+
+
+class ChangePage(_ChangeWithin):
+    """Changes how a fold stands on paper."""
+
+    part = "page"
 
 
 @dataclass(frozen=True)

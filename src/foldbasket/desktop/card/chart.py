@@ -60,7 +60,7 @@ def chart_card(desk: Desk, fold: Fold, chart: Chart, parent: QWidget) -> CardBod
     body.choice("On paper", HEIGHTS, chart.height, lambda value: become("Size of the chart on paper")(height=value))
     body.section("Elsewhere", "")
     body.link("Copy it as a picture", lambda: desk.charts.copy())
-    body.link("Take it out", lambda: desk.do(edits.ChangeChart(fold.key, None, "Take the chart out")))
+    body.link("Take it out", lambda: desk.do(edits.ChangeFold(fold.key, {"chart": None}, "Take the chart out")))
     return body.end()
 
 
