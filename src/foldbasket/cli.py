@@ -160,9 +160,9 @@ def _add_render(commands: Any) -> None:
     )
     render.add_argument(
         "--shape",
-        choices=("table", "cells", "sums", "postgresql", "mariadb", "sqlite", "chart"),
+        choices=("table", "cells", "sums", "postgresql", "mariadb", "sqlite", "chart", "listing"),
         default="table",
-        help="cells: one line per cell, as CSV; sums: a workbook that adds up its totals itself; of an SQL file, the server it is for; chart: the chart alone, as PNG, SVG or PDF",
+        help="listing: the records of each group; cells: one line per cell, as CSV; sums: a workbook that adds up its totals itself; of an SQL file, the server it is for; chart: the chart alone, as PNG, SVG or PDF",
     )
     render.add_argument("--index", metavar="FILE", help="an index of the files written, as .html with links or .csv")
     render.add_argument("--trust", action="store_true", help="let the basket read files outside its own folder")

@@ -126,12 +126,13 @@ def written(
             paths = [free_path(pattern, fold.name, member, taken) for pattern in wanted.to]
             try:
                 report = basket.worn(ready.engine.fold(one), one).of(one, opened.path.name)
+                report = report.listing() if wanted.shape == "listing" else report
             except FoldBasketError as error:
                 tell(f"the fold “{fold.name}” cannot be made: {error}")
                 continue
             for path in paths:
                 try:
-                    _save(report, path, wanted.shape, spare)
+                    _save(report, path, "table" if wanted.shape == "listing" else wanted.shape, spare)
                 except FoldBasketError as error:
                     tell(f"the fold “{fold.name}” cannot be made: {error}")
                     continue

@@ -13,6 +13,7 @@ from PyQt6.QtPrintSupport import QPrinter, QPrinterInfo
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QPushButton
 
+from foldbasket.desktop.card.handlist import HandList
 from foldbasket.desktop.drawing.pages import Pages, print_on
 from foldbasket.desktop.drawing.pdf import save
 from foldbasket.desktop.state.part import Part
@@ -20,10 +21,10 @@ from foldbasket.errors import OutputError
 from foldbasket.folding.engine import Engine
 from foldbasket.spec.chart import Chart
 from foldbasket.spec.fold import Fold
-from foldbasket.spec.page import ChartOn, Fit, Order, Page, Paper, Way
+from foldbasket.spec.page import ChartOn, Fit, Listing, Order, Page, Paper, Way
 from foldbasket.styling.styles import STYLES
-from tests.desktop.test_looks import choose, type_into
-from tests.folding.build import measure, placed, source, table
+from tests.desktop.test_looks import choose, press, type_into
+from tests.folding.build import measure, placed, ref, source, table
 
 replace = msgspec.structs.replace
 
@@ -258,3 +259,71 @@ def test_pages_are_made_again_only_where_report_or_page_changed(paged):
     choose(paged, "New page for each", "Region")
     assert view.pages is not made
     assert view.count == 6
+
+
+def test_records_are_listed_under_their_groups_on_every_page(tmp_path, qapp):
+    report = long_report(9, 14, way=Way.UPRIGHT, listing=Listing((ref("T.N"), ref("T.B"))), breaks="a")
+    save(report, tmp_path / "listed.pdf")
+    pages, texts = Pages(report), read(tmp_path / "listed.pdf")
+    assert len(texts) == len(pages) == 10
+    listed = pages.report
+    assert listed.height == 9 * (14 * 2 + 1) + 1, "each member has one record and a total, each group a total"
+    for number, (sheet, text) in enumerate(zip(pages.sheets, texts, strict=True)):
+        assert "Record" in text.split()
+        for row in range(*sheet.rows):
+            assert listed.text(row, 0) in text
+        if number < 9:
+            assert f"Group {number:03}, 14 records" in text
+    assert "Everything, 126 records" in texts[-1]
+
+
+def test_the_card_has_records_listed_with_chosen_fields_in_order(paged, tmp_path, monkeypatch):
+    paged.unfold("Records")
+    press(paged, "the records")
+    view, desk = paged.workspace.pages, paged.desk
+    usual = [each.field for each in desk.fold.page.listing.fields]
+    assert usual == ["Line no.", "Order date", "Channel", "Quantity", "Unit price", "Net", "Cost"]
+    assert view.count > 50
+    hand = paged.workspace.card.body.findChild(HandList)
+    hand.setFocus()
+    QTest.keyClick(hand, Qt.Key.Key_Delete)
+    paged.settle()
+    choose(paged, "Add", "Customers · Segment")
+    choose(paged, "Leave out", "Cost")
+    hand = paged.workspace.card.body.findChild(HandList)
+    hand.setCurrentRow(4)
+    QTest.keyClick(hand, Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)
+    paged.settle()
+    assert [each.field for each in desk.fold.page.listing.fields] == [
+        "Order date", "Channel", "Quantity", "Net", "Unit price", "Segment"
+    ]  # fmt: skip
+    choose(paged, "In order of", "Net")
+    press(paged, "falling")
+    listed = view.pages.report
+    nets = [listed.value(row, 3) for row in range(50)]
+    assert nets == sorted(nets, reverse=True)
+    assert listed.text(0, 5)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", staticmethod(lambda *_: (str(tmp_path / "l.csv"), "")))
+    paged.act("Write the records of each group…")
+    paged.settle()
+    assert len((tmp_path / "l.csv").read_text("utf-8").splitlines()) == 1 + listed.height
+    for _ in range(7):
+        paged.act("Undo")
+    paged.settle()
+    assert desk.fold.page.listing is None
+    assert view.count == 1
+
+
+def test_printing_waits_for_the_pages_that_are_made_in_the_background(driver, demo, tmp_path, monkeypatch):
+    driver.open(demo)
+    printed = []
+    monkeypatch.setattr(QPrinterInfo, "availablePrinters", staticmethod(lambda: [object()]))
+    monkeypatch.setattr("foldbasket.desktop.pages.printing.ask_and_print", lambda _, pages: printed.append(len(pages)))
+    driver.act("Print…")
+    driver.settle()
+    assert printed == [1], "without the pages having been in view"
+    driver.act("Pages")
+    driver.settle()
+    driver.act("Print…")
+    driver.settle()
+    assert printed == [1, 1]

@@ -21,6 +21,7 @@ from foldbasket.folding.layout.frame import axis_of
 from foldbasket.folding.layout.laying import Laying, Word, word_of
 from foldbasket.folding.layout.share import Measured, Share
 from foldbasket.folding.lines.axis import Head
+from foldbasket.folding.listing import listing, listing_fold
 from foldbasket.folding.members.domain import Domain
 from foldbasket.folding.plan.bases import Base, bases_of
 from foldbasket.folding.plan.plan import AxisField, plan_of
@@ -139,9 +140,27 @@ class Engine:
             style=style_named(asked.look.style),
             remarks=tuple(self._unknown_members(asked)),
             origin=Origin(
-                asked, self.fold, self.statement, self._as_of_said(shares[0].base), self._sources_said(asked)
+                asked,
+                self.fold,
+                self.listing,
+                self.statement,
+                self._as_of_said(shares[0].base),
+                self._sources_said(asked),
             ),
         )
+
+    def listing(self, fold: Fold) -> Report:
+        """The records of a fold one by one under the members of its rows, as its page says. Raises FoldError where they are those of several
+        tables of facts, or a field of the listing cannot be reached."""
+        bases = list(dict.fromkeys(self.tables_of(fold).values()))
+        if len(bases) > 1:
+            several = " and ".join(f"“{self.source.called(base)}”" for base in bases)
+            raise FoldError(
+                f"the measures of “{fold.name}” are over records of {several}.",
+                todo="A listing is of the records of one table: take out the other measures.",
+            )
+        asked = listing_fold(self.source, bases[0], fold)
+        return listing(self.fold(asked, over={each.id: bases[0] for each in asked.measures}), fold, self.source)
 
     def statement(self, fold: Fold, dialect: str) -> str:
         """A fold as one SQL statement, by the name of a dialect. Raises NoSqlError for what it does not say, FoldError or LinkError

@@ -15,9 +15,9 @@ from foldbasket.folding.report.report import Report
 from foldbasket.registry import Kinds
 from foldbasket.whole import written_whole
 
-Shape = Literal["table", "cells", "sums", "postgresql", "mariadb", "sqlite", "chart"]
-"""The report as it stands; one record a cell; as it stands, with totals that the reading program adds up itself; the SQL of a server; or its
-chart alone."""
+Shape = Literal["table", "cells", "sums", "postgresql", "mariadb", "sqlite", "chart", "listing"]
+"""The report as it stands; one record a cell; as it stands, with totals that the reading program adds up itself; the SQL of a server; its chart
+alone; or the records of its groups, which every format takes that takes a report."""
 
 Save = Callable[[Report, Path, Shape], None]
 
@@ -68,6 +68,8 @@ def save_report(report: Report, path: Path, shape: str = "table", *, spare: Coll
             where=str(path),
             todo="Known endings: " + ", ".join(OUTPUTS.keys()) + ".",
         )
+    if shape == "listing" and "table" in output.shapes:
+        report, shape = report.listing(), "table"
     if shape not in output.shapes:
         able = ", ".join(each.ending for each in OUTPUTS if shape in each.shapes)
         what = {"cells": "Cells as records", "sums": "Totals as sums", "chart": "Charts"}.get(shape, "Reports")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from foldbasket.kinds import Choice
+from foldbasket.spec.field import FieldRef
 
 
 class Paper(Choice):
@@ -67,9 +68,19 @@ FIELDS = {
 """What stands in braces in the lines at head and foot, with what becomes of it."""
 
 
+class Listing(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """The records of a report under its groups: which `fields` are shown of each, and by which of them they stand in order within a group, by
+    their place in the source where that is None."""
+
+    fields: tuple[FieldRef, ...] = ()
+    by: FieldRef | None = None
+    descending: bool = False
+
+
 class Page(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A report on paper. `margin` is in millimetres; `pages` is for what is to fit on so many. A new page begins for each member of the field
-    of the word `breaks`. `head` and `foot` are three texts each, at the left, in the middle and at the right, with fields in braces."""
+    of the word `breaks`. `head` and `foot` are three texts each, at the left, in the middle and at the right, with fields in braces. With a `listing` the records of each group stand
+    on it in place of the cells."""
 
     paper: Paper = Paper.A4
     way: Way = Way.FITS
@@ -79,6 +90,7 @@ class Page(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     breaks: str | None = None
     order: Order = Order.DOWN
     chart: ChartOn = ChartOn.AFTER
+    listing: Listing | None = None
     head: tuple[str, str, str] = ("", "", "")
     foot: tuple[str, str, str] = ("{title}", "{group}", "page {page} of {pages}")
 

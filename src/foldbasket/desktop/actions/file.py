@@ -171,7 +171,19 @@ def ask_and_write(window: Any, ending: str) -> None:
     name = name.replace("/", "-").replace("›", "-")
     path = _file_to_write(window, "Write the report", f"{name}{ending}", "table")
     if path is not None:
-        desk.output.write_report(path)
+        # What is seen is written. Pages list the records by themselves, and bear the chart as well.
+        lists = desk.view.paged and desk.fold is not None and desk.fold.page.listing is not None
+        desk.output.write_report(path, "listing" if lists and path.suffix.lower() != ".pdf" else "table")
+
+
+@action("Write the records of each group…", "File", needs="report")
+def write_listing(window: Any) -> None:
+    """Asks for a file and writes the records under the groups of the report in view, as its pages would list them."""
+    report = window.desk.report
+    if report is not None:
+        path = _file_to_write(window, "Write the records of each group", f"{report.name} records.xlsx", "table")
+        if path is not None:
+            window.desk.output.write_report(path, "listing")
 
 
 @action("Write cells as records…", "File", needs="report")

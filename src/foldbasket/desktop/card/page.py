@@ -9,6 +9,7 @@ from typing import Any
 from PyQt6.QtWidgets import QWidget
 
 from foldbasket.baskets import edits
+from foldbasket.desktop.card.listing import listing_section
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.card.style import style_section
 from foldbasket.desktop.desk import Desk
@@ -51,6 +52,7 @@ def page_card(desk: Desk, fold: Fold, parent: QWidget) -> CardBody:
     body.section("Breaks", _word(fold, page.breaks))
     words = [(None, "—"), *((word.id, placed_heading(word)) for word in fold.rows)]
     body.choice("New page for each", words, page.breaks, lambda word: change("Break pages", breaks=word))
+    listing_section(desk, body, fold, change)
     if fold.chart is not None:
         body.section("Chart", page.chart.label)
         body.choice(

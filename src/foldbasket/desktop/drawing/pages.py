@@ -55,8 +55,13 @@ class Pages:
     """The pages of a report. Only where they end is worked out at first; each is drawn when it is asked for."""
 
     def __init__(self, report: Report, page: Page | None = None) -> None:
-        self.report = report
+        self.whole = report
         self.page = page if page is not None else report.origin.fold.page if report.origin is not None else Page()
+
+    @cached_property
+    def report(self) -> Report:
+        """What stands on the pages: the report, or the records of its groups. Raises FoldBasketError where those cannot be listed."""
+        return self.whole if self.page.listing is None else self.whole.listing()
 
     # --- paper ----------------------------------------------------------------
 
@@ -281,11 +286,11 @@ class Pages:
     @property
     def has_chart(self) -> bool:
         """Whether a chart stands on the pages."""
-        return self.page.chart is not ChartOn.NONE and chart_of(self.report) is not None
+        return self.page.chart is not ChartOn.NONE and chart_of(self.whole) is not None
 
     @property
     def _chart_height(self) -> float:
-        chart = chart_of(self.report)
+        chart = chart_of(self.whole)
         return self.body.height() * chart.height if chart is not None else 0.0
 
     @cached_property
@@ -294,7 +299,7 @@ class Pages:
         alone = self.sheets[-1].rows == ALONE and self.sheets[-1].charted
         size = QSizeF(self.body.width(), self.body.height() - 8 if alone else self._chart_height)
         try:
-            made, _ = drawn_chart(self.report, "png", size.width(), size.height(), ground="#FFFFFF", dots=PRINTED / DPI)
+            made, _ = drawn_chart(self.whole, "png", size.width(), size.height(), ground="#FFFFFF", dots=PRINTED / DPI)
         except FoldBasketError as error:
             return None, f"The chart is left out: {error}", size
         return QImage.fromData(made, "PNG"), "", size

@@ -7,6 +7,8 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
 from PyQt6.QtGui import QFont, QFontMetricsF
 
 from foldbasket.desktop.widgets import theme
@@ -15,6 +17,8 @@ from foldbasket.folding.report.margins import MEASURE
 from foldbasket.folding.report.report import Report
 from foldbasket.outputs.sheet import Sheet
 from foldbasket.styling.styles import Paper
+from foldbasket.tables.column import Dictionary
+from foldbasket.tables.types import FieldType
 
 ROW, HEAD, GAP = 23, 25, 7
 PAD = 9
@@ -23,6 +27,8 @@ NARROWEST, WIDEST = 58, 300
 EDGE = 3
 SAMPLE = 120
 MOST_KEPT = 20_000
+LONGEST = 8
+"""So many of the longest texts of a column are measured, since signs are not of one width."""
 MOST_FITTED = 1_500
 """The columns of a wider report are as wide as their numbers ask; their headings are not measured one by one."""
 
@@ -143,12 +149,23 @@ class Geometry:
             for row in range(0, report.height, step)
         ]
         for place, heading in enumerate(self.sheet.corner()):
-            texts = {heading, *(texts[place] for texts in shown)}
+            texts = {heading, *(texts[place] for texts in shown), *self._longest_members(place)}
             widest = max((bold.horizontalAdvance(text) for text in sorted(texts, key=len)[-12:]), default=0)
             field = self.report.left.places[place] if place < len(self.report.left.places) else MEASURE
             own = self._own_width(self.report.rows.heads[field].id) if field != MEASURE else 0.0
             widths.append(own or min(self.scaled(WIDEST), max(self.scaled(72), widest + self.scaled(3 * PAD))))
         return widths
+
+    def _longest_members(self, place: int) -> list[str]:
+        """The longest names of a head column of its own, which a sample of its lines may have missed."""
+        field = self.report.left.places[place] if place < len(self.report.left.places) else MEASURE
+        if field == MEASURE or self.report.look.layout.indented:
+            return []
+        domain, codes = self.report.rows.heads[field].domain, np.unique(self.report.rows.codes[:, field])
+        codes = codes[(codes >= 0) & (codes < domain.blank)]
+        if domain.part is not None or domain.type is not FieldType.TEXT:
+            return []
+        return _longest(domain.dictionary, codes)
 
     @cached_property
     def heads_width(self) -> float:
@@ -173,6 +190,8 @@ class Geometry:
                     else []
                 )
                 spots += shown[:: max(1, len(shown) // 40)].tolist()
+                if block.dictionary is not None and block.type is FieldType.TEXT:
+                    texts.update(_longest(block.dictionary, np.unique(flat[shown])))
                 for spot in spots:
                     texts.add(report.written(measure, *divmod(int(spot), block.data.shape[1])))
             width = max((bold.horizontalAdvance(text) for text in texts), default=0)
@@ -234,3 +253,13 @@ class Geometry:
         first = int(np.searchsorted(self.line_tops, start, "right")) - 1
         last = int(np.searchsorted(self.line_tops, stop, "left"))
         return range(max(0, first), min(self.report.height, last))
+
+
+def _longest(dictionary: Dictionary, codes: np.ndarray) -> list[str]:
+    """The texts of some codes that have the most signs."""
+    if not len(codes):
+        return []
+    texts = dictionary.values.take(pa.array(codes.astype(np.int64)))
+    signs = pc.utf8_length(texts).to_numpy()
+    most = np.argpartition(signs, -LONGEST)[-LONGEST:] if len(signs) > LONGEST else np.arange(len(signs))
+    return [str(texts[int(at)]) for at in most]

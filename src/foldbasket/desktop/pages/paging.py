@@ -43,17 +43,17 @@ class Paging(QObject):
         """Has the pages made anew when they are next asked for."""
         self._asked = None
 
-    def make(self) -> None:
-        """Makes the pages of the report as it stands, unless those are made, or being made, already."""
+    def make(self) -> bool:
+        """Makes the pages of the report as it stands, unless those are made, or being made, already; whether `made` is still to come."""
         report, fold = self.desk.report, self.desk.fold
         if report is None or fold is None or not report.height:
             self._worker.cancel()
             self.forget()
             self.made.emit("There is no report to print yet.")
-            return
+            return False
         asked = (report, fold, self.desk.file_name)
         if self._asked is not None and self._asked[0] is report and self._asked[1:] == asked[1:]:
-            return
+            return self.busy
         self._asked = asked
         whole = report.of(fold, self.desk.file_name)
 
@@ -64,3 +64,4 @@ class Paging(QObject):
                 return str(error)
 
         self._worker.start(work)
+        return True

@@ -11,17 +11,18 @@ from foldbasket.errors import OutputError
 
 
 def print_fold(window: Any) -> None:
-    """Asks for a printer and prints. What cannot be printed is told, with what to do instead."""
-    desk = window.desk
-    report, fold = desk.report, desk.fold
-    if report is None or fold is None:
-        return
+    """Prints the report in view, once its pages are made. What cannot be printed is told, with what to do instead."""
     if not QPrinterInfo.availablePrinters():
-        desk.failed.emit(
+        window.desk.failed.emit(
             OutputError("there is no printer.", todo="Set one up on this desktop, or write the pages as PDF.")
         )
         return
-    pages = Pages(report.of(fold, desk.file_name), fold.page)
+    window.workspace.pages.when_made(lambda pages: ask_and_print(window, pages))
+
+
+def ask_and_print(window: Any, pages: Pages) -> None:
+    """Asks for a printer and prints pages that are made."""
+    desk = window.desk
     try:
         printer = printer_for(pages)
     except OutputError as error:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
@@ -14,6 +15,7 @@ from foldbasket.desktop.drawing.pages import Pages
 from foldbasket.desktop.pages.paging import Paging
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
+from foldbasket.errors import OutputError
 
 GAP, SMALL_WIDTH, SMALL_GAP, KEPT = 22, 84, 30, 48
 GROUND = {"light": "#E7E2D6", "dark": "#171614"}
@@ -29,6 +31,7 @@ class PagesView(QWidget):
         self.desk = desk
         self.pages: Pages | None = None
         self.problem = ""
+        self._waiting: Callable[[Pages], object] | None = None
         self.number = 0
         self.zoom = 0.0
         """How large pages are shown; 0 for as wide as the room."""
@@ -53,8 +56,22 @@ class PagesView(QWidget):
             self.pages = None
             self._paging.forget()
 
+    def when_made(self, act: Callable[[Pages], object]) -> None:
+        """Calls with the pages of the report in view once they are made; what is wrong with them is told instead."""
+        self._waiting = act
+        if not self._paging.make():
+            self._answer()
+
+    def _answer(self) -> None:
+        act, self._waiting = self._waiting, None
+        if act is not None and self.pages is not None:
+            act(self.pages)
+        elif act is not None:
+            self.desk.failed.emit(OutputError(self.problem))
+
     def _take(self, made: Pages | str) -> None:
         self.pages, self.problem = (None, made) if isinstance(made, str) else (made, "")
+        self._answer()
         self.number = min(self.number, max(0, self.count - 1))
         for each in (self.small, self.large):
             each.forget()

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import enum
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
 
 import numpy as np
@@ -53,6 +54,8 @@ class Axis:
     kind: npt.NDArray[np.int8]
     codes: npt.NDArray[np.int32]
     locale: str
+    captions: Mapping[int, str] = field(default_factory=dict)
+    """What total lines are called where that is not by their members and level, by the number of the line."""
 
     def __len__(self) -> int:
         return len(self.level)
@@ -82,6 +85,8 @@ class Axis:
 
     def caption(self, line: int) -> str:
         """What a total line is called: “Everything”, or “Eastfen, all sites”. Empty on a member's line."""
+        if line in self.captions:
+            return self.captions[line]
         kind, level = self.kind[line], int(self.level[line])
         if kind == Kind.GRAND:
             return EVERYTHING

@@ -48,11 +48,12 @@ class Counted:
 
 @dataclass(frozen=True, eq=False)
 class Origin:
-    """The fold that a report is of, a way to fold others over the same records (a chart has every total), and the statement of a fold in a
-    dialect of SQL, which raises NoSqlError for what it does not say; what relative dates go by, the names of its sources, and the basket's file."""
+    """The fold that a report is of, a way to fold others over the same records (a chart has every total), the listing of the records of one,
+    and the statement of a fold in a dialect of SQL, which raises NoSqlError for what it does not say; what relative dates go by, the names of its sources, and the basket's file."""
 
     fold: Fold
     again: Callable[[Fold], Report]
+    listing: Callable[[Fold], Report]
     statement: Callable[[Fold, str], str]
     as_of: str = ""
     sources: str = ""
@@ -88,6 +89,15 @@ class Report:
     def of(self, fold: Fold, file: str = "") -> Report:
         """The report as that of a fold which asks for the same numbers, but may say another chart or page, in a basket's file."""
         return self if self.origin is None else replace(self, origin=replace(self.origin, fold=fold, file=file))
+
+    def listing(self) -> Report:
+        """Its records under the members of its rows, as the page of its fold says; itself where it comes from no fold. Raises FoldBasketError."""
+        if self.origin is None:
+            return self
+        made = self.origin.listing(self.origin.fold)
+        assert made.origin is not None
+        # What its basket puts on, such as a style of one's own, is not known where it is folded.
+        return replace(made, style=self.style, look=self.look, origin=replace(made.origin, file=self.origin.file))
 
     @property
     def title(self) -> str:
