@@ -19,7 +19,8 @@ from foldbasket.charts.figures import figures_of
 from foldbasket.charts.kinds.lines import Lines
 from foldbasket.charts.picture import picture_of
 from foldbasket.charts.roles import fold_of_chart
-from foldbasket.desktop.drawing.pages import Pages, print_on
+from foldbasket.desktop.drawing.book import print_on
+from foldbasket.desktop.drawing.pages import Pages
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.report.report import Report
 from foldbasket.links.source import Source

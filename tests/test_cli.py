@@ -5,6 +5,7 @@ import subprocess
 import sys
 
 import pytest
+from pypdf import PdfReader
 
 from foldbasket import __version__
 from foldbasket.cli import main
@@ -212,6 +213,20 @@ def test_one_report_for_each_member_in_several_formats_and_a_style(demo, tmp_pat
     assert own == lines
     assert "Net sales by site, Midmarsh" in (out / "Midmarsh.html").read_text("utf-8")
     assert "font-family:serif" in (out / "Midmarsh.html").read_text("utf-8")
+
+
+def test_one_pdf_of_all_members_beside_a_file_for_each(demo, tmp_path):
+    made = main(
+        ["render", str(demo), "--fold", "Net sales by site", "--each", "Region", "--to", str(tmp_path / "all.pdf"),
+         "--to", str(tmp_path / "{member}.pdf"), "--quiet"]
+    )  # fmt: skip
+    assert made == 0
+    assert len(list(tmp_path.iterdir())) == 6
+    texts = [page.extract_text() for page in PdfReader(tmp_path / "all.pdf").pages]
+    assert len(texts) == 5
+    assert "Eastfen" in texts[0]
+    assert "Eastfen" not in texts[1]
+    assert "page 5 of 5" in texts[4].replace("\t", " ")
 
 
 @pytest.mark.parametrize(

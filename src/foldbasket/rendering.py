@@ -13,17 +13,18 @@ import msgspec
 
 from foldbasket.baskets.basket import Basket
 from foldbasket.baskets.files import Opened, own_files
-from foldbasket.baskets.placing import free_id
 from foldbasket.errors import BasketError, FoldBasketError, OutputError, reason_of
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters.members import Members, of_member
+from foldbasket.folding.filters.members import Members
 from foldbasket.folding.report.report import Report
 from foldbasket.opening.ready import Ready
 from foldbasket.outputs.formats import save_report
 from foldbasket.outputs.index import Entry, save_index
+from foldbasket.paging.each import for_each
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
-from foldbasket.spec.fold import Fold, Measure, Placed
+from foldbasket.spec.fold import Fold
+from foldbasket.spec.page import Each
 from foldbasket.styling.styles import STYLES
 from foldbasket.typed import meant
 
@@ -121,9 +122,9 @@ def written(
         except FoldBasketError as error:
             tell(f"the fold “{fold.name}” cannot be made: {error}")
             continue
-        for one, member in asked:
+        for one, member, patterns in asked:
             # Named before it is folded, so that a file bears the same name whether others fail or not.
-            paths = [free_path(pattern, fold.name, member, taken) for pattern in wanted.to]
+            paths = [free_path(pattern, fold.name, member, taken) for pattern in patterns]
             try:
                 report = basket.worn(ready.engine.fold(one), one).of(one, opened.path.name)
                 report = report.listing() if wanted.shape == "listing" else report
@@ -147,24 +148,19 @@ def written(
             tell(f"the index cannot be made: {error}")
 
 
-def _each(fold: Fold, engine: Engine, wanted: Wanted) -> Iterator[tuple[Fold, str]]:
-    """The fold as it is; or once for each member of a field that has records, kept to that member and named by it."""
+def _each(fold: Fold, engine: Engine, wanted: Wanted) -> Iterator[tuple[Fold, str, list[str]]]:
+    """The folds to write, the member that each is kept to and named by, and the patterns of its files: the fold as it is; or once for each member of a
+    field that has records. A PDF whose name has no {member} holds them all, behind one another."""
     if wanted.each is None:
-        yield fold, ""
+        yield fold, "", list(wanted.to)
         return
-    yield from for_each(fold, engine, field_named(engine, wanted.each, fold))
-
-
-def for_each(fold: Fold, engine: Engine, field: FieldRef) -> Iterator[tuple[Fold, str]]:
-    """The fold once for each member of a field that has records, kept to it and named by it: with its own totals, and the member in the title."""
-    listed = engine.fold(Fold("members", (Measure("n", "count"),), (Placed("each", field),), filters=fold.filters))
-    for line in range(len(listed.rows)):
-        if listed.rows.heads and int(listed.rows.level[line]) == 1:
-            key, label = listed.rows.token(line, 0), listed.rows.label(line, 0)
-            rule = of_member(free_id(fold), field, None, key)
-            title = fold.look.title if fold.look.title is not None else fold.name
-            look = replace(fold.look, title=f"{title}, {label}")
-            yield replace(fold, filters=(*fold.filters, rule), look=look), label
+    each = Each(field_named(engine, wanted.each, fold))
+    together = [pattern for pattern in wanted.to if pattern.lower().endswith(".pdf") and "{member}" not in pattern]
+    if together:
+        yield replace(fold, page=replace(fold.page, each=each)), "", together
+    apart = [pattern for pattern in wanted.to if pattern not in together]
+    if apart:
+        yield from ((one, member, apart) for one, member in for_each(fold, engine.fold, each))
 
 
 def field_named(engine: Engine, name: str, fold: Fold) -> FieldRef:

@@ -14,14 +14,16 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QPushButton
 
 from foldbasket.desktop.card.handlist import HandList
-from foldbasket.desktop.drawing.pages import Pages, print_on
+from foldbasket.desktop.drawing.book import Book, pages_of, print_on
+from foldbasket.desktop.drawing.pages import Pages
 from foldbasket.desktop.drawing.pdf import save
 from foldbasket.desktop.state.part import Part
 from foldbasket.errors import OutputError
 from foldbasket.folding.engine import Engine
+from foldbasket.folding.filters.members import Members
 from foldbasket.spec.chart import Chart
 from foldbasket.spec.fold import Fold
-from foldbasket.spec.page import ChartOn, Fit, Listing, Order, Page, Paper, Way
+from foldbasket.spec.page import ChartOn, Each, Fit, Listing, Order, Page, Paper, Way
 from foldbasket.styling.styles import STYLES
 from tests.desktop.test_looks import choose, press, type_into
 from tests.folding.build import measure, placed, ref, source, table
@@ -327,3 +329,46 @@ def test_printing_waits_for_the_pages_that_are_made_in_the_background(driver, de
     driver.act("Print…")
     driver.settle()
     assert printed == [1, 1]
+
+
+def test_a_report_for_each_member_in_one_file_with_its_own_totals(tmp_path, qapp):
+    report = long_report(5, 60, way=Way.UPRIGHT, each=Each(ref("T.A")), head=("{picked}", "", "{group}"))
+    fold = report.origin.fold
+    picked = replace(fold, filters=(Members("f", ref("T.A"), exclude=True, picker="Group"),))
+    report = report.origin.again(picked).of(picked)
+    save(report, tmp_path / "book.pdf")
+    book, texts = pages_of(report), read(tmp_path / "book.pdf")
+    assert isinstance(book, Book)
+    assert len(texts) == len(book) == 10, "each member fills more than a page, and begins a new one"
+    for number, text in enumerate(texts):
+        member = f"Group {number // 2:03}"
+        assert f"page {number + 1} of 10" in text
+        assert f"Group: {member}" in text, "the head says what is picked"
+        assert book.group(number) == member
+        assert f"Group {(number // 2 + 1) % 5:03}" not in text
+    for at, (member, part) in enumerate(book.parts):
+        assert f"Long list, {member}" in texts[2 * at]
+        total = part.report.text(part.report.height - 1, 0)
+        assert total in texts[2 * at + 1]
+    made = PdfReader(tmp_path / "book.pdf")
+    tops = [each for each in made.outline if not isinstance(each, list)]
+    assert [each.title for each in tops] == [f"Group {at:03}" for at in range(5)]
+    assert [made.get_destination_page_number(each) for each in tops] == [0, 2, 4, 6, 8]
+    nobody = replace(picked, filters=(Members("f", ref("T.A"), members=("nobody",)),))
+    with pytest.raises(OutputError, match="“A” has no member"):
+        len(pages_of(report.origin.again(nobody).of(nobody)))
+
+
+def test_the_card_makes_a_report_for_each_member(paged):
+    paged.unfold("Reports")
+    choose(paged, "A report for each", "Region")
+    view = paged.workspace.pages
+    assert view.count == 5
+    assert paged.desk.fold.page.each == Each(ref("Customers.Region"))
+    assert [view.pages.group(at) for at in range(2)] == ["Eastfen", "Midmarsh"]
+    view.turn_to(3)
+    paged.settle()
+    assert paged.workspace.pages_head.place.text() == "4 of 5"
+    paged.act("Undo")
+    paged.settle()
+    assert view.count == 1

@@ -77,10 +77,17 @@ class Listing(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
     descending: bool = False
 
 
+class Each(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """The field, or the `part` of its dates, for each member of which a report is made."""
+
+    field: FieldRef
+    part: str | None = None
+
+
 class Page(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A report on paper. `margin` is in millimetres; `pages` is for what is to fit on so many. A new page begins for each member of the field
     of the word `breaks`. `head` and `foot` are three texts each, at the left, in the middle and at the right, with fields in braces. With a `listing` the records of each group stand
-    on it in place of the cells."""
+    on it in place of the cells; with `each` the pages are those of one report after the other, each kept to a member."""
 
     paper: Paper = Paper.A4
     way: Way = Way.FITS
@@ -91,6 +98,7 @@ class Page(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     order: Order = Order.DOWN
     chart: ChartOn = ChartOn.AFTER
     listing: Listing | None = None
+    each: Each | None = None
     head: tuple[str, str, str] = ("", "", "")
     foot: tuple[str, str, str] = ("{title}", "{group}", "page {page} of {pages}")
 

@@ -15,9 +15,11 @@ from foldbasket.desktop.card.style import style_section
 from foldbasket.desktop.desk import Desk
 from foldbasket.errors import OutputError
 from foldbasket.paging.lines import check_line
-from foldbasket.sentence.phrases import placed_heading
+from foldbasket.sentence.phrases import field_phrase, placed_heading
+from foldbasket.spec.cut import Bands
+from foldbasket.spec.filter import OneField
 from foldbasket.spec.fold import Fold
-from foldbasket.spec.page import FIELDS, ChartOn, Fit, Order, Page, Paper, Way
+from foldbasket.spec.page import FIELDS, ChartOn, Each, Fit, Order, Page, Paper, Way
 
 SIDES = ("left", "middle", "right")
 MARGINS = (5.0, 8.0, 12.0, 18.0, 25.0)
@@ -52,6 +54,7 @@ def page_card(desk: Desk, fold: Fold, parent: QWidget) -> CardBody:
     body.section("Breaks", _word(fold, page.breaks))
     words = [(None, "—"), *((word.id, placed_heading(word)) for word in fold.rows)]
     body.choice("New page for each", words, page.breaks, lambda word: change("Break pages", breaks=word))
+    _each(desk, body, fold, change)
     listing_section(desk, body, fold, change)
     if fold.chart is not None:
         body.section("Chart", page.chart.label)
@@ -61,6 +64,27 @@ def page_card(desk: Desk, fold: Fold, parent: QWidget) -> CardBody:
     _lines(desk, body, page, change)
     style_section(desk, body, fold)
     return body.end()
+
+
+def _each(desk: Desk, body: CardBody, fold: Fold, change: Callable[..., None]) -> None:
+    """The field for each member of which the report stands on pages of its own: one of those in the fold, pickers first."""
+    each = fold.page.each
+    fields = [
+        Each(rule.field, rule.part)
+        for rule in sorted(fold.filters, key=lambda rule: not rule.picker)
+        if isinstance(rule, OneField)
+    ]
+    fields += [Each(word.field, word.part) for word in (*fold.rows, *fold.columns) if not isinstance(word.cut, Bands)]
+    fields += [each] if each is not None else []
+    said = {one: field_phrase(one.field.field, one.part) for one in fields}
+    body.section("Reports", f"one for each {said[each]}" if each is not None else "one of all")
+    body.choice(
+        "A report for each",
+        [(None, "— one of all"), *said.items()],
+        each,
+        lambda one: change("A report for each member" if one is not None else "One report of all", each=one),
+    )
+    body.text("Each has its own totals and title, behind one another in one file.", "quiet")
 
 
 def _word(fold: Fold, word: str | None) -> str:

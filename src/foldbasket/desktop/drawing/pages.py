@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import cached_property
 from typing import NamedTuple
 
@@ -11,7 +12,6 @@ from PyQt6.QtGui import (
     QFont,
     QFontMetricsF,
     QImage,
-    QPagedPaintDevice,
     QPageLayout,
     QPageSize,
     QPainter,
@@ -193,8 +193,11 @@ class Pages:
     def _painter(self) -> GridPainter:
         return GridPainter(self.geometry, theme.LIGHT, "#FFFFFF")
 
-    def draw(self, painter: QPainter, number: int) -> None:
-        """Draws a page, its upper left corner at the painter's origin."""
+    def draw(
+        self, painter: QPainter, number: int, among: tuple[int, int] | None = None, group: str | None = None
+    ) -> None:
+        """Draws a page, its upper left corner at the painter's origin. `among` says how many pages stand before those of this report, and how many
+        there are in all; `group` is what the page is of, where that is more than its own group."""
         sheet, at = self.sheets[number], self.geometry
         top = self.body.top()
         if sheet.titled:
@@ -221,7 +224,9 @@ class Pages:
             self._draw_chart(
                 painter, QRectF(self.body.left(), top + 8, self.body.width(), self.body.bottom() - top - 8)
             )
-        self._lines(painter, number)
+        before, many = among or (0, len(self))
+        at_foot = self.group(number) if group is None else group
+        self._lines(painter, {"page": f"{before + number + 1:,}", "pages": f"{many:,}", "group": at_foot})
 
     # --- title ----------------------------------------------------------------
 
@@ -256,8 +261,8 @@ class Pages:
     def _values(self) -> dict[str, str]:
         return values_of(self.report)
 
-    def _lines(self, painter: QPainter, number: int) -> None:
-        values = {**self._values, "page": f"{number + 1:,}", "pages": f"{len(self):,}", "group": self.group(number)}
+    def _lines(self, painter: QPainter, of_page: Mapping[str, str]) -> None:
+        values = {**self._values, **of_page}
         margin = pixels(self.page.margin)
         width = self.size.width() - 2 * margin
         painter.setFont(theme.font(10))
@@ -320,22 +325,3 @@ class Pages:
 
 
 _TEXT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
-
-
-def print_on(device: QPagedPaintDevice, pages: Pages, first: int = 0, last: int | None = None) -> None:
-    """Draws pages on a printer or into a PDF. Raises OutputError where it cannot be drawn on."""
-    pages.sheets  # noqa: B018 - what is wrong with the paper is told before anything is drawn
-    painter = QPainter()
-    if not painter.begin(device):
-        raise OutputError(
-            "no pages could be drawn.", where=pages.report.name, todo="Choose another printer, or write PDF."
-        )
-    try:
-        scale = device.logicalDpiX() / DPI
-        painter.scale(scale, scale)
-        for number in range(first, len(pages) if last is None else min(last, len(pages))):
-            if number > first:
-                device.newPage()
-            pages.draw(painter, number)
-    finally:
-        painter.end()

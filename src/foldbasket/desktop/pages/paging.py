@@ -7,6 +7,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.drawing.book import Book, pages_of
 from foldbasket.desktop.drawing.pages import Pages
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError
@@ -57,9 +58,9 @@ class Paging(QObject):
         self._asked = asked
         whole = report.of(fold, self.desk.file_name)
 
-        def work(_: Any) -> Pages | str:
+        def work(_: Any) -> Pages | Book | str:
             try:
-                return Pages(whole, fold.page).ready()
+                return pages_of(whole).ready()
             except FoldBasketError as error:
                 return str(error)
 

@@ -6,7 +6,8 @@ from typing import Any
 
 from PyQt6.QtPrintSupport import QPrintDialog, QPrinter, QPrinterInfo
 
-from foldbasket.desktop.drawing.pages import Pages, print_on
+from foldbasket.desktop.drawing.book import Book, print_on
+from foldbasket.desktop.drawing.pages import Pages
 from foldbasket.errors import OutputError
 
 
@@ -20,7 +21,7 @@ def print_fold(window: Any) -> None:
     window.workspace.pages.when_made(lambda pages: ask_and_print(window, pages))
 
 
-def ask_and_print(window: Any, pages: Pages) -> None:
+def ask_and_print(window: Any, pages: Pages | Book) -> None:
     """Asks for a printer and prints pages that are made."""
     desk = window.desk
     try:
@@ -39,7 +40,7 @@ def ask_and_print(window: Any, pages: Pages) -> None:
             desk.failed.emit(error)
 
 
-def printer_for(pages: Pages) -> QPrinter:
+def printer_for(pages: Pages | Book) -> QPrinter:
     """A printer set up for the paper of some pages. Raises OutputError where the paper is too small for the report."""
     printer = QPrinter(QPrinter.PrinterMode.HighResolution)
     printer.setPageLayout(pages.layout)

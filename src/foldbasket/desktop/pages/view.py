@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QAbstractScrollArea, QHBoxLayout, QWidget
 
 from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.drawing.book import Book
 from foldbasket.desktop.drawing.pages import Pages
 from foldbasket.desktop.pages.paging import Paging
 from foldbasket.desktop.state.part import Part
@@ -29,9 +30,9 @@ class PagesView(QWidget):
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.desk = desk
-        self.pages: Pages | None = None
+        self.pages: Pages | Book | None = None
         self.problem = ""
-        self._waiting: Callable[[Pages], object] | None = None
+        self._waiting: Callable[[Pages | Book], object] | None = None
         self.number = 0
         self.zoom = 0.0
         """How large pages are shown; 0 for as wide as the room."""
@@ -56,7 +57,7 @@ class PagesView(QWidget):
             self.pages = None
             self._paging.forget()
 
-    def when_made(self, act: Callable[[Pages], object]) -> None:
+    def when_made(self, act: Callable[[Pages | Book], object]) -> None:
         """Calls with the pages of the report in view once they are made; what is wrong with them is told instead."""
         self._waiting = act
         if not self._paging.make():
@@ -69,7 +70,7 @@ class PagesView(QWidget):
         elif act is not None:
             self.desk.failed.emit(OutputError(self.problem))
 
-    def _take(self, made: Pages | str) -> None:
+    def _take(self, made: Pages | Book | str) -> None:
         self.pages, self.problem = (None, made) if isinstance(made, str) else (made, "")
         self._answer()
         self.number = min(self.number, max(0, self.count - 1))

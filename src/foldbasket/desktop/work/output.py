@@ -15,8 +15,10 @@ from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import OutputError
 from foldbasket.outputs.formats import save_report
 from foldbasket.outputs.index import save_index
-from foldbasket.rendering import Written, for_each, free_path
+from foldbasket.paging.each import for_each
+from foldbasket.rendering import Written, free_path
 from foldbasket.spec.field import FieldRef
+from foldbasket.spec.page import Each
 
 COPIED_AT_ONCE = 1_000
 """So many cells are made for the clipboard before a frame is over; more in the background."""
@@ -93,7 +95,7 @@ class Output(QObject):
 
         def write(progress: Any) -> Path:
             progress.step("Finding members", 0.0)
-            wanted, done, taken = list(for_each(fold, engine, field)), [], set[str]()
+            wanted, done, taken = list(for_each(fold, engine.fold, Each(field))), [], set[str]()
             if not wanted:
                 raise OutputError(f"no record has a value of “{field.field}”.", todo="Choose another field.")
             for at, (one, member) in enumerate(wanted):
