@@ -11,15 +11,19 @@ from foldbasket.desktop.card.handlist import HandList
 from foldbasket.desktop.card.number import forms_of
 from foldbasket.desktop.card.parts import Chooser, SectionHead
 from foldbasket.desktop.card.span import SpanDrawing
-from foldbasket.desktop.grid.geometry import EDGE
+from foldbasket.desktop.grid.geometry import EDGE, WRAPPED, Geometry
+from foldbasket.desktop.grid.seen import View
 from foldbasket.desktop.widgets.finder import Finder
 from foldbasket.folding.dress.conditions.ends import AmongBottom, AmongTop
 from foldbasket.folding.dress.conditions.thresholds import AtLeast
 from foldbasket.folding.dress.dressed import Dressed
 from foldbasket.folding.dress.forms.marks import Ground, Ink
+from foldbasket.folding.engine import Engine
 from foldbasket.spec.field import FieldRef
-from foldbasket.spec.look import Highlight
+from foldbasket.spec.fold import Fold
+from foldbasket.spec.look import Highlight, Layout, ReportLook
 from foldbasket.styling.styles import Colour
+from tests.folding.build import measure, placed, source, table
 
 
 @pytest.fixture
@@ -303,8 +307,8 @@ def test_a_picture_of_the_report_goes_to_the_clipboard(net):
 
 
 def marked(net, *highlights):
-    for at, (measure, when, form) in enumerate(highlights):
-        net.desk.do(PutHighlight(net.desk.fold.key, Highlight(f"h{at}", measure, when, form), "Highlight"))
+    for at, (of, when, form) in enumerate(highlights):
+        net.desk.do(PutHighlight(net.desk.fold.key, Highlight(f"h{at}", of, when, form), "Highlight"))
     net.settle()
 
 
@@ -477,3 +481,75 @@ def test_language_currency_and_day_of_the_basket_are_set_on_the_card_of_the_repo
         net.desk.undo()
     net.settle()
     assert net.table() == before
+
+
+LONG = {
+    "Customer": ["Larkspur & Rill Garden Supplies of the Northern Marshes", "Oak", "Oak", "Thistle Barn Nurseries and Sons"],
+    "Category": ["Herbaceous perennials in small peat-free pots", "Trees", "Climbers and wall shrubs", "Trees"],
+    "Quarter": ["Q1", "Q2", "Q1", "Q2"],
+    "Net amount after all discounts and returns": [1, 2, 3, 4],
+}  # fmt: skip
+
+
+def long_names(**layout):
+    net = measure("sum", "T.Net amount after all discounts and returns")
+    rows = (placed("T.Customer", id="c"), placed("T.Category", id="k"))
+    look = ReportLook(layout=Layout(alone=True, **layout))
+    fold = Fold("Long", (net,), rows, (placed("T.Quarter", id="q"),), look=look)
+    return Engine(source(table("T", LONG))).fold(fold)
+
+
+def test_long_names_go_on_over_several_lines_where_they_may(qapp):
+    plain, wrapped = Geometry(long_names()), Geometry(long_names(wrap=True))
+    assert set(plain.line_heights) == {plain.row_height}
+    assert max(wrapped.head_widths) <= WRAPPED < max(plain.head_widths)
+    assert wrapped.size[0] < plain.size[0]
+    left = wrapped.report.left
+    for line in range(wrapped.report.height):
+        high = wrapped.line_heights[line] > wrapped.row_height
+        names = [text for text in wrapped.row_head(line, 0) if text]
+        assert high == any(len(name) >= 24 for name in names), (names, left.kind[line])
+    assert wrapped.head_heights[-1] > plain.head_heights[-1]
+    assert Geometry(long_names(wrap=True), zoom=0.5).line_tops[-1] < wrapped.line_tops[-1]
+
+
+def test_headings_scroll_with_the_cells_where_that_is_chosen_or_they_would_leave_no_room(qapp):
+    at = Geometry(long_names(frozen=False))
+    seen = View(at, 800, 600, 100, 0)
+    assert (seen.drift, seen.x) == (100, 0)
+    first = seen.area_of(0, 0)
+    assert first.left() == at.heads_width - 100
+    assert seen.cell_at(first.center()) == (0, 0)
+    further = View(at, 800, 600, at.heads_width + 40, 0)
+    assert (further.drift, further.x) == (at.heads_width, 40)
+    assert further.cell_at(QPointF(30, at.head_height + 4)) == (0, 0)
+    kept = View(Geometry(long_names()), 1200, 600, 100, 0)
+    assert (kept.drift, kept.x) == (0, 100)
+    assert View(Geometry(long_names()), 500, 600, 100, 0).drift == 100, "headings that fill the view cannot stay"
+    last = at.report.width - 1
+    across, _ = View(at, 500, 600, 0, 0).bringing(0, last)
+    there = View(at, 500, 600, across, 0).area_of(0, last)
+    assert there.right() <= 500
+    assert there.left() >= 0
+    assert View(at, 500, 600, across, 0).bringing(0, last)[0] == across
+
+
+def test_wrapping_and_staying_headings_are_chosen_on_the_card_and_kept_in_a_workbook(driver, demo, tmp_path):
+    from openpyxl import load_workbook
+
+    driver.open(demo)
+    driver.unfold("Layout")
+    choose(driver, "Long names", "over several lines")
+    choose(driver, "Headings", "scroll with the cells")
+    assert driver.desk.fold.look.layout.wrap
+    assert not driver.desk.fold.look.layout.frozen
+    driver.desk.output.write_report(tmp_path / "wrapped.xlsx")
+    driver.settle()
+    page = load_workbook(tmp_path / "wrapped.xlsx").worksheets[0]
+    assert page.freeze_panes is None
+    assert any(cell.alignment.wrap_text for row in page.iter_rows(max_row=8) for cell in row if cell.value)
+    driver.act("Undo")
+    driver.act("Undo")
+    driver.settle()
+    assert driver.desk.fold.look.layout.frozen
+    assert not driver.desk.fold.look.layout.wrap

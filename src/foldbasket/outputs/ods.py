@@ -34,7 +34,7 @@ class _Document:
     report: Report
     dressed: Dressed
     sheet: Sheet
-    made: dict[tuple[CellStyle, int], Any] = field(default_factory=dict)
+    made: dict[tuple[CellStyle, int, bool], Any] = field(default_factory=dict)
     formats: dict[tuple[NumberStyle, str, str], Any] = field(default_factory=dict)
 
     @cached_property
@@ -43,11 +43,11 @@ class _Document:
 
         return OpenDocumentSpreadsheet()
 
-    def style(self, style: CellStyle, measure: int = -1) -> Any:
+    def style(self, style: CellStyle, measure: int = -1, wraps: bool = False) -> Any:
         """The automatic style of a cell's style, with the number format of a measure."""
         from odf.style import ParagraphProperties, Style, TableCellProperties, TextProperties
 
-        key = (style, measure)
+        key = (style, measure, wraps)
         if key not in self.made:
             own = self.dressed.style
             number = self._format(style, measure) if measure >= 0 and self.report.is_number(measure) else None
@@ -62,6 +62,8 @@ class _Document:
                     box[name] = f"{RULES[rule]} {style.rule_ink}"
             if style.edge:
                 box["borderleft"] = f"2.5pt solid {style.edge}"
+            if wraps:
+                box["wrapoption"] = "wrap"
             made.addElement(TableCellProperties(**box))
             made.addElement(ParagraphProperties(textalign=SIDES[style.side]))
             letters: dict[str, Any] = {
@@ -209,7 +211,7 @@ def _heads(into: _Document) -> list[Any]:
         for row in range(span.row, span.row + span.rows):
             for column in range(left, left + span.columns):
                 grid[row][column] = CoveredTableCell()
-        grid[span.row][left] = _cell(into, span.text, style, spans=(span.columns, span.rows))
+        grid[span.row][left] = _cell(into, span.text, style, spans=(span.columns, span.rows), is_name=True)
     corner = dataclasses.replace(head, bold=False, ink=into.dressed.inks.muted, below=Rule.THIN, side=Side.LEFT)
     for column, text in enumerate(sheet.corner()):
         grid[-1][column] = _cell(into, text, corner)
@@ -226,7 +228,8 @@ def _lines(into: _Document, rows: range) -> list[Any]:
         names = dressed.head_style(line)
         inset = "\u2003" * into.sheet.indent(line)
         cells = [
-            _cell(into, inset + text, names) for text in into.sheet.row_head(line, repeat=report.look.layout.repeat)
+            _cell(into, inset + text, names, is_name=True)
+            for text in into.sheet.row_head(line, repeat=report.look.layout.repeat)
         ]
         for column, code in enumerate(codes[at]):
             style = dressed.palette[code]
@@ -244,12 +247,14 @@ def _cell(
     value: Value = None,
     measure: int = -1,
     spans: tuple[int, int] = (1, 1),
+    *,
+    is_name: bool = False,
 ) -> Any:
     """A cell with its text as it is read, and its value with its type."""
     from odf.table import TableCell
     from odf.text import P
 
-    more: dict[str, Any] = {"stylename": into.style(style, measure)}
+    more: dict[str, Any] = {"stylename": into.style(style, measure, is_name and into.report.look.layout.wrap)}
     if spans != (1, 1):
         more |= {"numbercolumnsspanned": spans[0], "numberrowsspanned": spans[1]}
     if isinstance(value, bool):

@@ -27,6 +27,7 @@ from foldbasket.outputs.conditional import conditional, live_highlights
 from foldbasket.outputs.formats import Output, entered
 from foldbasket.outputs.live import LiveSums
 from foldbasket.outputs.sheet import Sheet
+from foldbasket.outputs.widths import widths_of
 from foldbasket.outputs.workbookchart import chart_sheet
 from foldbasket.spec.look import Rule, Side
 from foldbasket.styling.numbers import NumberStyle
@@ -97,6 +98,11 @@ class _Page:
         """The row of the report's first line."""
         return self.top + self.sheet.head_rows
 
+    @property
+    def wrapped(self) -> dict[str, Any]:
+        """What lets names and headings go on over several lines, where they may."""
+        return {"text_wrap": True} if self.dressed.report.look.layout.wrap else {}
+
     def format(self, style: CellStyle, pattern: str = "", **more: Any) -> Any:
         """The workbook's format of a style; made once."""
         key = (style, pattern, *sorted(more.items()))
@@ -145,9 +151,10 @@ def _fill(book: Any, report: Report, sheet: Sheet, top: int, large: bool, sums: 
     into = _Page(book, page, dressed, Dressed(report), sheet, top, large, live_sums)
     page.hide_gridlines(2)
     left = sheet.head_columns
-    for column, width in enumerate(_widths(report, sheet)):
+    for column, width in enumerate(widths_of(report, sheet)):
         page.set_column(column, column, width)
-    page.freeze_panes(into.first, left)
+    if report.look.layout.frozen:
+        page.freeze_panes(into.first, left)
     inks = into.dressed.inks
     page.write_string(0, 0, report.title, into.format(CellStyle(inks.ink, bold=True, side=Side.LEFT), font_size=14))
     page.write_string(1, 0, report.subtitle, into.format(CellStyle(inks.muted, side=Side.LEFT)))
@@ -178,7 +185,7 @@ def _lines(into: _Page, rows: range) -> None:
         for column, text in enumerate(sheet.row_head(line, repeat=report.look.layout.repeat)):
             if text or style.above is not Rule.NONE or style.ground:
                 inset: dict[str, Any] = {"indent": sheet.indent(line)} if sheet.indented else {}
-                page.write_string(row, column, text, into.format(style, valign="top", **inset))
+                page.write_string(row, column, text, into.format(style, valign="top", **inset, **into.wrapped))
         one, axis_row = int(report.left.measure[line]), int(report.left.line[line])
         shown = which if one < 0 else [one] * report.width
         numbers = {
@@ -214,7 +221,7 @@ def _heads(into: _Page) -> None:
             head, bold=span.kind.is_total or not span.is_measure, below=Rule.THIN,
             side=Side.MIDDLE if span.columns > 1 else Side.RIGHT,
         )  # fmt: skip
-        look = into.format(style, valign="bottom")
+        look = into.format(style, valign="bottom", **into.wrapped)
         row, column = into.top + span.row, left + span.column
         if span.columns > 1 or (span.rows > 1 and not into.large):
             last = row + (1 if into.large else span.rows) - 1
@@ -359,25 +366,6 @@ def _own_pattern(report: Report, measure: int, style: CellStyle) -> str:
         return _pattern(report, measure)
     sign = get_currency_symbol(style.number.currency or report.currency, locale=report.locale)
     return workbook_pattern(style.number, style.number.pattern or default_pattern(report.blocks[measure]), sign)
-
-
-def _widths(report: Report, sheet: Sheet) -> list[float]:
-    """Column widths in characters, judged by headings and up to 200 lines."""
-    step = max(1, report.height // 200)
-    sample = range(0, report.height, step)
-    heads = [list(map(len, sheet.corner()))] + [
-        [len(text) for text in sheet.row_head(line, repeat=True)] for line in sample
-    ]
-    left = [max(column) for column in zip(*heads, strict=True)]
-    cells = [6] * report.width
-    for line in list(sample)[-60:]:
-        for column in range(report.width):
-            cells[column] = max(cells[column], len(report.text(line, column)))
-    for span in sheet.column_heads():
-        each = -(-len(span.text) // max(1, span.columns))
-        for column in range(span.column, span.column + span.columns):
-            cells[column] = max(cells[column], each)
-    return [min(60, width + 2.5) for width in left + cells]
 
 
 def _sheet_name(name: str) -> str:

@@ -177,6 +177,10 @@ class Layout(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     alone: bool = False
     legend: bool = True
     """Whether the lines of words of highlights stand under the report."""
+    wrap: bool = False
+    """Whether long names and headings go on over several lines, rather than make their columns wide."""
+    frozen: bool = True
+    """Whether headings stay in place while the cells are scrolled, in the window and in workbooks."""
 
 
 class Width(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):

@@ -77,6 +77,8 @@ def layout_section(desk: Desk, body: CardBody, fold: Fold) -> None:
         body.choice("Between groups", ((True, "a gap"), (False, "nothing")), layout.gap, lambda value: lay("Change the gap between groups", gap=value))  # fmt: skip
     if len(fold.measures) == 1:
         body.choice("Its heading", ((False, "not shown"), (True, "shown")), layout.alone, lambda value: lay("Show the measure's heading", alone=value))  # fmt: skip
+    body.choice("Long names", ((False, "on one line"), (True, "over several lines")), layout.wrap, lambda value: lay("Wrap long names", wrap=value))  # fmt: skip
+    body.choice("Headings", ((True, "stay while scrolling"), (False, "scroll with the cells")), layout.frozen, lambda value: lay("Keep headings in place", frozen=value))  # fmt: skip
     if fold.look.highlights:
         body.choice("Legend", ((True, "under the report"), (False, "not shown")), layout.legend, lambda value: lay("Show the legend", legend=value))  # fmt: skip
 

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF
 
 from foldbasket.desktop.widgets import theme
@@ -25,10 +26,15 @@ PAD = 9
 LEFT, TOP = 22, 16
 NARROWEST, WIDEST = 58, 300
 EDGE = 3
+WRAPPING = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignLeft
 SAMPLE = 120
 MOST_KEPT = 20_000
 LONGEST = 8
 """So many of the longest texts of a column are measured, since signs are not of one width."""
+WRAPPED = 160
+"""Names and headings that may go on over several lines make no column wider than that."""
+MOST_WRAPPED = 20_000
+"""The names of a field of more members stay on one line each; to break them would take longer than a frame."""
 MOST_FITTED = 1_500
 """The columns of a wider report are as wide as their numbers ask; their headings are not measured one by one."""
 
@@ -124,7 +130,30 @@ class Geometry:
     def head_heights(self) -> list[float]:
         """One per head row; those of fields are a little higher than that of the measures."""
         places = self.report.top.places or (MEASURE,)
-        return [self.scaled(HEAD if place == MEASURE else HEAD + 4) for place in places]
+        plain = [self.scaled(HEAD if place == MEASURE else HEAD + 4) for place in places]
+        if not self.wraps or self.report.width > MOST_FITTED:
+            return plain
+        for span in self.sheet.column_heads():
+            small = span.is_measure and span.columns == 1
+            font = self.font(size=theme.SMALL) if small else self.font(QFont.Weight.DemiBold)
+            room = float(self.column_edges[span.column + span.columns] - self.column_edges[span.column])
+            more = self._lines_of(span.text, font, room - self.scaled(1.5 * PAD)) - 1
+            last = span.row + span.rows - 1
+            plain[last] = max(plain[last], self.scaled(HEAD) + more * QFontMetricsF(font).height())
+        return plain
+
+    @property
+    def wraps(self) -> bool:
+        """Whether long names go on over several lines."""
+        return self.report.look.layout.wrap
+
+    def _lines_of(self, text: str, font: QFont, room: float) -> int:
+        """How many lines a text takes in a room of a width."""
+        if self.text_width(text, font) <= room:
+            return 1
+        metrics = QFontMetricsF(font)
+        high = metrics.boundingRect(QRectF(0, 0, max(room, 1.0), 10_000), WRAPPING, text).height()
+        return max(1, round(high / metrics.lineSpacing()))
 
     @cached_property
     def head_height(self) -> float:
@@ -153,7 +182,8 @@ class Geometry:
             widest = max((bold.horizontalAdvance(text) for text in sorted(texts, key=len)[-12:]), default=0)
             field = self.report.left.places[place] if place < len(self.report.left.places) else MEASURE
             own = self._own_width(self.report.rows.heads[field].id) if field != MEASURE else 0.0
-            widths.append(own or min(self.scaled(WIDEST), max(self.scaled(72), widest + self.scaled(3 * PAD))))
+            most = self.scaled(WRAPPED if self.wraps else WIDEST)
+            widths.append(own or min(most, max(self.scaled(72), widest + self.scaled(3 * PAD))))
         return widths
 
     def _longest_members(self, place: int) -> list[str]:
@@ -196,7 +226,9 @@ class Geometry:
                     texts.add(report.written(measure, *divmod(int(spot), block.data.shape[1])))
             width = max((bold.horizontalAdvance(text) for text in texts), default=0)
             if report.top.has_measures:
-                width = max(width, small.horizontalAdvance(report.measures[measure].heading))
+                heading = report.measures[measure].heading
+                words = heading.split() if self.wraps else [heading]
+                width = max(width, max((small.horizontalAdvance(each) for each in words), default=0))
             if any(
                 each.measure == report.measures[measure].id and each.form.sign(0) for each in report.look.highlights
             ):
@@ -221,11 +253,11 @@ class Geometry:
             heavy = self.font(QFont.Weight.DemiBold)
             for span in self.sheet.column_heads():
                 if not span.is_measure or span.columns > 1:
-                    lack = (
-                        self.text_width(span.text, heavy)
-                        + self.scaled(2 * PAD)
-                        - widths[span.column : span.column + span.columns].sum()
-                    )
+                    said = self.text_width(span.text, heavy)
+                    if self.wraps:
+                        longest = max((self.text_width(each, heavy) for each in span.text.split()), default=0.0)
+                        said = max(longest, min(said, self.scaled(WRAPPED)))
+                    lack = said + self.scaled(2 * PAD) - widths[span.column : span.column + span.columns].sum()
                     if lack > 0:
                         widths[span.column : span.column + span.columns] += np.ceil(lack / span.columns)
         return np.concatenate([[0.0], np.cumsum(np.round(widths))])
@@ -233,9 +265,48 @@ class Geometry:
     @cached_property
     def line_tops(self) -> np.ndarray:
         """Top of each line and the bottom of the last, from the first line's; a gap sets groups apart."""
-        heights = np.full(self.report.height, self.row_height)
+        heights = self.line_heights.copy()
         heights[self.sheet.gaps] += self.scaled(GAP)
         return np.concatenate([[0.0], np.cumsum(heights)])
+
+    @cached_property
+    def line_heights(self) -> np.ndarray:
+        """How high each line is without the gap under it: that of the longest of its names where these may go on over several lines."""
+        heights = np.full(self.report.height, self.row_height)
+        left = self.report.left
+        if not self.wraps or self.sheet.indented:
+            return heights
+        bold = self.font(QFont.Weight.DemiBold)
+        step = QFontMetricsF(bold).lineSpacing()
+        for place, field in enumerate(left.places):
+            if field == MEASURE or left.axis.heads[field].domain.type is not FieldType.TEXT:
+                continue
+            codes = left.axis.codes[left.line, field]
+            used = np.unique(codes[codes >= 0])
+            if not 0 < len(used) <= MOST_WRAPPED:
+                continue
+            room, head = self.head_widths[place] - self.scaled(PAD) - EDGE, left.axis.heads[field]
+            outer = field < left.axis.depth - 1 and self.report.style.bold_groups
+            font = bold if outer else self.font()
+            more = np.zeros(head.domain.size + 2)
+            for code in used.tolist():
+                more[code] = self._lines_of(head.label(code, self.report.locale), font, room) - 1
+            named = (left.level > field) & ~(left.is_total & (left.level == field + 1))
+            # A group is said once, on its first line.
+            if field < left.axis.depth - 1 and not self.report.look.layout.repeat:
+                named[1:] &= (left.names[1:, : place + 1] != left.names[:-1, : place + 1]).any(axis=1)
+            heights[named] = np.maximum(heights[named], self.row_height + more[codes[named]] * step)
+        totals = np.flatnonzero(left.is_total)
+        for line in totals.tolist() if len(totals) <= MOST_WRAPPED and left.axis.depth else ():
+            place = left.caption_place(line)
+            room = sum(self._head_room(place)) - self.scaled(PAD) - EDGE
+            heights[line] = self.row_height + (self._lines_of(left.caption(line), bold, room) - 1) * step
+        return heights
+
+    def _head_room(self, place: int) -> list[float]:
+        """The widths of the head columns that a caption at a place may run on over: all that name no measures."""
+        places = self.report.left.places[place + 1 :]
+        return self.head_widths[place : place + 1 + (places.index(MEASURE) if MEASURE in places else len(places))]
 
     @cached_property
     def size(self) -> tuple[float, float]:

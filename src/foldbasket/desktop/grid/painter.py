@@ -117,7 +117,7 @@ class GridPainter:
         self, painter: QPainter, lines: range, columns: range, x: float, y: float, marked: Marked | None
     ) -> None:
         at, report, dressed = self.at, self.report, self.dressed
-        pad, height = at.scaled(PAD), at.row_height
+        pad, heights = at.scaled(PAD), at.line_heights[lines.start : lines.stop].tolist()
         codes, bars = dressed.codes(lines, columns).tolist(), dressed.bars(lines, columns)
         pens = [self._pen(style) for style in dressed.palette]
         lefts = (at.heads_width - x + at.column_edges[columns.start : columns.stop + 1]).tolist()
@@ -129,7 +129,8 @@ class GridPainter:
         hang, selection, pen = pens[0].hang if pens else 0.0, QColor(self.colours.selection), None
         text_of = report.text
         for at_line, line in enumerate(lines):
-            top, middle, own = tops[at_line], tops[at_line] + height / 2, codes[at_line]
+            height, own = heights[at_line], codes[at_line]
+            top, middle = tops[at_line], tops[at_line] + height / 2
             for at_column, column in enumerate(columns):
                 left, right = lefts[at_column], lefts[at_column + 1]
                 with_pen = pens[own[at_column]]
@@ -175,7 +176,8 @@ class GridPainter:
         top = at.head_height + float(at.line_tops[marked.row]) - y
         wide = float(at.column_edges[marked.column + 1] - at.column_edges[marked.column])
         painter.setPen(QPen(QColor(self.colours.rows), 2))
-        painter.drawRect(QRectF(left, top, wide, at.row_height).adjusted(1, 1, -1, -1))
+        high = float(at.line_heights[marked.row])
+        painter.drawRect(QRectF(left, top, wide, high).adjusted(1, 1, -1, -1))
 
     def _pen(self, style: CellStyle) -> Pen:
         """What a style is drawn with; made once for each style of the palette."""
@@ -221,7 +223,7 @@ class GridPainter:
             if line == 0 or of_line[line - 1] != of_line[line]:
                 draw_rule(painter, style.above, at.left + EDGE, right, top + 0.5, colour)
             if line + 1 == report.height or of_line[line + 1] != of_line[line]:
-                draw_rule(painter, style.below, at.left, right, top + at.row_height - 0.5, colour)
+                draw_rule(painter, style.below, at.left, right, top + float(at.line_heights[line]) - 0.5, colour)
 
     def _row_heads(self, painter: QPainter, lines: range, y: float) -> None:
         at, report = self.at, self.report
@@ -236,11 +238,9 @@ class GridPainter:
         pens: dict[tuple[int, bool], Pen] = {}  # styles of names are few, and live as long as the dressed report
         for line, kind, is_total in zip(lines, kinds, totals, strict=True):
             top = at.head_height + float(at.line_tops[line]) - y
-            style = self.dressed.head_style(line)
+            style, high = self.dressed.head_style(line), float(at.line_heights[line])
             if style.ground:
-                painter.fillRect(
-                    QRectF(at.left + EDGE, top, edges[-1] - at.left - EDGE, at.row_height), QColor(style.ground)
-                )
+                painter.fillRect(QRectF(at.left + EDGE, top, edges[-1] - at.left - EDGE, high), QColor(style.ground))
             caption = left.caption_place(line) if is_total and left.axis.depth else -1
             for place, text in enumerate(at.row_head(line, lines.start)):
                 if not text:
@@ -261,7 +261,7 @@ class GridPainter:
                         stop += 1
                 start, end = edges[min(place, len(edges) - 2)], edges[min(stop, len(edges) - 1)]
                 inset = at.indent_of(line)
-                area = QRectF(start + pad + inset, top, end - start - pad - EDGE - inset, at.row_height)
+                area = QRectF(start + pad + inset, top, end - start - pad - EDGE - inset, high)
                 is_folded = kind == Kind.CLOSED and field == int(left.level[line]) - 1
                 has_inner = not is_total and MEASURE != field < left.axis.depth - 1
                 if (is_folded or has_inner) and at.tabular:  # on paper nothing folds
@@ -269,7 +269,7 @@ class GridPainter:
                     self._mark_folding(painter, QPointF(area.left() + width + pad, area.center().y()), is_folded)
                 painter.setFont(pen.font)
                 painter.setPen(pen.ink)
-                painter.drawText(area, START, pen.fitted(text, area.width() + 2))
+                pen.draw_name(painter, area, text, wraps=high > at.row_height)
 
     def _strand(self, painter: QPainter, lines: range, kinds: list[int], y: float) -> None:
         """The stroke of the rows at their edge, in the ink of totals along the total over all; one stretch at a time."""
@@ -279,7 +279,7 @@ class GridPainter:
             is_grand = kinds[start] == Kind.GRAND
             if here < len(kinds) and (kinds[here] == Kind.GRAND) == is_grand:
                 continue
-            end = tops[here] if lines.start + here < self.report.height else tops[here - 1] + at.row_height
+            end = tops[here] if lines.start + here < self.report.height else tops[here - 1] + float(at.line_heights[-1])
             colour = QColor(self.dressed.inks.ink if is_grand else self.colours.rows)
             painter.fillRect(QRectF(at.left, tops[start], EDGE, end - tops[start]), colour)
             start = here
@@ -312,10 +312,7 @@ class GridPainter:
                 painter.setFont(at.font(size=theme.SMALL))
                 painter.setPen(QColor(colours.muted))
                 side = RIGHT if report.is_number(measure) else START
-                shown = painter.fontMetrics().elidedText(
-                    span.text, Qt.TextElideMode.ElideRight, int(area.width() - pad)
-                )
-                painter.drawText(area.adjusted(pad / 2, 0, -pad, 0), side, shown)
+                self._heading(painter, area.adjusted(pad / 2, 0, -pad, 0), side, span.text, pad / 2)
                 continue
             painter.setFont(at.font(BOLD))
             painter.setPen(QColor(colours.ink))
@@ -324,8 +321,7 @@ class GridPainter:
             alone = span.columns == 1 and (measure < 0 or report.is_number(measure))
             inner = seen.adjusted(pad / 2, 0, -pad, -4)
             inner.setTop(tops[span.row + span.rows - 1])  # over several rows it stands on the last
-            shown = painter.fontMetrics().elidedText(span.text, Qt.TextElideMode.ElideRight, int(inner.width()) + 2)
-            painter.drawText(inner, RIGHT if alone else CENTRE, shown)
+            shown = self._heading(painter, inner, RIGHT if alone else CENTRE, span.text, 2)
             folding = self._folding_of(span)
             if folding is not None and at.tabular:  # on paper nothing folds
                 said = painter.fontMetrics().horizontalAdvance(shown)
@@ -342,6 +338,17 @@ class GridPainter:
                 continue
             colour = QColor(colours.ink) if span.kind == Kind.GRAND else self.colours.strand("columns")
             theme.draw_stroke(painter, "columns", QPointF(left + 1, base), QPointF(right - 1, base), colour)
+
+    def _heading(self, painter: QPainter, room: QRectF, side: Qt.AlignmentFlag, text: str, over: float) -> str:
+        """Draws a heading of columns, over several lines where it may, else shortened where it is wider than its room and so much over;
+        tells what was drawn."""
+        metrics = painter.fontMetrics()
+        if self.at.wraps and metrics.horizontalAdvance(text) > room.width() + over:
+            painter.drawText(room, side | Qt.TextFlag.TextWordWrap, text)
+            return text
+        shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, int(room.width() + over))
+        painter.drawText(room, side, shown)
+        return shown
 
     def _folding_of(self, span: Span) -> bool | None:
         """Whether a heading over columns is that of a member folded up (True) or of one that can be (False); None for all others."""

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen
 
 from foldbasket.desktop.grid.figures import figures_of
 from foldbasket.folding.dress.dressed import CellStyle
 from foldbasket.spec.look import Rule
+
+NAME = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 
 
 class Pen:
@@ -27,6 +29,13 @@ class Pen:
         if self.figures.fits(text, width):
             return text
         return self.metrics.elidedText(text, Qt.TextElideMode.ElideRight, width)
+
+    def draw_name(self, painter: QPainter, area: QRectF, text: str, *, wraps: bool) -> None:
+        """Draws a name from the left, over several lines where it `wraps`, else shortened where it is too wide."""
+        if wraps and not self.figures.fits(text, area.width()):
+            painter.drawText(area, NAME | Qt.TextFlag.TextWordWrap, text)
+        else:
+            painter.drawText(area, NAME, self.fitted(text, area.width() + 2))
 
 
 def draw_rule(painter: QPainter, rule: Rule, left: float, right: float, at: float, colour: QColor) -> None:

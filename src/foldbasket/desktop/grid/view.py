@@ -11,8 +11,9 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.grid import edges
 from foldbasket.desktop.grid.copying import copy_cells, put_on_clipboard
-from foldbasket.desktop.grid.geometry import TOP, Geometry
+from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.grid.painter import GridPainter, Marked
+from foldbasket.desktop.grid.seen import View
 from foldbasket.desktop.grid.tips import tip_of
 from foldbasket.desktop.grid.widths import Held, edge_at, fit, set_width
 from foldbasket.desktop.sentence.word import dropped_field, dropped_word
@@ -105,17 +106,20 @@ class GridView(QAbstractScrollArea):
     def paintEvent(self, event: Any) -> None:
         painter = QPainter(self.viewport())
         size = self.viewport().size()
-        if self.geometry_of is not None and self.report is not None and self.report.height:
-            x, y = self.horizontalScrollBar().value(), self.verticalScrollBar().value()
-            GridPainter(self.geometry_of).paint(painter, size.width(), size.height(), x, y, self.marked)
+        seen = self._seen
+        if seen is not None and self.report is not None and self.report.height:
+            painter.save()
+            painter.translate(-seen.drift, 0)
+            GridPainter(seen.at).paint(painter, size.width() + seen.drift, size.height(), seen.x, seen.y, self.marked)
+            painter.restore()
             if not self.report.measures:
                 edges.say(painter, self.viewport().rect(), NO_MEASURE, top=True)
         else:
             painter.fillRect(self.viewport().rect(), QColor(theme.palette().paper))
             edges.absence(painter, self.viewport().rect(), self.desk, self.report, self.edges())
-        if self._held is not None:
+        if self._held is not None and seen is not None:
             painter.setPen(QColor(theme.palette().rows))
-            x = int(self._held.left + self._held.now)
+            x = int(self._held.left + self._held.now - seen.drift)
             painter.drawLine(x, 0, x, size.height())
         if self._lit:
             edges.light(painter, self.edges(), self._lit)
@@ -150,25 +154,31 @@ class GridView(QAbstractScrollArea):
         elif word is not None:
             self.desk.words.move(word, strand)
 
+    @property
+    def _seen(self) -> View | None:
+        """What of the report is in view."""
+        at, size = self.geometry_of, self.viewport().size()
+        if at is None:
+            return None
+        x, y = self.horizontalScrollBar().value(), self.verticalScrollBar().value()
+        return View(at, size.width(), size.height(), x, y)
+
+    def _margin_at(self, point: QPointF) -> tuple[Margin, int | None, int] | None:
+        seen = self._seen
+        return seen.margin_at(point) if seen is not None else None
+
     # --- selecting ----------------------------------------------------------
 
     def cell_at(self, point: QPointF) -> tuple[int, int] | None:
         """Row and column of the cell under a point of the viewport, or None."""
-        at = self.geometry_of
-        if at is None or point.x() < at.heads_width or point.y() < at.head_height:
-            return None
-        x = point.x() - at.heads_width + self.horizontalScrollBar().value()
-        y = point.y() - at.head_height + self.verticalScrollBar().value()
-        columns, lines = at.columns_within(x, x + 0.5), at.lines_within(y, y + 0.5)
-        return (lines[0], columns[0]) if len(columns) and len(lines) and x < at.size[0] and y < at.size[1] else None
+        seen = self._seen
+        return seen.cell_at(point) if seen is not None else None
 
     def cell_area(self, row: int, column: int) -> QRectF:
         """Where a cell stands in the viewport."""
-        at = self.geometry_of
-        assert at is not None
-        left = at.heads_width + float(at.column_edges[column]) - self.horizontalScrollBar().value()
-        top = at.head_height + float(at.line_tops[row]) - self.verticalScrollBar().value()
-        return QRectF(left, top, float(at.column_edges[column + 1] - at.column_edges[column]), at.row_height)
+        seen = self._seen
+        assert seen is not None
+        return seen.area_of(row, column)
 
     def heading_at(self, point: QPointF) -> str | None:
         """The id of the word whose heading or members lie under a point, or None."""
@@ -185,36 +195,6 @@ class GridView(QAbstractScrollArea):
         """The member whose name stands under a point of the margins, or None."""
         under = self._margin_at(point)
         return seen_at(under[0], under[1], under[2]) if under is not None and under[1] is not None else None
-
-    def _margin_at(self, point: QPointF) -> tuple[Margin, int | None, int] | None:
-        """The margin under a point, which of its rows or columns (None on a field's own heading), and the place there."""
-        at, report = self.geometry_of, self.report
-        if at is None or report is None:
-            return None
-        if point.x() < at.heads_width:
-            row = self._row_at(point) if point.y() >= at.head_height else None
-            margin, edge = report.left, at.left
-            along, sizes = point.x(), at.head_widths
-        elif point.y() < at.head_height:
-            x = point.x() - at.heads_width + self.horizontalScrollBar().value()
-            columns = at.columns_within(x, x + 0.5)
-            margin, row, edge = report.top, columns[0] if len(columns) else None, at.scaled(TOP)
-            along, sizes = point.y(), at.head_heights
-        else:
-            return None
-        for place, size in enumerate(sizes[: len(margin.places)]):
-            if edge <= along < edge + size:
-                in_one = margin is report.left and at.sheet.indented
-                return margin, row, max(0, int(margin.level[row]) - 1) if in_one and row is not None else place
-            edge += size
-        return None
-
-    def _row_at(self, point: QPointF) -> int | None:
-        at = self.geometry_of
-        assert at is not None
-        y = point.y() - at.head_height + self.verticalScrollBar().value()
-        lines = at.lines_within(y, y + 0.5)
-        return lines[0] if len(lines) and 0 <= y < at.size[1] else None
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -238,7 +218,8 @@ class GridView(QAbstractScrollArea):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         if self._held is not None:
-            self._held.now = event.position().x() - self._held.left
+            drift = self._seen.drift if self._seen is not None else 0.0
+            self._held.now = event.position().x() + drift - self._held.left
             self.viewport().update()
             return
         if self._edge_at(event.position()) is not None:
@@ -257,8 +238,8 @@ class GridView(QAbstractScrollArea):
             set_width(self.desk, held, self.zoom)
 
     def _edge_at(self, point: QPointF) -> Held | None:
-        at = self.geometry_of
-        return edge_at(at, point, self.horizontalScrollBar().value()) if at is not None else None
+        seen = self._seen
+        return edge_at(seen.at, seen.on_report(point), seen.x) if seen is not None else None
 
     def mark(self, marked: Marked | None) -> None:
         """Selects a block of cells."""
@@ -341,23 +322,11 @@ class GridView(QAbstractScrollArea):
     def show_cell(self, row: int, column: int) -> None:
         """Marks a cell and brings it into view."""
         self._mark_to(row, column, extend=False)
-        at = self.geometry_of
-        assert at is not None
-        across, down = self.horizontalScrollBar(), self.verticalScrollBar()
-        left, right = float(at.column_edges[column]), float(at.column_edges[column + 1])
-        room = self.viewport().width() - at.heads_width
-        across.setValue(
-            int(left)
-            if left < across.value()
-            else int(right - room) + 1
-            if right > across.value() + room
-            else across.value()
-        )
-        top = float(at.line_tops[row])
-        room = self.viewport().height() - at.head_height - at.row_height
-        down.setValue(
-            int(top) if top < down.value() else int(top - room) + 1 if top > down.value() + room else down.value()
-        )
+        seen = self._seen
+        assert seen is not None
+        across, down = seen.bringing(row, column)
+        self.horizontalScrollBar().setValue(across)
+        self.verticalScrollBar().setValue(down)
 
     def copy(self) -> None:
         """Copies the selected cells, or the whole report, as text with tabs and as an HTML table."""

@@ -26,7 +26,7 @@ class Held:
     now: float
 
 
-def edge_at(at: Geometry, point: QPointF, scrolled: int) -> Held | None:
+def edge_at(at: Geometry, point: QPointF, scrolled: float) -> Held | None:
     """The edge of a column under a point of the headings; None where there is none."""
     if not 0 <= point.y() < at.head_height:
         return None
