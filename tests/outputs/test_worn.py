@@ -12,7 +12,7 @@ import pypdf
 import pytest
 from lxml import etree
 from lxml import html as lxml_html
-from odf import opendocument
+from odf import grammar, opendocument
 from odf import table as odf_table
 from odf.text import P
 from tests.folding.build import measure, placed, source, table
@@ -188,9 +188,7 @@ def test_an_opendocument_sheet_has_every_value_text_and_style(report, tmp_path):
     styles = {
         each.getAttribute("name"): each for each in file.automaticstyles.childNodes if each.tagName == "style:style"
     }
-    formats = {
-        each.getAttribute("name") for each in file.automaticstyles.childNodes if each.tagName.startswith("number:")
-    }
+    formats = {each.getAttribute("name") for each in file.styles.childNodes if each.tagName.startswith("number:")}
     rows = file.spreadsheet.getElementsByType(odf_table.TableRow)
     sheet = Sheet(report)
     for row, column, style, text in cells(report):
@@ -215,6 +213,40 @@ def test_an_opendocument_sheet_has_every_value_text_and_style(report, tmp_path):
         assert parts.getinfo("mimetype").compress_type == zipfile.ZIP_STORED
         listed = {each.get("{urn:oasis:names:tc:opendocument:xmlns:manifest:1.0}full-path") for each in etree.fromstring(parts.read("META-INF/manifest.xml"))}  # fmt: skip
         assert {name for name in parts.namelist() if not name.startswith(("META-INF", "mimetype"))} <= listed
+
+
+def test_the_parts_of_an_opendocument_sheet_hold_to_its_grammar_and_refer_to_styles_that_are_there(report, tmp_path):
+    """OpenDocument's schema as odfpy's tables have it: which element stands within which, with which attributes; and what is referred to."""
+    save_report(report, tmp_path / "r.ods")
+    with zipfile.ZipFile(tmp_path / "r.ods") as parts:
+        trees = [etree.fromstring(parts.read(name)) for name in ("content.xml", "styles.xml", "meta.xml")]
+    known, seen = {}, 0
+    for element in (each for tree in trees for each in tree.iter()):
+        name = split(element.tag)
+        children = grammar.allowed_children.get(name, ())
+        assert children is None or {split(each.tag) for each in element} <= set(children), element.tag
+        attributes = grammar.allowed_attributes.get(name)
+        own = {split(key) for key, _ in element.items()}
+        assert attributes is None or own <= set(attributes), element.tag
+        assert own >= set(grammar.required_attributes.get(name, ())), element.tag
+        if name not in grammar.allows_text:
+            assert not (element.text or "").strip(), element.tag
+        if (STYLE_NS, "name") in own:
+            known.setdefault(element.get(f"{{{STYLE_NS}}}name"), element)
+        seen += 1
+    assert seen > 100
+    for element in trees[0].iter():
+        for key, value in element.items():
+            if key.rpartition("}")[2] in ("style-name", "data-style-name", "apply-style-name"):
+                assert value in known, (element.tag, value)
+
+
+def split(name):
+    space, _, local = name[1:].partition("}")
+    return (space, local)
+
+
+STYLE_NS = "urn:oasis:names:tc:opendocument:xmlns:style:1.0"
 
 
 def test_markdown_says_every_cell_and_nothing_in_it_is_taken_for_markup(report, tmp_path):

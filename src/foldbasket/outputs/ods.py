@@ -136,7 +136,8 @@ def _one(file: Any, name: str, section: str, style: NumberStyle, currency: str, 
         said = affix.replace("¤¤", currency).replace("¤", currency).replace("'", "")
         if said:
             made.addElement(Text(text=said))
-    file.automaticstyles.addElement(made)
+    # The library writes only those automatic styles that content names, and the format of negatives is named by another.
+    file.styles.addElement(made)
     return made
 
 
