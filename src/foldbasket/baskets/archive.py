@@ -9,10 +9,9 @@ import zipfile
 from collections.abc import Mapping
 from pathlib import Path
 
-import pyarrow.parquet as pq
-
 from foldbasket.baskets.basket import Basket
 from foldbasket.errors import BasketError
+from foldbasket.later import pq
 from foldbasket.tables.reading.parquet import write_parquet
 from foldbasket.tables.table import Table
 

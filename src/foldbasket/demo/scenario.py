@@ -7,7 +7,6 @@ from typing import Literal
 
 import pyarrow as pa
 import pyarrow.csv as pc
-import pyarrow.parquet as pq
 
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.files import save_basket
@@ -18,6 +17,7 @@ from foldbasket.folding.compare.running import Running
 from foldbasket.folding.compare.shares import ShareOf
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.layout.pickings.ends import Top
+from foldbasket.later import pq
 from foldbasket.links.link import Link
 from foldbasket.spec.field import FieldRef, Shared
 from foldbasket.spec.fold import Fold, Measure, Placed

@@ -6,9 +6,8 @@ from collections.abc import Sequence
 from functools import lru_cache
 from typing import NamedTuple, TypeVar
 
-from sqlglot import exp
-
 from foldbasket.formulas.values import Kind, Vec
+from foldbasket.later import exp
 from foldbasket.registry import Kinds
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import NoSqlError, Sql, applied
@@ -35,12 +34,12 @@ class Misfit(Exception):  # noqa: N818 - told as a FormulaError once its place i
 class Function:
     """Base of all. One class each: to add one, add a class and it is parsed, checked, completed and explained.
 
-    `nodes` are the parser's nodes it stands for, none for one that the parser knows only as some name; `takes` the kinds of its arguments, the last one repeated for any further;
+    `nodes` are the names of the parser's nodes it stands for, none for one that the parser knows only as some name; `takes` the kinds of its arguments, the last one repeated for any further;
     `gives` the kind of its result where that does not depend on them.
     """
 
     name: str
-    nodes: tuple[type[exp.Expression], ...] = ()
+    nodes: tuple[str, ...] = ()
     takes: tuple[frozenset[Kind], ...] = ()
     gives: Kind | None = None
     least = 1
@@ -94,7 +93,7 @@ class Operator(Function):
 
     def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
         one, two = given
-        return applied(self.nodes[0], one.sql, two.sql)
+        return applied(getattr(exp, self.nodes[0]), one.sql, two.sql)
 
 
 def listed(kinds: frozenset[Kind]) -> str:
@@ -131,11 +130,11 @@ def function_of(node: exp.Expression) -> Function | None:
 
 def function_at(kind: type[exp.Expression]) -> Function | None:
     """The function that a kind of the parser's nodes stands for."""
-    return _by_node(FUNCTIONS.version).get(kind)
+    return _by_node(FUNCTIONS.version).get(kind.__name__)
 
 
 @lru_cache(maxsize=2)
-def _by_node(version: int) -> dict[type[exp.Expression], Function]:
+def _by_node(version: int) -> dict[str, Function]:
     return {node: function for function in FUNCTIONS for node in function.nodes}
 
 

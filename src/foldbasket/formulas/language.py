@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from sqlglot import exp
-
 from foldbasket.formulas.function import FUNCTIONS, Function, function_at
+from foldbasket.later import exp
 
 LONGEST = 20_000
 
@@ -15,19 +14,19 @@ DEEPEST = 30
 MOST_PARTS = 2_000
 
 
-AGGREGATES: dict[type[exp.Expression], str] = {
-    exp.Sum: "sum",
-    exp.Avg: "average",
-    exp.Min: "smallest",
-    exp.Max: "largest",
-    exp.Count: "count values",
-    exp.Median: "median",
-    exp.Stddev: "standard deviation",
-    exp.StddevSamp: "standard deviation",
-    exp.StddevPop: "standard deviation of all",
-    exp.Variance: "variance",
-    exp.VariancePop: "variance of all",
-    exp.PercentileCont: "percentile",
+AGGREGATES: dict[str, str] = {
+    "Sum": "sum",
+    "Avg": "average",
+    "Min": "smallest",
+    "Max": "largest",
+    "Count": "count values",
+    "Median": "median",
+    "Stddev": "standard deviation",
+    "StddevSamp": "standard deviation",
+    "StddevPop": "standard deviation of all",
+    "Variance": "variance",
+    "VariancePop": "variance of all",
+    "PercentileCont": "percentile",
 }
 
 
@@ -36,27 +35,27 @@ FEWER = {"count values": "count different", "sum": "sum different", "average": "
 """What DISTINCT makes of an aggregate, where it can stand; the smallest and the largest are the same with it."""
 
 
-ACCOUNTED: dict[type[exp.Expression], frozenset[str]] = {
+ACCOUNTED: dict[str, frozenset[str]] = {
     **{kind: frozenset({"this"}) for kind in AGGREGATES},
-    exp.Count: frozenset({"this", "big_int"}),  # how wide the count is held is no part of the language
-    exp.Paren: frozenset({"this"}),
-    exp.Literal: frozenset({"this", "is_string"}),
-    exp.Boolean: frozenset({"this"}),
-    exp.Null: frozenset(),
-    exp.Interval: frozenset({"this", "unit"}),
-    exp.Column: frozenset({"this", "table"}),
-    exp.Identifier: frozenset({"this", "quoted"}),
-    exp.Star: frozenset(),
-    exp.Var: frozenset({"this"}),
-    exp.Filter: frozenset({"this", "expression"}),
-    exp.Where: frozenset({"this"}),
-    exp.Distinct: frozenset({"expressions"}),
-    exp.WithinGroup: frozenset({"this", "expression"}),
-    exp.Order: frozenset({"expressions"}),
-    exp.Ordered: frozenset({"this", "desc", "nulls_first"}),  # blanks are left out, so their place means nothing
-    exp.If: frozenset({"this", "true"}),
-    exp.DataType: frozenset({"this", "expressions"}),
-    exp.DataTypeParam: frozenset({"this"}),
+    "Count": frozenset({"this", "big_int"}),  # how wide the count is held is no part of the language
+    "Paren": frozenset({"this"}),
+    "Literal": frozenset({"this", "is_string"}),
+    "Boolean": frozenset({"this"}),
+    "Null": frozenset(),
+    "Interval": frozenset({"this", "unit"}),
+    "Column": frozenset({"this", "table"}),
+    "Identifier": frozenset({"this", "quoted"}),
+    "Star": frozenset(),
+    "Var": frozenset({"this"}),
+    "Filter": frozenset({"this", "expression"}),
+    "Where": frozenset({"this"}),
+    "Distinct": frozenset({"expressions"}),
+    "WithinGroup": frozenset({"this", "expression"}),
+    "Order": frozenset({"expressions"}),
+    "Ordered": frozenset({"this", "desc", "nulls_first"}),  # blanks are left out, so their place means nothing
+    "If": frozenset({"this", "true"}),
+    "DataType": frozenset({"this", "expressions"}),
+    "DataTypeParam": frozenset({"this"}),
 }
 """The arguments that are read of each of the parser's nodes which are no functions of their own. Whatever else a node carries is
 refused by name, so that nothing which the parser understands is passed over in silence."""
@@ -85,7 +84,7 @@ KEYWORDS = ("AND", "OR", "NOT", "IN", "BETWEEN", "LIKE", "IS", "NULL", "CASE", "
 def accounted(kind: type[exp.Expression]) -> frozenset[str] | None:
     """The arguments that are read of a kind of the parser's nodes; None where the language does not have it."""
     function = function_at(kind)
-    return function.reads if function is not None else ACCOUNTED.get(kind)
+    return function.reads if function is not None else ACCOUNTED.get(kind.__name__)
 
 
 def named(kind: type[exp.Expression]) -> Function:

@@ -11,9 +11,6 @@ from decimal import Decimal, InvalidOperation
 from functools import lru_cache
 from typing import Any
 
-import sqlglot
-from sqlglot import exp
-
 from foldbasket.errors import FormulaError
 from foldbasket.formulas.function import Function, function_of
 from foldbasket.formulas.functions.calendar import UNITS
@@ -27,6 +24,7 @@ from foldbasket.formulas.language import (
 from foldbasket.formulas.scanning import check_called, scan, told
 from foldbasket.formulas.tree import Aggregated, Apply, Constant, Name, Node
 from foldbasket.formulas.values import RANGE, Span, Vec, constant, nothing, number_type
+from foldbasket.later import exp, sqlglot
 from foldbasket.tables.types import MAX_SCALE, FieldType, parse_canonical
 from foldbasket.typed import near
 
@@ -118,7 +116,7 @@ class _Reader:
                     raise self.refuse(
                         "a name has at most a table before it.", node, 'Write it like Orders."Order date".'
                     )
-                if type(node) in AGGREGATES:
+                if type(node).__name__ in AGGREGATES:
                     raise self.refuse(f"{self.word(node)} takes one field or expression.", node)
                 word = key.strip("_").replace("_", " ").upper()
                 raise self.refuse(
@@ -142,7 +140,7 @@ class _Reader:
             return self.name(node)
         if isinstance(node, exp.Cast) and isinstance(node.this, exp.Literal) and node.this.is_string:
             return self.cast_literal(node, start, stop)
-        if isinstance(node, exp.Filter | exp.WithinGroup) or type(node) in AGGREGATES:
+        if isinstance(node, exp.Filter | exp.WithinGroup) or type(node).__name__ in AGGREGATES:
             return self.aggregated(node, start, stop)
         function = function_of(node)
         if function is None:
@@ -234,12 +232,12 @@ class _Reader:
             self.account(node.expression)
             where = self.read(node.expression.this)
             node = node.this
-            if not (isinstance(node, exp.WithinGroup) or type(node) in AGGREGATES):
+            if not (isinstance(node, exp.WithinGroup) or type(node).__name__ in AGGREGATES):
                 raise self.refuse("FILTER and WITHIN GROUP go with an aggregate, such as SUM.", node)
             self.account(node)
         if isinstance(node, exp.WithinGroup):
             return self.within_group(node, where, start, stop)
-        name = AGGREGATES[type(node)]
+        name = AGGREGATES[type(node).__name__]
         if isinstance(node, exp.PercentileCont):
             raise self.refuse("FILTER and WITHIN GROUP go with an aggregate, such as SUM.", node)
         argument = node.this

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 
-from sqlglot import exp
-
 from foldbasket.formulas.checking import Checked
 from foldbasket.formulas.function import Said
 from foldbasket.formulas.functions.calendar import CurrentDate
 from foldbasket.formulas.functions.casting import TYPES, Cast
 from foldbasket.formulas.tree import Apply, Constant, Name, Node
 from foldbasket.formulas.values import Kind, Vec
+from foldbasket.later import exp
 from foldbasket.spec.field import FieldRef
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import NoSqlError, Sql, text

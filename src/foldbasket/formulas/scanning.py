@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import re
 
-import sqlglot
-
 from foldbasket.errors import FormulaError
 from foldbasket.formulas.language import (
     DEEPEST,
@@ -15,6 +13,7 @@ from foldbasket.formulas.language import (
     SYNONYMS,
     function_names,
 )
+from foldbasket.later import sqlglot
 from foldbasket.typed import near
 
 

@@ -6,7 +6,6 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from xlsxwriter.utility import xl_range
 
 from foldbasket.folding.dress.conditions.others import Always
 from foldbasket.folding.dress.conditions.thresholds import Above, AtLeast, AtMost, Below, Equal, InRange
@@ -14,6 +13,7 @@ from foldbasket.folding.dress.forms.graded import Bar
 from foldbasket.folding.dress.forms.marks import Ground, Ink, Weight
 from foldbasket.folding.dress.judged import parsed
 from foldbasket.folding.report.report import Report
+from foldbasket.later import xlsxwriting
 from foldbasket.spec.look import Highlight, Scope
 from foldbasket.styling.styles import Inks
 from foldbasket.tables.types import FieldType
@@ -67,7 +67,7 @@ def conditional(
     ranges = _ranges(report, measure, *corner)
     if not ranges:
         return
-    multi = " ".join(xl_range(*each) for each in ranges)
+    multi = " ".join(xlsxwriting.xl_range(*each) for each in ranges)
     form, when = highlight.form, highlight.when
     if isinstance(form, Bar):
         how: dict[str, Any] = {

@@ -11,12 +11,12 @@ from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
-from xlsxwriter.utility import xl_range
 
 from foldbasket.folding.lines.axis import Axis, Kind
 from foldbasket.folding.report.margins import Margin
 from foldbasket.folding.report.report import Report
 from foldbasket.folding.states.aggregates.aggregate import Block
+from foldbasket.later import xlsxwriting
 from foldbasket.tables.types import FieldType
 
 Lines = npt.NDArray[np.int64]
@@ -46,12 +46,16 @@ class LiveSums:
         if down is not None and self._adds(0, measure, line)[across]:
             parts = self._places(0, line, measure)
             if len(parts) <= MOST_PARTS:
-                return _sum(xl_range(top + start, left + column, top + stop, left + column) for start, stop in parts)
+                return _sum(
+                    xlsxwriting.xl_range(top + start, left + column, top + stop, left + column) for start, stop in parts
+                )
         right = self._across.get(across)
         if right is not None and self._adds(1, measure, across)[line]:
             parts = self._places(1, across, measure)
             if len(parts) <= MOST_PARTS:
-                return _sum(xl_range(top + row, left + start, top + row, left + stop) for start, stop in parts)
+                return _sum(
+                    xlsxwriting.xl_range(top + row, left + start, top + row, left + stop) for start, stop in parts
+                )
         return None
 
     @cached_property

@@ -15,7 +15,6 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
-import xlsxwriter
 
 from foldbasket.errors import OutputError
 from foldbasket.folding.dress.dressed import CellStyle, Dressed
@@ -23,6 +22,7 @@ from foldbasket.folding.lines.axis import Kind
 from foldbasket.folding.report.margins import MEASURE
 from foldbasket.folding.report.report import Report, default_pattern
 from foldbasket.folding.states.aggregates.aggregate import Block
+from foldbasket.later import xlsxwriter
 from foldbasket.outputs.conditional import conditional, live_highlights
 from foldbasket.outputs.formats import Output, entered
 from foldbasket.outputs.live import LiveSums

@@ -6,8 +6,7 @@ import datetime
 from decimal import Decimal
 from typing import Any
 
-from sqlglot import exp
-
+from foldbasket.later import exp
 from foldbasket.sql.pieces import NoSqlError, Sql, applied, called, chosen, either, is_null, joined, number, piece, text
 from foldbasket.styling.dates import EPOCH
 from foldbasket.tables.types import FieldType

@@ -5,13 +5,16 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
-
-from sqlglot import exp
+from typing import TYPE_CHECKING
 
 from foldbasket.errors import FoldError
+from foldbasket.later import exp
 from foldbasket.tables.types import FieldType
 
-Sql = exp.Expr
+if TYPE_CHECKING:
+    Sql = exp.Expr
+else:
+    Sql = object  # it is loaded when something is said in it
 
 
 class NoSqlError(FoldError):

@@ -9,7 +9,6 @@ from typing import Annotated, ClassVar
 import msgspec
 import numpy as np
 import numpy.typing as npt
-from sqlglot import exp
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.compare.along import Along
@@ -18,6 +17,7 @@ from foldbasket.folding.compare.figures import Figures
 from foldbasket.folding.compare.sides import Side, Targets, is_period
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import Choice, entered, set_by
+from foldbasket.later import exp
 from foldbasket.spec.comparison import Comparison, ComparisonStruct, Words
 from foldbasket.spec.fold import Fold, Placed
 from foldbasket.sql import pieces

@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from sqlglot import exp
-
 from foldbasket.folding.compare.sides import Time
 from foldbasket.folding.members.parts.part import Part
+from foldbasket.later import exp
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import NoSqlError, Sql, applied, both, chosen, column, is_known, is_null, number
 

@@ -6,13 +6,13 @@ from collections.abc import Sequence
 from typing import ClassVar
 
 import numpy as np
-from sqlglot import exp
 
 from foldbasket.folding.compare.along import Among
 from foldbasket.folding.compare.cells import Cells, laid, upright
 from foldbasket.folding.compare.figures import Figures
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import entered
+from foldbasket.later import exp
 from foldbasket.spec.comparison import Comparison
 from foldbasket.sql.pieces import Sql, chosen, is_known
 from foldbasket.styling.words import plural

@@ -7,7 +7,6 @@ from dataclasses import replace
 from typing import Annotated, ClassVar
 
 import numpy as np
-from sqlglot import exp
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.compare.along import AlongTime
@@ -16,6 +15,7 @@ from foldbasket.folding.compare.figures import Figures
 from foldbasket.folding.compare.sides import Targets
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import entered, set_by
+from foldbasket.later import exp
 from foldbasket.spec.comparison import Comparison
 from foldbasket.sql import pieces
 from foldbasket.tables.types import FieldType

@@ -6,12 +6,12 @@ from collections.abc import Sequence
 from typing import ClassVar
 
 import numpy as np
-from sqlglot import exp
 
 from foldbasket.folding.compare.cells import Cells, quotient, taken
 from foldbasket.folding.compare.figures import Figures
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import Choice, entered
+from foldbasket.later import exp
 from foldbasket.spec.comparison import Comparison, ComparisonStruct
 from foldbasket.sql import pieces
 from foldbasket.tables.types import FieldType

@@ -8,13 +8,13 @@ from typing import Annotated, ClassVar
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
-from sqlglot import exp
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.filters.asked import Says
 from foldbasket.folding.filters.onefield import Mask, RecordFilter
 from foldbasket.folding.members.domain import Domain
 from foldbasket.kinds import Choice, entered, set_by
+from foldbasket.later import exp
 from foldbasket.sql.pieces import NoSqlError, Sql, applied, both, is_known, negated, number, text
 from foldbasket.tables.types import FieldType
 

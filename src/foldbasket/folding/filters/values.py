@@ -9,13 +9,13 @@ from typing import ClassVar, Literal
 
 import numpy as np
 import numpy.typing as npt
-from sqlglot import exp
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.filters.asked import Says
 from foldbasket.folding.filters.onefield import Mask, RecordFilter
 from foldbasket.folding.members.domain import Domain
 from foldbasket.kinds import entered
+from foldbasket.later import exp
 from foldbasket.spec.field import FieldRef
 from foldbasket.sql.pieces import Sql, applied, both
 from foldbasket.tables.column import NumberColumn
@@ -23,7 +23,7 @@ from foldbasket.tables.types import FieldType, parse_canonical
 
 Sign = Literal["=", "≠", "<", "≤", ">", "≥"]
 SIGNS: tuple[Sign, ...] = ("=", "≠", "<", "≤", ">", "≥")
-IN_SQL = {"=": exp.EQ, "≠": exp.NEQ, "<": exp.LT, "≤": exp.LTE, ">": exp.GT, "≥": exp.GTE}
+IN_SQL = {"=": "EQ", "≠": "NEQ", "<": "LT", "≤": "LTE", ">": "GT", "≥": "GTE"}
 
 
 @entered
@@ -63,7 +63,9 @@ class Compare(RecordFilter, frozen=True, tag="compare"):
     def in_sql(self, say: Says) -> Sql:
         field = say.member(self.field, self.way)
         ordered = say.dialect.ordered if field.type is FieldType.TEXT else lambda said: said
-        return applied(IN_SQL[self.sign], ordered(field.said), ordered(say.literal(self.field, self.way, self.value)))
+        return applied(
+            getattr(exp, IN_SQL[self.sign]), ordered(field.said), ordered(say.literal(self.field, self.way, self.value))
+        )
 
     def condition(self, label: Callable[[str], str]) -> str:
         return f"{self.sign} {label(self.value)}" if self.value else "any value"

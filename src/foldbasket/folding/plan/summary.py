@@ -11,7 +11,6 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 import msgspec
-from sqlglot import exp
 
 from foldbasket.errors import FormulaError
 from foldbasket.folding.filters.about import Compute, on_table
@@ -20,6 +19,7 @@ from foldbasket.formulas.checking import Checked, checked, schema_of
 from foldbasket.formulas.function import function_at
 from foldbasket.formulas.tree import Aggregated, Apply, Constant, Name, Node, names_in, valued_names
 from foldbasket.formulas.values import KIND_OF, Kind, constant, nothing
+from foldbasket.later import exp
 from foldbasket.links.source import Source
 from foldbasket.sentence.phrases import headings_of, measure_heading
 from foldbasket.spec.field import FieldRef

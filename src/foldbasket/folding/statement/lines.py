@@ -6,11 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import product
 
-from sqlglot import exp
-
 from foldbasket.folding.compare.figures import Axis, Key
 from foldbasket.folding.compare.sides import time_of
 from foldbasket.folding.statement.records import Names, Records
+from foldbasket.later import exp
 from foldbasket.sentence.phrases import placed_heading
 from foldbasket.spec.fold import Fold, Placed, Where
 from foldbasket.sql.dialects import Dialect

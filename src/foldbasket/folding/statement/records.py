@@ -7,8 +7,6 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 
-from sqlglot import exp
-
 from foldbasket.errors import FoldError
 from foldbasket.folding.filters.asked import Asked
 from foldbasket.folding.members.domain import Domain, domain_of
@@ -16,6 +14,7 @@ from foldbasket.formulas.checking import Checked, checked, schema_of
 from foldbasket.formulas.function import Said
 from foldbasket.formulas.saying import said_in_sql
 from foldbasket.formulas.values import KIND_OF
+from foldbasket.later import exp
 from foldbasket.links.source import Source
 from foldbasket.spec.cut import Cut, Groups
 from foldbasket.spec.field import FieldRef

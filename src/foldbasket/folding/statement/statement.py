@@ -10,8 +10,6 @@ import datetime
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from sqlglot import exp
-
 from foldbasket.folding.compare.figures import Axis, Figures, Key
 from foldbasket.folding.filters.asked import Asked
 from foldbasket.folding.members.domain import BLANK, NO_MATCH
@@ -25,6 +23,7 @@ from foldbasket.formulas.function import Said
 from foldbasket.formulas.saying import said_in_sql
 from foldbasket.formulas.tree import Node
 from foldbasket.formulas.values import KIND_OF, Kind
+from foldbasket.later import exp
 from foldbasket.links.source import Source
 from foldbasket.sentence.phrases import placed_heading
 from foldbasket.spec.field import FieldRef

@@ -7,7 +7,6 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from sqlglot import exp
 
 from foldbasket.formulas.function import (
     DATE,
@@ -35,6 +34,7 @@ from foldbasket.formulas.values import (
     rescaled,
     target,
 )
+from foldbasket.later import exp
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import NoSqlError, Sql, applied, called, chosen, number, quotient, within
 from foldbasket.tables.types import MAX_SCALE, FieldType
@@ -93,13 +93,13 @@ class _Sum(Operator):
 
 @listing
 class Add(_Sum):
-    name, nodes, sign, work = "+", (exp.Add,), 1, np.add
+    name, nodes, sign, work = "+", ("Add",), 1, np.add
     meaning, example = "Adds two numbers, or an interval to a date.", "Net + Freight"
 
 
 @listing
 class Subtract(_Sum):
-    name, nodes, sign, work = "-", (exp.Sub,), -1, np.subtract
+    name, nodes, sign, work = "-", ("Sub",), -1, np.subtract
     meaning, example = (
         "Takes a number from another, an interval from a date, or gives the days between two dates.",
         "Net - Cost",
@@ -126,7 +126,7 @@ class _Calculation(_Numeric, Operator):
 
 @listing
 class Multiply(_Calculation):
-    name, nodes = "*", (exp.Mul,)
+    name, nodes = "*", ("Mul",)
     meaning, example = "Multiplies; exact up to six fraction digits.", 'Quantity * "Unit price"'
 
     def evaluate(self, *vecs: Vec) -> Vec:
@@ -143,7 +143,7 @@ class Multiply(_Calculation):
 
 @listing
 class Divide(_Calculation):
-    name, nodes = "/", (exp.Div,)
+    name, nodes = "/", ("Div",)
     meaning, example = "Divides; the result is a real number, and blank where one divides by zero.", "Net / Quantity"
 
     def evaluate(self, *vecs: Vec) -> Vec:
@@ -168,7 +168,7 @@ class Divide(_Calculation):
 
 @listing
 class Negative(_Numeric):
-    name, nodes, is_operator = "-", (exp.Neg,), True
+    name, nodes, is_operator = "-", ("Neg",), True
     meaning, example = "The number with the other sign.", "-Net"
 
     def evaluate(self, *vecs: Vec) -> Vec:
@@ -181,7 +181,7 @@ class Negative(_Numeric):
 
 @listing
 class Absolute(_Numeric):
-    name, nodes = "ABS", (exp.Abs,)
+    name, nodes = "ABS", ("Abs",)
     meaning, example = "The size of a number, without its sign.", "ABS(Net)"
 
     def evaluate(self, *vecs: Vec) -> Vec:
@@ -194,7 +194,7 @@ class Absolute(_Numeric):
 
 @listing
 class Sign(_Numeric):
-    name, nodes = "SIGN", (exp.Sign,)
+    name, nodes = "SIGN", ("Sign",)
     meaning, example = "-1, 0 or 1: whether a number is below, at or above zero.", "SIGN(Net)"
 
     def evaluate(self, *vecs: Vec) -> Vec:
@@ -226,19 +226,19 @@ class _ToWhole(_Numeric):
 
 @listing
 class Floor(_ToWhole):
-    name, nodes, up = "FLOOR", (exp.Floor,), 0
+    name, nodes, up = "FLOOR", ("Floor",), 0
     meaning, example = "The next whole number at or below.", 'FLOOR("Unit price")'
 
 
 @listing
 class Ceiling(_ToWhole):
-    name, nodes, up = "CEILING", (exp.Ceil,), 1
+    name, nodes, up = "CEILING", ("Ceil",), 1
     meaning, example = "The next whole number at or above.", "CEILING(Quantity / 12)"
 
 
 @listing
 class Round(_Numeric):
-    name, nodes, most = "ROUND", (exp.Round,), 2
+    name, nodes, most = "ROUND", ("Round",), 2
     reads = frozenset({"this", "decimals"})
     meaning, example = (
         "Rounded to so many fraction digits, halves away from zero; to whole numbers where none are given.",
@@ -267,7 +267,7 @@ class Round(_Numeric):
 
 @listing
 class Mod(_Numeric):
-    name, nodes, least, most = "MOD", (exp.Mod,), 2, 2
+    name, nodes, least, most = "MOD", ("Mod",), 2, 2
     meaning, example = (
         "What is left over when one number is divided by another; it has the sign of the first.",
         "MOD(Quantity, 12)",
@@ -288,13 +288,13 @@ class Mod(_Numeric):
 class _Real(_Numeric):
     """A function of reals that is blank where it has no answer: where it is not `above` a number, or at least at it."""
 
-    above: tuple[type[exp.Expression], int] | None = None
+    above: tuple[str, int] | None = None
 
     def in_sql(self, given: Sequence[Said], dialect: Dialect) -> Sql:
         made = called(self.name, *(dialect.real(each.sql) for each in given))
         if self.above is None:
             return made
-        return chosen([(applied(self.above[0], given[0].sql.copy(), number(self.above[1])), made)])
+        return chosen([(applied(getattr(exp, self.above[0]), given[0].sql.copy(), number(self.above[1])), made)])
 
     def work(self, *reals: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         raise NotImplementedError
@@ -310,9 +310,9 @@ class _Real(_Numeric):
 
 @listing
 class Power(_Real):
-    name, nodes, least, most = "POWER", (exp.Pow,), 2, 2
+    name, nodes, least, most = "POWER", ("Pow",), 2, 2
     meaning, example = "A number raised to a power.", "POWER(1.02, 12)"
-    above = exp.GT, 0
+    above = "GT", 0
 
     def work(self, *reals: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         return np.power(*reals)
@@ -320,9 +320,9 @@ class Power(_Real):
 
 @listing
 class Root(_Real):
-    name, nodes = "SQRT", (exp.Sqrt,)
+    name, nodes = "SQRT", ("Sqrt",)
     meaning, example = "The square root; blank below zero.", "SQRT(Quantity)"
-    above = exp.GTE, 0
+    above = "GTE", 0
 
     def work(self, *reals: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         return np.sqrt(*reals)
@@ -330,7 +330,7 @@ class Root(_Real):
 
 @listing
 class Exponential(_Real):
-    name, nodes = "EXP", (exp.Exp,)
+    name, nodes = "EXP", ("Exp",)
     meaning, example = "e raised to a number.", "EXP(1)"
 
     def work(self, *reals: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
@@ -339,9 +339,9 @@ class Exponential(_Real):
 
 @listing
 class Logarithm(_Real):
-    name, nodes = "LN", (exp.Ln,)
+    name, nodes = "LN", ("Ln",)
     meaning, example = "The natural logarithm; blank at zero and below.", "LN(Net)"
-    above = exp.GT, 0
+    above = "GT", 0
 
     def work(self, *reals: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         return np.log(*reals)

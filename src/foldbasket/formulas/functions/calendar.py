@@ -6,10 +6,10 @@ from collections.abc import Sequence
 
 import numpy as np
 import numpy.typing as npt
-from sqlglot import exp
 
 from foldbasket.formulas.function import DATE, NOTHING, NUMBER, TIMES, Function, Misfit, Said, listing
 from foldbasket.formulas.values import Kind, Mask, Span, Vec, both
+from foldbasket.later import exp
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import Sql
 from foldbasket.tables.types import FIRST_DAY, LAST_DAY, MICROS_PER_DAY, FieldType
@@ -103,7 +103,7 @@ def part_of(unit: str, vec: Vec) -> npt.NDArray[np.int64]:
 
 @listing
 class Extract(Function):
-    name, nodes = "EXTRACT", (exp.Extract,)
+    name, nodes = "EXTRACT", ("Extract",)
     least = most = 2
     meaning = "A part of a date as a number: YEAR, QUARTER, MONTH, WEEK (ISO 8601), DAY, HOUR, MINUTE or SECOND."
     example = 'EXTRACT(YEAR FROM "Order date")'
@@ -132,6 +132,6 @@ class Extract(Function):
 class CurrentDate(Function):
     """The as-of date, which the caller puts in."""
 
-    name, nodes, least, most, gives = "CURRENT_DATE", (exp.CurrentDate,), 0, 0, DATE
+    name, nodes, least, most, gives = "CURRENT_DATE", ("CurrentDate",), 0, 0, DATE
     takes, reads = (TIMES,), frozenset()
     meaning, example = "The as-of date of the basket.", 'CURRENT_DATE - "Order date"'

@@ -9,7 +9,6 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from sqlglot import exp
 
 from foldbasket.formulas.function import (
     ANY,
@@ -30,6 +29,7 @@ from foldbasket.formulas.functions.arithmetic import as_scale
 from foldbasket.formulas.functions.calendar import days, micros
 from foldbasket.formulas.functions.texts import as_text, mapped
 from foldbasket.formulas.values import Kind, Vec, both, known, real
+from foldbasket.later import exp
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import NoSqlError, Sql
 from foldbasket.tables.types import MAX_SCALE, FieldType, parse_canonical
@@ -57,7 +57,7 @@ TYPES = {
 
 @listing
 class Cast(Function):
-    name, nodes, least, most = "CAST", (exp.Cast,), 3, 3
+    name, nodes, least, most = "CAST", ("Cast",), 3, 3
     reads = frozenset({"this", "to"})
     meaning = (
         "The value as another type: SMALLINT, INTEGER, BIGINT, DECIMAL(p, s), REAL, VARCHAR(n), CHAR(n), DATE, TIMESTAMP or BOOLEAN. "

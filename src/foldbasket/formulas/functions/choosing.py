@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from sqlglot import exp
 
 from foldbasket.formulas.function import (
     NOTHING,
@@ -19,6 +18,7 @@ from foldbasket.formulas.function import (
 )
 from foldbasket.formulas.functions.logic import Equal, alike, truth, unified
 from foldbasket.formulas.values import Kind, Mask, Vec, both, known
+from foldbasket.later import exp
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import Sql
 from foldbasket.sql.pieces import chosen as said_by
@@ -38,7 +38,7 @@ def chosen(first: Vec, condition: Mask, other: Vec) -> Vec:
 class Case(Function):
     """Conditions and values by turns, the value for all other records last."""
 
-    name, nodes, least, most, is_operator = "CASE", (exp.Case,), 3, 10_000, True
+    name, nodes, least, most, is_operator = "CASE", ("Case",), 3, 10_000, True
     reads = frozenset({"this", "ifs", "default"})
     meaning, example = (
         "The value of the first condition that holds.",
@@ -85,7 +85,7 @@ class Case(Function):
 
 @listing
 class Coalesce(Function):
-    name, nodes, least, most = "COALESCE", (exp.Coalesce,), 1, 1_000
+    name, nodes, least, most = "COALESCE", ("Coalesce",), 1, 1_000
     reads = frozenset({"this", "expressions"})
     meaning, example = "The first value that is not blank.", 'COALESCE(Delivered, "Order date")'
 
@@ -108,7 +108,7 @@ class Coalesce(Function):
 
 @listing
 class NullIf(Function):
-    name, nodes, least, most = "NULLIF", (exp.Nullif,), 2, 2
+    name, nodes, least, most = "NULLIF", ("Nullif",), 2, 2
     meaning, example = "The first value, or a blank where both are equal.", "NULLIF(Quantity, 0)"
 
     def valued(self, arguments: Sequence[Argument]) -> Sequence[Argument]:
@@ -156,11 +156,11 @@ class _Extreme(Function):
 
 @listing
 class Greatest(_Extreme):
-    name, nodes, largest = "GREATEST", (exp.Greatest,), True
+    name, nodes, largest = "GREATEST", ("Greatest",), True
     meaning, example = "The largest of several values; blank where any is.", "GREATEST(Net, 0)"
 
 
 @listing
 class Least(_Extreme):
-    name, nodes, largest = "LEAST", (exp.Least,), False
+    name, nodes, largest = "LEAST", ("Least",), False
     meaning, example = "The smallest of several values; blank where any is.", "LEAST(Net, 1000)"

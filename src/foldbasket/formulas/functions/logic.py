@@ -7,7 +7,6 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from sqlglot import exp
 
 from foldbasket.formulas.function import (
     ANY,
@@ -25,6 +24,7 @@ from foldbasket.formulas.function import (
 )
 from foldbasket.formulas.functions.calendar import micros
 from foldbasket.formulas.values import Kind, Mask, Vec, aligned, both, known, real
+from foldbasket.later import exp
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import Sql, chosen, is_null, negated, one_of, within
 from foldbasket.sql.pieces import both as all_of
@@ -108,7 +108,7 @@ class _Compared(Operator):
 
 @listing
 class Equal(_Compared):
-    name, nodes = "=", (exp.EQ,)
+    name, nodes = "=", ("EQ",)
     meaning, example = "Whether two values are equal. Text is compared exactly.", "Channel = 'Web'"
 
     def holds(self, one: npt.NDArray, two: npt.NDArray) -> Mask:
@@ -117,7 +117,7 @@ class Equal(_Compared):
 
 @listing
 class Different(_Compared):
-    name, nodes = "<>", (exp.NEQ,)
+    name, nodes = "<>", ("NEQ",)
     meaning, example = "Whether two values differ.", "Channel <> 'Web'"
 
     def holds(self, one: npt.NDArray, two: npt.NDArray) -> Mask:
@@ -126,7 +126,7 @@ class Different(_Compared):
 
 @listing
 class Below(_Compared):
-    name, nodes = "<", (exp.LT,)
+    name, nodes = "<", ("LT",)
     meaning, example = "Whether a value is below another.", "Net < 0"
 
     def holds(self, one: npt.NDArray, two: npt.NDArray) -> Mask:
@@ -135,7 +135,7 @@ class Below(_Compared):
 
 @listing
 class AtMost(_Compared):
-    name, nodes = "<=", (exp.LTE,)
+    name, nodes = "<=", ("LTE",)
     meaning, example = "Whether a value is at or below another.", "Quantity <= 10"
 
     def holds(self, one: npt.NDArray, two: npt.NDArray) -> Mask:
@@ -144,7 +144,7 @@ class AtMost(_Compared):
 
 @listing
 class Above(_Compared):
-    name, nodes = ">", (exp.GT,)
+    name, nodes = ">", ("GT",)
     meaning, example = "Whether a value is above another.", "Net > 500"
 
     def holds(self, one: npt.NDArray, two: npt.NDArray) -> Mask:
@@ -153,7 +153,7 @@ class Above(_Compared):
 
 @listing
 class AtLeast(_Compared):
-    name, nodes = ">=", (exp.GTE,)
+    name, nodes = ">=", ("GTE",)
     meaning, example = "Whether a value is at or above another.", "\"Order date\" >= DATE '2026-01-01'"
 
     def holds(self, one: npt.NDArray, two: npt.NDArray) -> Mask:
@@ -162,7 +162,7 @@ class AtLeast(_Compared):
 
 @listing
 class Between(Function):
-    name, nodes, least, most, is_operator = "BETWEEN", (exp.Between,), 3, 3, True
+    name, nodes, least, most, is_operator = "BETWEEN", ("Between",), 3, 3, True
     reads = frozenset({"this", "low", "high", "symmetric"})
     meaning, example = (
         "Whether a value lies between two others, both ends in; with SYMMETRIC in whichever order they come.",
@@ -184,7 +184,7 @@ class Between(Function):
 
 @listing
 class In(Function):
-    name, nodes, least, most, is_operator = "IN", (exp.In,), 2, 10_000, True
+    name, nodes, least, most, is_operator = "IN", ("In",), 2, 10_000, True
     reads = frozenset({"this", "expressions"})
     meaning, example = "Whether a value is one of several.", "Channel IN ('Web', 'Trade')"
 
@@ -209,7 +209,7 @@ class In(Function):
 
 @listing
 class And(Operator):
-    name, nodes = "AND", (exp.And,)
+    name, nodes = "AND", ("And",)
     takes, gives = (YESNOS,), YESNO
     meaning, example = "Whether both hold.", "Net > 0 AND Channel = 'Web'"
 
@@ -227,7 +227,7 @@ class And(Operator):
 
 @listing
 class Or(Operator):
-    name, nodes = "OR", (exp.Or,)
+    name, nodes = "OR", ("Or",)
     takes, gives = (YESNOS,), YESNO
     meaning, example = "Whether at least one holds.", "Channel = 'Web' OR Channel = 'Phone'"
 
@@ -245,7 +245,7 @@ class Or(Operator):
 
 @listing
 class Not(Function):
-    name, nodes, is_operator = "NOT", (exp.Not,), True
+    name, nodes, is_operator = "NOT", ("Not",), True
     takes, gives = (YESNOS,), YESNO
     meaning, example = "Whether a condition does not hold.", "NOT Channel = 'Web'"
 
@@ -263,7 +263,7 @@ def truth(vec: Vec) -> Vec:
 
 @listing
 class Is(Function):
-    name, nodes, least, most, is_operator = "IS NULL", (exp.Is,), 2, 2, True
+    name, nodes, least, most, is_operator = "IS NULL", ("Is",), 2, 2, True
     reads = frozenset({"this", "expression", "negate"})
     gives, takes = YESNO, (ANY,)
     meaning, example = (

@@ -7,10 +7,10 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 import numpy.typing as npt
-from sqlglot import exp
 
 from foldbasket.formulas.function import ANY, NUMBER, NUMBERS, TEXT, TEXTS, YESNO, Function, Operator, Said, listing
 from foldbasket.formulas.values import Kind, Mask, Vec, both
+from foldbasket.later import exp
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import NoSqlError, Sql, text, within
 from foldbasket.tables.types import FieldType, canonical
@@ -43,7 +43,7 @@ class _Text(Function):
 
 @listing
 class Upper(_Text):
-    name, nodes = "UPPER", (exp.Upper,)
+    name, nodes = "UPPER", ("Upper",)
     meaning, example = "The text in capital letters.", "UPPER(Segment)"
 
     def evaluate(self, *vecs: Vec) -> Vec:
@@ -55,7 +55,7 @@ class Upper(_Text):
 
 @listing
 class Lower(_Text):
-    name, nodes = "LOWER", (exp.Lower,)
+    name, nodes = "LOWER", ("Lower",)
     meaning, example = "The text in small letters.", "LOWER(Segment)"
 
     def evaluate(self, *vecs: Vec) -> Vec:
@@ -67,7 +67,7 @@ class Lower(_Text):
 
 @listing
 class Trim(_Text):
-    name, nodes, most = "TRIM", (exp.Trim,), 3
+    name, nodes, most = "TRIM", ("Trim",), 3
     reads = frozenset({"this", "expression", "position"})
     meaning = "The text without spaces, or other given signs, at both ends; or LEADING or TRAILING ones only."
     example = "TRIM(LEADING '0' FROM \"Customer no.\")"
@@ -90,7 +90,7 @@ class Trim(_Text):
 
 @listing
 class Substring(_Text):
-    name, nodes, least, most = "SUBSTRING", (exp.Substring,), 2, 3
+    name, nodes, least, most = "SUBSTRING", ("Substring",), 2, 3
     reads = frozenset({"this", "start", "length"})
     takes = (TEXTS, NUMBERS, NUMBERS)
     meaning, example = (
@@ -116,7 +116,7 @@ class Substring(_Text):
 
 @listing
 class Position(Function):
-    name, nodes, least, most = "POSITION", (exp.StrPosition,), 2, 2
+    name, nodes, least, most = "POSITION", ("StrPosition",), 2, 2
     reads = frozenset({"this", "substr"})
     takes, gives = (TEXTS,), NUMBER
     meaning, example = (
@@ -133,7 +133,7 @@ class Position(Function):
 
 @listing
 class Length(Function):
-    name, nodes, takes, gives = "CHAR_LENGTH", (exp.Length,), (TEXTS,), NUMBER
+    name, nodes, takes, gives = "CHAR_LENGTH", ("Length",), (TEXTS,), NUMBER
     meaning, example = "How many characters the text has.", "CHAR_LENGTH(Site)"
 
     def evaluate(self, *vecs: Vec) -> Vec:
@@ -145,7 +145,7 @@ class Length(Function):
 
 @listing
 class Concatenate(Operator):
-    name, nodes = "||", (exp.DPipe,)
+    name, nodes = "||", ("DPipe",)
     reads = frozenset({"this", "expression", "safe"})  # safe: whether other types are taken as text, which they are
     takes, gives = (ANY,), TEXT
     meaning, example = (
@@ -164,7 +164,7 @@ class Concatenate(Operator):
 
 @listing
 class Like(Function):
-    name, nodes, least, most, is_operator = "LIKE", (exp.Like, exp.Escape), 2, 3, True
+    name, nodes, least, most, is_operator = "LIKE", ("Like", "Escape"), 2, 3, True
     reads = frozenset({"this", "expression", "negate"})
     takes, gives = (TEXTS,), YESNO
     meaning = "Whether the text is like a pattern, in which % stands for any signs and _ for a single one."

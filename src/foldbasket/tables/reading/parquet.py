@@ -11,9 +11,9 @@ from pathlib import Path
 
 import msgspec
 import pyarrow as pa
-import pyarrow.parquet as pq
 
 from foldbasket.errors import ReadError
+from foldbasket.later import pq
 from foldbasket.tables.column import PUT_OFF, CodedColumn, Column, DeferredColumn
 from foldbasket.tables.conversion import fitted, is_bytes, to_arrow
 from foldbasket.tables.detection import retyped

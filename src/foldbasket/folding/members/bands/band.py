@@ -8,10 +8,10 @@ from decimal import Decimal, InvalidOperation
 
 import numpy as np
 import numpy.typing as npt
-from sqlglot import exp
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.members.parts.part import Days, Part
+from foldbasket.later import exp
 from foldbasket.spec.cut import Bands
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import Sql, applied, both, chosen, is_known, number, text

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from sqlglot import exp
-
 from foldbasket.folding.members.parts.part import (
     Cycle,
     Days,
@@ -14,6 +12,7 @@ from foldbasket.folding.members.parts.part import (
     part,
     split_in_sql,
 )
+from foldbasket.later import exp
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import Sql, applied, chosen, joined, number, piece, text, times_plus
 from foldbasket.styling.dates import Fiscal, month_name

@@ -6,7 +6,6 @@ from fractions import Fraction
 
 import numpy as np
 import numpy.typing as npt
-from sqlglot import exp
 
 from foldbasket.folding.states import runs as of_runs
 from foldbasket.folding.states.aggregates.aggregate import (
@@ -20,6 +19,7 @@ from foldbasket.folding.states.aggregates.aggregate import (
     aggregate,
 )
 from foldbasket.folding.states.runs import Runs
+from foldbasket.later import exp
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import Field, Sql, quotient
 from foldbasket.tables.column import Dictionary

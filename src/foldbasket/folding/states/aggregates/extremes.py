@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import numpy as np
-from sqlglot import exp
 
 from foldbasket.folding.states.aggregates.aggregate import (
     NUMBERS,
@@ -18,6 +17,7 @@ from foldbasket.folding.states.aggregates.aggregate import (
     aggregate,
     ranked_block,
 )
+from foldbasket.later import exp
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import Field, NoSqlError, Sql, applied
 from foldbasket.tables.types import MICROS_PER_DAY, FieldType

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import numpy as np
-from sqlglot import exp
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.states.aggregates.aggregate import (
@@ -21,6 +20,7 @@ from foldbasket.folding.states.aggregates.aggregate import (
 )
 from foldbasket.folding.states.quantities import Quantity
 from foldbasket.kinds import Parameter
+from foldbasket.later import exp
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import Field, Sql, chosen, is_known, quotient
 from foldbasket.tables.types import FieldType
