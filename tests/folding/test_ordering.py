@@ -1,8 +1,11 @@
 """Order by label, value and hand; summary filters; and that filtering records is not filtering summaries."""
 
+import operator
 import random
+from decimal import Decimal
 
 import msgspec
+import numpy
 import pytest
 
 from foldbasket.errors import FoldError
@@ -12,10 +15,11 @@ from foldbasket.folding.compare.running import Running
 from foldbasket.folding.compare.shares import ShareOf, Whole
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.values import Compare
+from foldbasket.folding.layout import laying
 from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.spec.order import ByValue
 
-from .build import keep, ref, source, table
+from .build import keep, lines, measure, placed, ref, source, table
 
 NET = Measure("net", "sum", ref("T.Net"))
 
@@ -214,3 +218,48 @@ def test_a_report_without_records_can_be_ordered_and_picked():
         filters=(Compare("f", ref("T.Net"), sign=">", value="5"),),
     )
     assert report.height == 0
+
+
+def test_members_are_picked_before_they_are_put_in_order_and_stand_as_if_it_were_after(monkeypatch):
+    draw = random.Random(12)
+    records = {
+        "Site": [draw.choice(["Plot 9", "Plot 10", "Åker", "mill", None, "Mill", "dock"]) for _ in range(300)],
+        "Line": [draw.choice("abcdefg") for _ in range(300)],
+        "Net": [draw.choice([None, Decimal(draw.randrange(-50, 90)) / 10]) for _ in range(300)],
+    }
+    of = source(table("T", records))
+    for _ in range(120):
+        picks = [
+            keep("sum T.Net", kind, draw.choice(["1", "2", "40"]), draw.choice([">", "≤", "=", "≠"]), rest)
+            for kind in ("top", "bottom", "top percent", "where")
+            for rest in ("gone", "gathered")
+        ]
+        words = []
+        for field in draw.sample(["Site", "Line"], draw.choice([1, 2])):
+            by = ByValue("sum T.Net") if draw.random() < 0.4 else None
+            first = ("mill", "c") if draw.random() < 0.3 else ()
+            kept = draw.choice([None, *picks])
+            words.append(placed(f"T.{field}", keep=kept, by=by, descending=draw.random() < 0.5, first=first))
+        across = [words.pop()] if len(words) > 1 and draw.random() < 0.5 else []
+        covers = draw.choice(["kept", "shown"])
+        found = []
+        for many in (10_000, -1):
+            monkeypatch.setattr(laying, "MANY", many)
+            found.append(lines(fold(of, words, across, [measure("sum", "T.Net")], totals_cover=covers)))
+        assert found[0] == found[1]
+
+
+@pytest.mark.parametrize("sign", [">", "≥", "<", "≤", "=", "≠"])
+@pytest.mark.parametrize("number", ["0.1", "2.5", "-3", "0.10000000000000000555", "1e30", "2.05", "-1e-30"])
+def test_values_are_compared_with_a_number_exactly(sign, number):
+    tests = {"≥": operator.ge, ">": operator.gt, "<": operator.lt, "≤": operator.le, "=": operator.eq, "≠": operator.ne}
+    reals = [0.1, 0.2, 2.5, -3.0, 1e30, 0.0, -0.0, float(numpy.nextafter(0.1, 1))]
+    decimals = [Decimal("0.10"), Decimal("2.50"), Decimal("-3.00"), Decimal("2.05"), Decimal("0.00")]
+    for values in (reals, decimals):
+        names = [f"m{at}" for at in range(len(values))]
+        of = source(table("T", {"K": names, "V": values}))
+        made = fold(of, [placed("T.K", keep=keep("sum T.V", "where", number, sign))], (), [measure("sum", "T.V")])
+        shown = {line[0] for line in lines(made)} - {"Everything"}
+        assert shown == {
+            name for name, value in zip(names, values, strict=True) if tests[sign](Decimal(value), Decimal(number))
+        }

@@ -45,7 +45,7 @@ def trees():
 
 def test_the_forms_hold_every_node_of_the_language():
     seen = {type(node) for _, tree in trees() for node in tree.walk()}
-    assert NODES == {each for each in seen if accounted(each) is not None}
+    assert {each for each in seen if accounted(each) is not None} == NODES
 
 
 def test_an_argument_that_is_not_read_is_refused_on_every_node_that_can_carry_it():

@@ -35,6 +35,8 @@ class Keep(Kind):
     """Where it stands among those that are offered."""
     label: ClassVar[str] = ""
     """What its choice is called: “the top”."""
+    by_label: ClassVar[bool] = False
+    """Whether the order of labels decides between members of equal values."""
 
     if TYPE_CHECKING:
         measure: str

@@ -17,10 +17,10 @@ from foldbasket.errors import FoldError
 from foldbasket.folding.compare.cells import Cells, compared
 from foldbasket.folding.compare.sides import Side
 from foldbasket.folding.layout.frame import check_memory, check_size, picked_cells, shown_of, totals_of_shown
-from foldbasket.folding.layout.ordering import Asked, gathered, node_values, rearranged
+from foldbasket.folding.layout.ordering import Asked, Rearranged, gathered, node_values, rearranged
 from foldbasket.folding.layout.share import Share
 from foldbasket.folding.layout.worked import block_of
-from foldbasket.folding.lines.trees import Lines, Tree, closed_of, every_line, grow, lines_of
+from foldbasket.folding.lines.trees import Lines, Tree, closed_of, every_line, grow, lines_of, ranks_of
 from foldbasket.folding.members.domain import Domain, filled, joined
 from foldbasket.folding.members.empties import without_records
 from foldbasket.folding.plan.summary import Ready
@@ -30,6 +30,8 @@ from foldbasket.spec.fold import Fold, Measure, Placed, Where
 
 Coords = npt.NDArray[np.int32]
 Mask = npt.NDArray[np.bool_]
+MANY = 10_000
+"""Members of a field of more than that are put in order only after those that are left out by their values are gone."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,16 +89,30 @@ class Laying:
         self.measures = self.every[: len(fold.measures)]
         self.cells = sum(share.cube.cells for share in shares)
         self.grand = (fold.row_total, fold.column_total)
-        rows, columns = (self._grown(words) for words in axes)
+        self._put_off = (self._to_put_off(axes[0]), self._to_put_off(axes[1]))
+        rows, columns = (self._grown(*each) for each in zip(axes, self._put_off, strict=True))
         self.trees = (rows, columns)
 
-    def _grown(self, words: Sequence[Word]) -> Tree:
+    def _to_put_off(self, words: Sequence[Word]) -> list[int]:
+        """The fields, by number, of so many members that those left out by their values are better not put in order first. What is picked must
+        not depend on the order: not by label, and not by a measure that is compared along it."""
+        compared = {measure.id for measure in self.measures if measure.compare is not None}
+        asked = [word.placed for axis in self.axes for word in axis]
+        if any(
+            (word.by is not None and word.by.measure in compared)
+            or (word.keep is not None and (word.keep.measure in compared or word.keep.by_label))
+            for word in asked
+        ):
+            return []
+        return [at for at, word in enumerate(words) if word.placed.keep is not None and word.domain.size > MANY]
+
+    def _grown(self, words: Sequence[Word], put_off: Sequence[int]) -> Tree:
         placed, domains = [word.placed for word in words], [word.domain for word in words]
         more = None
         if any(word.empty for word in placed):
             source = self.shares[0].source
             more = without_records([word.coords for word in words], domains, placed, [w.kept for w in words], source)
-        return grow([word.coords for word in words], self.cells, domains, placed, more)
+        return grow([word.coords for word in words], self.cells, domains, placed, more, put_off)
 
     def blocks(self) -> tuple[tuple[Lines, Lines], list[Block]]:
         """The lines shown on rows and columns, and the block of each measure over them. Raises FoldError."""
@@ -228,10 +244,28 @@ class Laying:
                 replace(each, keep=None) if each.keep is not None and each.keep.rest == "gathered" else each
                 for each in self._asked(axis, whole, blocks)
             ]
-            made.append(rearranged(self.trees[axis], asked))
+            made.append(self._rearranged(axis, asked))
         self.trees = (made[0].tree, made[1].tree)
         new = self._whole()
         if self.fold.totals_cover == "shown":
             return new, self._aggregated(new)
         rows, columns = (each.lines_before(lines, old) for each, lines, old in zip(made, new, whole, strict=True))
         return new, [picked_cells(block, rows, columns) for block in blocks]
+
+    def _rearranged(self, axis: int, asked: list[Asked]) -> Rearranged:
+        """The tree of an axis in the order asked for and without what is left out; what is left is put in order by label first, where that was
+        put off."""
+        if not self._put_off[axis]:
+            return rearranged(self.trees[axis], asked)
+        picked = rearranged(self.trees[axis], [replace(each, order=None) for each in asked])
+        named = picked.then(
+            rearranged(picked.tree, [self._places(axis, at, picked.tree) for at in self._put_off[axis]])
+        )
+        by_value = [named.carried(each) for each in asked if each.order is not None]
+        return named.then(rearranged(named.tree, by_value)) if by_value else named
+
+    def _places(self, axis: int, at: int, tree: Tree) -> Asked:
+        word = self.axes[axis][at]
+        codes = tree.codes[tree.starts[at + 1], at]
+        known = np.where(codes == word.domain.others, -1, codes)
+        return Asked(at + 1, others=word.domain.others, places=ranks_of(known, word.domain, word.placed))

@@ -27,6 +27,18 @@ class Rearranged:
     tree: Tree
     old_nodes: tuple[Ints, ...]
 
+    def then(self, next_: Rearranged) -> Rearranged:
+        """What comes of it and of a further step on its tree together."""
+        old = tuple(mine[theirs] for mine, theirs in zip(self.old_nodes, next_.old_nodes, strict=True))
+        return Rearranged(next_.tree, old)
+
+    def carried(self, asked: Asked) -> Asked:
+        """An order that was asked for of the old tree, for this one."""
+        at, order = self.old_nodes[asked.level], asked.order
+        assert order is not None
+        moved = replace(order, data=order.data[at], blank=order.blank[at])
+        return replace(asked, order=moved, keep=None, kept_by=None)
+
     def lines_before(self, lines: Lines, whole: Lines) -> Ints:
         """For lines of the new tree their numbers among the lines `whole` of the old one; shape (lines,)."""
         place = np.full((len(self.old_nodes), int(whole.node.max(initial=0)) + 1), -1, np.int64)
@@ -40,7 +52,8 @@ class Rearranged:
 
 @dataclass(frozen=True, eq=False)
 class Asked:
-    """What is asked of one field: its values at each node of its level, an order by them, and a filter on others."""
+    """What is asked of one field: its values at each node of its level, an order by them, and a filter on others; or the `places` of its members by
+    label, where those were put off."""
 
     level: int
     order: Block | None = None
@@ -49,6 +62,7 @@ class Asked:
     kept_by: Block | None = None
     others: int = -1
     """The code of the field's line for gathered members."""
+    places: Ints | None = None
 
 
 def node_values(block: Block, side: Side, level: int, other: Side, among: tuple[str, ...], is_columns: bool) -> Block:
@@ -91,6 +105,8 @@ def rearranged(tree: Tree, asked: list[Asked]) -> Rearranged:
         is_rest = (codes == each.others) | (codes < 0)
         if each.order is not None:
             ranks[each.level] = np.where(is_rest, len(codes), _ranks(each.order, each.descending))
+        if each.places is not None:
+            ranks[each.level] = np.where(is_rest, np.iinfo(np.int64).max, each.places)
         if each.keep is not None and each.kept_by is not None:
             kept &= (_kept_nodes(tree, each) | is_rest)[tree.node_of_leaf(each.level)]
     nodes = [tree.node_of_leaf(level) for level in range(len(tree.starts))]

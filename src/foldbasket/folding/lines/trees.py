@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -86,11 +86,12 @@ def grow(
     domains: Sequence[Domain],
     words: Sequence[Placed],
     more: npt.NDArray[np.int32] | None = None,
+    put_off: Collection[int] = (),
 ) -> Tree:
     """The tree of one axis from each cell's code in each of its fields, outermost first.
 
-    Members stand by label, those that are listed by hand before the others. `more` adds members without records, one row of
-    codes each, which may end in -1.
+    Members stand by label, those that are listed by hand before the others; of the fields whose order is `put_off` (numbers of
+    fields) by their codes. `more` adds members without records, one row of codes each, which may end in -1.
     """
     codes = (
         np.stack([*coords], axis=1).astype(np.int32, copy=False)
@@ -102,14 +103,24 @@ def grow(
         codes = np.concatenate([codes, more])
     ranks = np.empty(codes.shape, np.int64)
     for at, (domain, word) in enumerate(zip(domains, words, strict=True)):
-        rank = np.append(domain.turned if word.descending and word.by is None else domain.ranks, -1)
-        for place, key in enumerate(word.first):
-            with contextlib.suppress(ValueError):  # a listed member that is no longer one has no place
-                code = domain.code_of(key)
-                if code is not None:
-                    rank[code] = place - len(word.first)
-        ranks[:, at] = rank[codes[:, at]]
+        ranks[:, at] = codes[:, at] if at in put_off else ranks_of(codes[:, at], domain, word)
     return tree_of(ranks, codes, leaf_of_cell)
+
+
+def ranks_of(codes: npt.NDArray[np.int32], domain: Domain, word: Placed) -> npt.NDArray[np.int64]:
+    """The place of each of some members in the order of a field by label and by hand, -1 for none; shape (codes,)."""
+    seen = np.zeros(domain.size + 1, np.bool_)
+    seen[codes] = True
+    members = np.flatnonzero(seen[:-1])
+    rank = np.full(domain.size + 1, -1, np.int64)
+    rank[members] = domain.ranks_of(members, turned=word.descending and word.by is None)
+    for place, key in enumerate(word.first):
+        with contextlib.suppress(ValueError):  # a listed member that is no longer one has no place
+            code = domain.code_of(key)
+            if code is not None:
+                rank[code] = place - len(word.first)
+    placed: npt.NDArray[np.int64] = rank[codes]
+    return placed
 
 
 @dataclass(frozen=True, eq=False)

@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import datetime
-import re
-import unicodedata
 from collections.abc import Sequence
-from functools import cached_property, lru_cache
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -14,6 +12,7 @@ import pyarrow as pa
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.members.bands.band import Band, band_of
+from foldbasket.folding.members.collation import natural_order
 from foldbasket.folding.members.parts.part import Part, parts_by
 from foldbasket.links.source import Source
 from foldbasket.spec.cut import Bands, Cut, Groups
@@ -26,57 +25,8 @@ from foldbasket.tables.types import MICROS_PER_DAY, FieldType, canonical, parse_
 BLANK = "(blank)"
 NO_MATCH = "(no match)"
 OTHERS = "All others"
-
-
-LETTERS: dict[str, dict[str, str]] = {
-    "sv": {"z": "åäö"}, "fi": {"z": "åäö"}, "da": {"z": "æøå"}, "nb": {"z": "æøå"}, "nn": {"z": "æøå"}, "no": {"z": "æøå"},
-    "is": {"d": "ð", "z": "þæöå"}, "et": {"s": "šzž", "w": "õäöü"}, "es": {"n": "ñ"}, "gl": {"n": "ñ"}, "eu": {"n": "ñ"},
-    "pl": {"a": "ą", "c": "ć", "e": "ę", "l": "ł", "n": "ń", "o": "ó", "s": "ś", "z": "źż"},
-    "cs": {"c": "č", "r": "ř", "s": "š", "z": "ž"}, "sk": {"a": "ä", "c": "č", "o": "ô", "s": "š", "z": "ž"},
-    "hr": {"c": "čć", "d": "đ", "s": "š", "z": "ž"}, "sl": {"c": "č", "s": "š", "z": "ž"}, "hu": {"o": "ö", "u": "ü"},
-    "tr": {"c": "ç", "g": "ğ", "h": "ı", "o": "ö", "s": "ş", "u": "ü"}, "ro": {"a": "ăâ", "i": "î", "s": "ș", "t": "ț"},
-    "lt": {"c": "č", "s": "š", "z": "ž"}, "lv": {"c": "č", "g": "ģ", "k": "ķ", "l": "ļ", "n": "ņ", "s": "š", "z": "ž"},
-}  # fmt: skip
-"""Letters that a language counts as its own and where it puts them: behind which letter, in this order. In languages that are not
-listed an accent only tells equal letters apart."""
-
-
-@lru_cache(maxsize=64)
-def own_letters(locale: str) -> dict[int, str]:
-    """For each letter that a locale's language counts as its own, signs that sort where it belongs."""
-    after = LETTERS.get(re.split(r"[_-]", locale)[0], {})
-    return {
-        ord(letter): base + chr(0x10FF00 + place)
-        for base, letters in after.items()
-        for place, letter in enumerate(letters)
-    }
-
-
-@lru_cache(maxsize=64)
-def _leaves_ascii(locale: str) -> bool:
-    """Whether every letter that a language counts as its own has a sign beyond ASCII."""
-    return all(letter > 127 for letter in own_letters(locale))
-
-
-def natural_key(text: str, locale: str = "en") -> tuple[object, ...]:
-    """Sort key of a label: letters in the order of the locale's language, without regard to case and to accents that make no
-    letter of their own; runs of digits by their number; then exactly."""
-    letters, as_is = own_letters(locale), _leaves_ascii(locale)
-    pieces = re.split(r"(\d+)", text)
-
-    def plain(piece: str) -> str:
-        if as_is and piece.isascii():  # most are
-            return piece.lower()
-        piece = unicodedata.normalize("NFC", piece).casefold().translate(letters)
-        return "".join(sign for sign in unicodedata.normalize("NFKD", piece) if not unicodedata.combining(sign))
-
-    def number(piece: str) -> tuple[int, str]:
-        digits = piece.lstrip(
-            "0"
-        )  # of two numbers without leading zeros the longer is the larger, whatever their length
-        return len(digits), digits
-
-    return ([number(piece) if at % 2 else (-1, plain(piece)) for at, piece in enumerate(pieces)], text)
+FEW = 4
+"""Labels are put in order by themselves where they are less than one in so many of all members."""
 
 
 class Domain:
@@ -107,6 +57,19 @@ class Domain:
     def others(self) -> int:
         """The code of the line that gathers what a summary filter leaves out; no record has it."""
         return len(self.dictionary) + 2
+
+    def ranks_of(self, codes: npt.NDArray[np.integer], *, turned: bool = False) -> npt.NDArray[np.int64]:
+        """Ranks by label among some codes, each of which stands once; shape (codes,). Cheaper than `ranks` where there are few of them."""
+        whole = self.__dict__.get("turned" if turned else "ranks")
+        if whole is None and len(codes) * FEW < self.blank and self.type is FieldType.TEXT:
+            own = np.flatnonzero(codes < self.blank)
+            texts = self.dictionary.values.take(pa.array(codes[own].astype(np.int64)))
+            order = own[natural_order(texts, self.locale)]
+            ranks = codes.astype(np.int64)  # blank and no match stand last
+            ranks[order[::-1] if turned else order] = np.arange(len(own))
+            return ranks
+        found = self.turned if turned else self.ranks
+        return found[codes]
 
     @cached_property
     def turned(self) -> npt.NDArray[np.int64]:
@@ -206,10 +169,10 @@ class Domain:
     def ranks(self) -> npt.NDArray[np.int64]:
         """Rank of every code by label; blank and no match come last. Shape (size,)."""
         if self.dictionary.type is FieldType.TEXT and self.part is None:
-            texts = self.dictionary.texts
-            order = sorted(range(len(texts)), key=lambda code: natural_key(texts[code], self.locale))
+            assert isinstance(self.dictionary.values, pa.Array)
+            order = natural_order(self.dictionary.values, self.locale)
         else:
-            order = np.argsort(np.asarray(self.dictionary.values), kind="stable").tolist()
+            order = np.argsort(np.asarray(self.dictionary.values), kind="stable")
         ranks = np.empty(self.size, np.int64)
         ranks[order] = np.arange(len(order))
         ranks[self.blank :] = (self.blank, self.no_match)

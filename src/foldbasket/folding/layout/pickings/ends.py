@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from decimal import Decimal
 from typing import Annotated, ClassVar
 
@@ -15,8 +14,8 @@ Number = Annotated[str, set_by("Number", hint="10")]
 Percent = Annotated[str, set_by("Number", hint="10")]
 
 
-def _percent(text: str, values: Sequence[Decimal]) -> int:
-    return int((Decimal(len(values)) * number_of(text, 0) / 100).to_integral_value("ROUND_CEILING"))
+def _percent(text: str, many: int) -> int:
+    return int((Decimal(many) * number_of(text, 0) / 100).to_integral_value("ROUND_CEILING"))
 
 
 @entered

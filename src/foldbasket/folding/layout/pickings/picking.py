@@ -1,10 +1,12 @@
-"""What pickings are made of: numbers as they are typed, exact values, and the first so many of each parent in an order."""
+"""What pickings are made of: numbers as they are typed, values compared with one exactly, and the first so many of each parent in an order.
+
+Members can be millions, so all of it works on arrays of the values as they are held: whole units of 10^-scale, or reals.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from decimal import Decimal, InvalidOperation
-from itertools import pairwise
+from collections.abc import Callable
+from decimal import ROUND_CEILING, ROUND_FLOOR, Decimal, InvalidOperation
 
 import numpy as np
 import numpy.typing as npt
@@ -29,39 +31,56 @@ def number_of(text: str, least: int | None = None) -> Decimal:
     return wanted
 
 
-def exact_values(values: Block) -> list[Decimal | None]:
-    """The value of each node, exact; None for a blank one. Raises FoldError where they are no numbers."""
+def check_numbers(values: Block) -> None:
+    """Raises FoldError where the values are no numbers."""
     if not values.type.is_number:
         raise FoldError(f"members cannot be picked by {values.type.value}.", todo="Choose a measure of numbers.")
-    return [
-        None
-        if blank
-        else Decimal(float(raw))
-        if values.data.dtype.kind == "f"
-        else Decimal(int(raw)).scaleb(-values.scale)
-        for raw, blank in zip(values.data, values.blank, strict=True)
-    ]
 
 
-def first_of_each(
-    values: Block,
-    parents: Ints,
-    many: Callable[[Sequence[Decimal]], int],
-    *,
-    smallest: bool = False,
-    with_equals: bool = True,
-) -> Mask:
-    """The first nodes of each parent with the largest values, or the smallest: as many as `many` says of the values in that order. Those
-    equal to the last one stay as well, unless only the fewest are wanted; equal ones stand by label. Blank ones are never shown."""
-    exact = exact_values(values)
-    shown = np.zeros(len(exact), np.bool_)
-    edges = np.append(np.flatnonzero(np.append(True, parents[1:] != parents[:-1])), len(exact)) if exact else [0]
-    for start, stop in pairwise(edges):
-        known = {at: value for at in range(int(start), int(stop)) if (value := exact[at]) is not None}
-        members = sorted(known, key=lambda at: known[at], reverse=not smallest)
-        ordered = [known[at] for at in members]
-        count = min(many(ordered), len(ordered))
-        while with_equals and 0 < count < len(ordered) and ordered[count] == ordered[count - 1]:
-            count += 1
-        shown[members[:count]] = True
+def nearest(values: Block, wanted: Decimal) -> tuple[int | float, int | float, bool]:
+    """The values that can be held next to a number, below and above it, both the same where the number itself can be; and whether it can."""
+    if values.data.dtype.kind == "f":
+        below = above = float(wanted)
+        if Decimal(below) > wanted:
+            below = float(np.nextafter(below, -np.inf))
+        elif Decimal(above) < wanted:
+            above = float(np.nextafter(above, np.inf))
+        return below, above, below == above
+    units = wanted.scaleb(values.scale)
+    low, high = (int(units.to_integral_value(way)) for way in (ROUND_FLOOR, ROUND_CEILING))
+    return low, high, low == high
+
+
+def in_order(values: Block, parents: Ints, *, smallest: bool = False) -> Ints:
+    """The nodes that have a value, those of each parent together, the largest or the smallest first; equal ones as they stand."""
+    check_numbers(values)
+    known = np.flatnonzero(~values.blank)
+    data = values.data[known]
+    # Both turn the order of values around, and neither can pass the bounds of its type.
+    keys = data if smallest else -data if data.dtype.kind in "fO" else ~data
+    found = known[np.argsort(keys, kind="stable")]
+    return found[np.argsort(parents[found], kind="stable")]
+
+
+def starts_of(parents: Ints) -> Ints:
+    """Where each run of one parent begins."""
+    return np.flatnonzero(np.append(True, parents[1:] != parents[:-1])) if len(parents) else np.zeros(0, np.int64)
+
+
+def first_of_each(values: Block, parents: Ints, many: Callable[[int], int], *, smallest: bool = False) -> Mask:
+    """The first nodes of each parent with the largest values, or the smallest: as many as `many` says of how many there are. Those equal to the
+    last one stay as well. Blank ones are never shown."""
+    order = in_order(values, parents, smallest=smallest)
+    shown = np.zeros(len(values.data), np.bool_)
+    starts = starts_of(parents[order])
+    if not len(starts):
+        return shown
+    sizes = np.diff(np.append(starts, len(order)))
+    different, which = np.unique(sizes, return_inverse=True)
+    wanted = np.minimum(np.array([min(many(int(size)), int(size)) for size in different])[which], sizes)
+    place = np.arange(len(order)) - np.repeat(starts, sizes)
+    sorted_values = values.data[order]
+    last = np.repeat(sorted_values[starts + np.maximum(wanted, 1) - 1], sizes)
+    most = np.repeat(wanted, sizes)
+    shown[order] = (place < most) | ((most > 0) & (sorted_values == last))
     return shown

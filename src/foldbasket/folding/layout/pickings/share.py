@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from decimal import Decimal
-from typing import Annotated, ClassVar
+from fractions import Fraction
+from typing import Annotated, Any, ClassVar
 
-from foldbasket.folding.layout.pickings.picking import Ints, Mask, first_of_each, number_of
+import numpy as np
+
+from foldbasket.folding.layout.pickings.picking import Ints, Mask, in_order, number_of, starts_of
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import entered, set_by
 from foldbasket.spec.order import KeepStruct
@@ -19,18 +20,25 @@ class Share(KeepStruct, frozen=True, tag="share"):
     number: Annotated[str, set_by("Number", hint="80")] = "80"
     standing: ClassVar[int] = 50
     label: ClassVar[str] = "the largest up to %"
+    by_label: ClassVar[bool] = True
 
     @property
     def said(self) -> str:
         return f"the largest up to {self.number} %"
 
     def kept(self, values: Block, parents: Ints) -> Mask:
-        wanted = number_of(self.number, 0)
-
-        def many(known: Sequence[Decimal]) -> int:
-            whole, reached, count = sum(known), Decimal(0), 0
-            while count < len(known) and reached < whole * wanted / 100:
+        share = Fraction(number_of(self.number, 0)) / 100
+        order = in_order(values, parents)
+        shown = np.zeros(len(values.data), np.bool_)
+        starts = starts_of(parents[order])
+        for start, stop in zip(starts, np.append(starts[1:], len(order)), strict=True):
+            members = order[start:stop]
+            held = values.data[members].tolist()
+            is_exact = values.data.dtype.kind == "f" and bool(np.isfinite(values.data[members]).all())
+            known: list[Any] = [Fraction(each) for each in held] if is_exact else held
+            wanted, count = sum(known) * share, 0
+            reached: Any = 0
+            while count < len(known) and reached < wanted:
                 reached, count = reached + known[count], count + 1
-            return count
-
-        return first_of_each(values, parents, many, with_equals=False)
+            shown[members[:count]] = True
+        return shown

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-import operator
 from typing import Annotated, ClassVar
 
 import numpy as np
 
-from foldbasket.folding.layout.pickings.picking import Ints, Mask, exact_values, number_of
+from foldbasket.folding.layout.pickings.picking import Ints, Mask, check_numbers, nearest, number_of
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import Choice, entered, set_by
 from foldbasket.spec.order import KeepStruct
 
-TESTS = {">": operator.gt, "≥": operator.ge, "<": operator.lt, "≤": operator.le, "=": operator.eq, "≠": operator.ne}
+TESTS = {
+    ">": np.greater, "≥": np.greater_equal, "<": np.less, "≤": np.less_equal, "=": np.equal, "≠": np.not_equal
+}  # fmt: skip
 
 
 class Sign(Choice):
@@ -43,5 +44,12 @@ class WhereValue(KeepStruct, frozen=True, tag="where"):
         return f"{measure} {self.said}"
 
     def kept(self, values: Block, parents: Ints) -> Mask:
-        wanted, test = number_of(self.number), TESTS[self.sign]
-        return np.array([value is not None and test(value, wanted) for value in exact_values(values)], np.bool_)
+        check_numbers(values)
+        below, above, is_held = nearest(values, number_of(self.number))
+        if is_held or self.sign not in (Sign.EQUAL, Sign.OTHER):
+            # Above a number that cannot be held is above the one below it, and so on.
+            found = TESTS[self.sign](values.data, above if self.sign in (Sign.FROM, Sign.BELOW) else below)
+        else:
+            found = np.full(len(values.data), self.sign is Sign.OTHER)
+        shown: Mask = found.astype(np.bool_) & ~values.blank
+        return shown
