@@ -229,7 +229,7 @@ def _render(options: argparse.Namespace) -> int:
     wanted = Wanted(options.to, options.shape, options.fold, options.each, options.style, settings, options.index)
     basket = prepared(opened.basket, wanted)
     folds_of(basket, wanted)  # what is not clear is told before anything is read
-    ready = prepare(dataclasses.replace(opened, basket=basket), allow_outside=options.trust)
+    ready = prepare(dataclasses.replace(opened, basket=basket), allow_outside=options.trust, lazily=True)
     wrong = 0
 
     def tell(problem: str) -> None:

@@ -72,6 +72,11 @@ class Engine:
         with self._lock:
             return self._fold(fold, progress, over)
 
+    def _check_as_of(self) -> None:
+        """A wrong as-of date is told even where nothing goes by it. Raises FoldError."""
+        if self.as_of not in ("latest", "today"):
+            day_named(self.as_of)
+
     def _based(self, asked: Fold, over: Mapping[str, str] | None, compute: Compute) -> Based:
         filters = self._telling(asked.filters)
         fold = msgspec.structs.replace(asked, filters=filters)
@@ -89,12 +94,14 @@ class Engine:
         return {found.measures[at].id: base.table for base in found.bases for at in base.measures}
 
     def _fold(self, asked: Fold, progress: Progress, over: Mapping[str, str] | None) -> Report:
+        self._check_as_of()
         fold, filters, made, measures, bases = self._based(asked, over, self.computed)
+        self.source.bring({*fold.fields(), *(ref for measure in measures for ref in measure.fields())})
         shares = [self._share(base, fold, filters, measures, progress) for base in bases]
         progress.step("Laying out", 0.0)
         self.ran["frame"] += 1
         axes = tuple([self._word(word, fold, shares) for word in words] for words in (fold.rows, fold.columns))
-        today = as_of_day(self.source, self.as_of, bases[0].table)
+        today = partial(as_of_day, self.source, self.as_of, bases[0].table)
         laying = Laying(fold, measures, shares, (axes[0], axes[1]), made.formulas, today)
         lines, blocks = laying.blocks()
         rows, columns = (
@@ -139,14 +146,7 @@ class Engine:
             look=asked.look,
             style=style_named(asked.look.style),
             remarks=tuple(self._unknown_members(asked)),
-            origin=Origin(
-                asked,
-                self.fold,
-                self.listing,
-                self.statement,
-                self._as_of_said(shares[0].base),
-                self._sources_said(asked),
-            ),
+            origin=self._origin(asked, shares[0].base),
         )
 
     def listing(self, fold: Fold) -> Report:
@@ -183,6 +183,10 @@ class Engine:
             self.locale,
             partial(as_of_day, self.source, self.as_of),
         )
+
+    def _origin(self, fold: Fold, base: str) -> Origin:
+        said = partial(self._as_of_said, base)
+        return Origin(fold, self.fold, self.listing, self.statement, said, self._sources_said(fold))
 
     def _as_of_said(self, base: str) -> str:
         """The as-of date as the reader sees it."""

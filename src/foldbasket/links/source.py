@@ -19,6 +19,7 @@ from foldbasket.spec.field import FieldRef, Shared
 from foldbasket.styling.dates import CALENDAR_YEAR, Fiscal
 from foldbasket.tables.column import Codes, Column, Dictionary, smallest_codes
 from foldbasket.tables.table import Table
+from foldbasket.tables.unread import bring
 from foldbasket.typed import meant
 
 
@@ -99,6 +100,20 @@ class Source:
         with self._lock:
             if ref not in self._made:
                 self._made[ref] = make()
+
+    def bring(self, refs: Collection[FieldRef]) -> None:
+        """Has the values of some fields, and of the keys by which their tables are reached, read together where they are not read yet."""
+        names: dict[str, list[str]] = {}
+        for ref in refs:
+            names.setdefault(ref.table, []).append(ref.field)
+        used = [key for key in names if key in self.tables]
+        for link in {link for one in used for other in used for link in self.path(one, other) or ()}:
+            for near, far in link.keys:
+                names.setdefault(link.from_table, []).append(near)
+                names.setdefault(link.to_table, []).append(far)
+        for key, wanted in names.items():
+            if key in self.tables:
+                bring(self.tables[key], wanted)
 
     def path(self, start: str, end: str) -> tuple[Link, ...] | None:
         """The links from `start` to `end`, fewest first; None when `end` cannot be reached."""

@@ -104,6 +104,7 @@ def _column(
             f"it reads records of {source.called(base)}, of which one of {source.called(each.table)} has many.",
             0, len(each.formula), where=each.name, todo=f"Make it a field of {source.called(base)}.",
         )  # fmt: skip
+    so_far.bring(formula.refs())
     return calculated(formula, so_far, base, each.name, as_of_day(source, as_of, each.table), progress)
 
 

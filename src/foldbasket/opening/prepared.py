@@ -23,6 +23,9 @@ def basket_or_data(path: Path) -> Opened:
     return Opened(Basket(table_name(path), (SourceSpec(table_name(path), full.name),)), full)
 
 
-def prepare(opened: Opened, *, allow_outside: bool = False, progress: Progress | None = None) -> Ready:
-    """Reads, mends, links and calculates. Raises BasketError when a source cannot be read or may not be."""
-    return made_ready(opened.basket, load_tables(opened, allow_outside=allow_outside, progress=progress), progress)
+def prepare(
+    opened: Opened, *, allow_outside: bool = False, progress: Progress | None = None, lazily: bool = False
+) -> Ready:
+    """Reads, mends, links and calculates; `lazily` only what folds will ask for. Raises BasketError when a source cannot be read or may not be."""
+    tables = load_tables(opened, allow_outside=allow_outside, progress=progress, lazily=lazily)
+    return made_ready(opened.basket, tables, progress, links=not lazily)

@@ -11,6 +11,7 @@ from foldbasket.opening.carried import carried_table
 from foldbasket.opening.sources import read_source
 from foldbasket.opening.summaries import summary_of
 from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.contract import Parts
 from foldbasket.tables.table import Table
 
 
@@ -26,11 +27,13 @@ def load_tables(
     progress: Progress | None = None,
     problems: dict[str, FoldBasketError] | None = None,
     known: Mapping[str, Table] | None = None,
+    lazily: bool = False,
 ) -> dict[str, Table]:
     """Every source's table as it is read, by its key; `known` are at hand already. A source that cannot be read raises a BasketError that says which and what
     to do; with `problems` it is noted there instead, and the others are read.
 
-    Files outside the basket's folder and databases are read only with `allow_outside`.
+    Files outside the basket's folder and databases are read only with `allow_outside`. What is read `lazily` has the values of a field read when
+    something first asks for them, where its format allows that and nothing is mended.
     """
     if not allow_outside and (outside := outside_places(opened)):
         raise BasketError(
@@ -50,7 +53,8 @@ def load_tables(
                 tables[name] = carried_table(opened.path, source, progress)
             else:
                 agreed = EVERYTHING if allow_outside else NOTHING
-                tables[name] = read_source(source, opened.folder, agreed, progress, fold_table)
+                parts = Parts(lazily=lazily and not source.mends)
+                tables[name] = read_source(source, opened.folder, agreed, progress, fold_table, parts)
         return tables[name]
 
     for source in opened.basket.sources:

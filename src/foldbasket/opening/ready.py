@@ -62,8 +62,11 @@ class Keeping:
         return self._calculating.outcome(basket.calculated, basket.joined(tables), basket.as_of, progress)
 
 
-def made_ready(basket: Basket, read: Mapping[str, Table], progress: Progress | None = None) -> Ready:
-    """Mends, calculates and links tables of a basket as they are read, by the keys of their sources."""
+def made_ready(
+    basket: Basket, read: Mapping[str, Table], progress: Progress | None = None, *, links: bool = True
+) -> Ready:
+    """Mends, calculates and links tables of a basket as they are read, by the keys of their sources. Without `links` those are followed when a fold
+    needs them, and no problem is told of one that none does."""
     problems: list[str] = []
     tables: dict[str, Table] = {}
     outcomes: dict[str, tuple[Outcome, ...]] = {}
@@ -83,7 +86,7 @@ def made_ready(basket: Basket, read: Mapping[str, Table], progress: Progress | N
     problems += [
         f"the field “{name}” of “{basket.source_name(of)}”: {problem}" for (of, name), problem in made.problems.items()
     ]
-    for link in source.links:
+    for link in source.links if links else ():
         if link.from_table in tables and link.to_table in tables:
             try:
                 source.rows(link.from_table, link.to_table)

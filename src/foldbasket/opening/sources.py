@@ -15,6 +15,7 @@ from foldbasket.errors import ReadError
 from foldbasket.kept import Kept
 from foldbasket.tables.mending.mend import AnyMend, Outcome, mended
 from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.contract import WHOLE, Parts
 from foldbasket.tables.reading.database import read_server
 from foldbasket.tables.reading.readers import read_table
 from foldbasket.tables.table import Table
@@ -29,8 +30,9 @@ def read_source(
     agreed: Agreed,
     progress: Progress | None = None,
     fold_table: FoldReader | None = None,
+    parts: Parts = WHOLE,
 ) -> Table:
-    """The table of a source as it is read, not mended. Paths are taken from `folder`; what lies outside of it is read only where it
+    """The table of a source as it is read, not mended, or some parts of it. Paths are taken from `folder`; what lies outside of it is read only where it
     was agreed to. Raises ReadError."""
     agreed.check(spec, folder)
     if spec.server is not None:
@@ -43,7 +45,7 @@ def read_source(
         raise ReadError(
             "its records were pasted and are not held in the basket.", where=spec.name, todo="Paste them again."
         )
-    return read_table(folder / spec.path, spec.name, spec.reading, progress)
+    return read_table(folder / spec.path, spec.name, spec.reading, progress, parts)
 
 
 class Mending:

@@ -30,7 +30,7 @@ def values_of(report: Report) -> dict[str, str]:
         "title": report.title or report.name,
         "sentence": report.sentence,
         "date": today,
-        "asof": origin.as_of if origin is not None else "",
+        "asof": origin.as_of() if origin is not None else "",
         "source": origin.sources if origin is not None else "",
         "file": origin.file if origin is not None else "",
         "picked": "; ".join(_picked(report)),

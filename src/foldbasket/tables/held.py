@@ -17,9 +17,12 @@ import pyarrow as pa
 from foldbasket.tables.column import CodedColumn, Column, DeferredColumn, Dictionary, NumberColumn
 from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import FieldType
+from foldbasket.tables.unread import UnreadCoded, UnreadNumber
 from foldbasket.tables.written import Order
 
 ALIGNED = 64
+CODED = (FieldType.TEXT, FieldType.DATE, FieldType.YESNO)
+"""The types that are held as codes."""
 
 
 class Part(msgspec.Struct, frozen=True, tag=True):
@@ -40,7 +43,8 @@ class Texts(msgspec.Struct, frozen=True, tag=True):
 
 
 class Held(msgspec.Struct, frozen=True):
-    """One column. Codes with members, or values; of text that is not encoded yet the chunks."""
+    """One column. Codes with members, or values; of text that is not encoded yet the chunks; of one that is still to be read how many records it
+    has."""
 
     name: str
     type: FieldType
@@ -50,6 +54,7 @@ class Held(msgspec.Struct, frozen=True):
     values: Part | None = None
     valid: Part | None = None
     chunks: tuple[Texts, ...] | None = None
+    unread: int | None = None
 
 
 class Head(msgspec.Struct, frozen=True):
@@ -97,6 +102,8 @@ class _Writer:
         return Texts(self.array(stops - stops[0]), self.array(body), valid, large)
 
     def column(self, column: Column) -> Held:
+        if isinstance(column, UnreadCoded | UnreadNumber):
+            return Held(column.name, column.type, column.scale, unread=len(column))
         if isinstance(column, NumberColumn):
             valid = None if column.valid is None else self.array(column.valid)
             return Held(column.name, column.type, column.scale, values=self.array(column.values), valid=valid)
@@ -137,6 +144,10 @@ def read_held(head: bytes, body: Any) -> Table:
 
 
 def _column(held: Held, body: Any) -> Column:
+    if held.unread is not None:
+        if held.type in CODED:
+            return UnreadCoded(held.name, held.type, held.unread)
+        return UnreadNumber(held.name, held.type, held.scale, held.unread)
     if held.values is not None:
         valid = None if held.valid is None else _array(held.valid, body)
         return NumberColumn(held.name, held.type, _array(held.values, body), valid, held.scale)

@@ -81,9 +81,9 @@ class Laying:
         shares: Sequence[Share],
         axes: tuple[list[Word], list[Word]],
         formulas: Mapping[int, Ready],
-        today: datetime.date,
+        today: Callable[[], datetime.date],
     ) -> None:
-        """`measures` are those of the fold and behind them those that only its `formulas` need; `today` is the as-of date."""
+        """`measures` are those of the fold and behind them those that only its `formulas` need; `today` tells the as-of date."""
         self.fold, self.shares, self.axes = fold, tuple(shares), axes
         self.every, self.formulas, self.today = tuple(measures), formulas, today
         self.measures = self.every[: len(fold.measures)]
@@ -178,7 +178,7 @@ class Laying:
         assert present is not None
         by_id = {self.every[at].id: block for at, block in found.items()}
         for at in self._formulas_in_order():
-            found[at] = by_id[self.every[at].id] = block_of(self.formulas[at], by_id, present, self.today)
+            found[at] = by_id[self.every[at].id] = block_of(self.formulas[at], by_id, present, self.today())
         return [found[at] for at in range(len(self.measures))]
 
     def _formulas_in_order(self) -> list[int]:

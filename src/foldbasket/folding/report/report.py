@@ -55,7 +55,7 @@ class Origin:
     again: Callable[[Fold], Report]
     listing: Callable[[Fold], Report]
     statement: Callable[[Fold, str], str]
-    as_of: str = ""
+    as_of: Callable[[], str] = str
     sources: str = ""
     file: str = ""
 

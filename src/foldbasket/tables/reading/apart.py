@@ -31,7 +31,7 @@ from foldbasket import errors, faults
 from foldbasket.errors import FoldBasketError, ReadError
 from foldbasket.tables.held import read_held, write_held
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading.contract import Reading, memory_at_hand
+from foldbasket.tables.reading.contract import WHOLE, Parts, Reading, memory_at_hand
 from foldbasket.tables.table import Table
 
 LOOK = 0.03
@@ -57,11 +57,17 @@ def bounds_for(size: int) -> Bounds:
 
 
 def read_apart(
-    path: Path, name: str, reading: Reading, progress: Progress, size: int, bounds: Bounds | None = None
+    path: Path,
+    name: str,
+    reading: Reading,
+    progress: Progress,
+    size: int,
+    bounds: Bounds | None = None,
+    parts: Parts = WHOLE,
 ) -> Table:
-    """The table in a file (or in those of a folder or pattern) of so many bytes. Raises ReadError, also where the other process dies
+    """The table in a file (or in those of a folder or pattern) of so many bytes, or some parts of it. Raises ReadError, also where the other process dies
     or passes its bounds; Cancelled within a moment of being asked to."""
-    table: Table = _asked("table", path, name, reading, progress, bounds or bounds_for(size))
+    table: Table = _asked("table", path, name, reading, progress, bounds or bounds_for(size), parts)
     return table
 
 
@@ -79,12 +85,15 @@ def is_inside() -> bool:
 _inside = False
 
 
-def _asked(what: str, path: Path, name: str, reading: Reading, progress: Progress, bounds: Bounds) -> Any:
+def _asked(
+    what: str, path: Path, name: str, reading: Reading, progress: Progress, bounds: Bounds, parts: Parts = WHOLE
+) -> Any:
     job = {
         "what": what,
         "path": base64.b64encode(os.fsencode(path.absolute())).decode(),
         "name": name,
         "reading": msgspec.json.encode(reading).decode(),
+        "parts": msgspec.json.encode(parts).decode(),
     }
     child = _Child.begin(job)
     try:
@@ -329,7 +338,8 @@ def _read(path: Path, job: dict[str, str], said: Callable[[str, float], None]) -
             last[0] = now
             said(what, share)
 
-    table = read_table(path, job["name"], reading, Progress(told))
+    parts = msgspec.json.decode(job["parts"].encode(), type=Parts)
+    table = read_table(path, job["name"], reading, Progress(told), parts)
     body = os.memfd_create("table")
     with open(body, "wb", closefd=False) as file:
         head = write_held(table, file.write)

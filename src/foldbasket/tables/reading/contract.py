@@ -48,17 +48,33 @@ AS_FOUND = Reading()
 """No corrections."""
 
 
+class Parts(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What of a table is read: `only` some fields, None for all; `lazily` without the values that can be read when they are asked for. A format that
+    is not read by column is read whole."""
+
+    only: tuple[str, ...] | None = None
+    lazily: bool = False
+
+
+WHOLE = Parts()
+"""All of it, now."""
+
+
 @dataclass(frozen=True)
 class Reader:
     """A format: its name for people, the endings of its files, how it is read, and which corrections concern it."""
 
     label: str
     endings: tuple[str, ...]
-    read: Callable[[Path, str, Reading, Progress], Table]
+    read: Callable[..., Table]
+    """Is given the file, the name of its table, the corrections and a progress; of a format that is read `by_column` also `only`, the fields to read
+    (None for all), and `lazily`, whether the values may be read later."""
     corrections: tuple[str, ...] = ()
     apart: bool = False
     """Whether it runs in a process of its own: compiled code of others that a damaged file can stop, or code that cannot be
     cancelled in the middle."""
+    by_column: bool = False
+    """Whether some fields can be read without the others."""
     standing: int = 100
 
 

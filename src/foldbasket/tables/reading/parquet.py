@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import datetime
 import itertools
 import os
 import threading
+from collections.abc import Collection, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
@@ -17,11 +19,13 @@ from foldbasket.later import pq
 from foldbasket.tables.column import PUT_OFF, CodedColumn, Column, DeferredColumn
 from foldbasket.tables.conversion import fitted, is_bytes, to_arrow
 from foldbasket.tables.detection import retyped
+from foldbasket.tables.held import CODED
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import AS_FOUND, READERS, Reader, Reading, memory_at_hand
 from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.table import Chosen, Table
-from foldbasket.tables.types import FieldType
+from foldbasket.tables.types import MAX_SCALE, FieldType
+from foldbasket.tables.unread import UnreadCoded, UnreadNumber
 from foldbasket.tables.written import Order
 
 MOST_BYTES = 2.5
@@ -58,17 +62,29 @@ def _as_it_was(table: Table, note: bytes | None) -> Table:
     return table
 
 
-def read_parquet(path: Path, name: str, reading: Reading = AS_FOUND, progress: Progress | None = None) -> Table:
-    """The table in a Parquet file. Raises ReadError when it is broken, too large, or holds a type that cannot be read."""
+def read_parquet(
+    path: Path,
+    name: str,
+    reading: Reading = AS_FOUND,
+    progress: Progress | None = None,
+    only: Collection[str] | None = None,
+    lazily: bool = False,
+) -> Table:
+    """The table in a Parquet file, or `only` some of its fields; where it is read `lazily`, without the values of those whose type the file tells for
+    sure. Raises ReadError when it is broken, too large, or holds a type that cannot be read."""
     progress = progress or Progress()
     try:
         with pq.ParquetFile(path) as probe:
             schema, metadata = probe.schema_arrow, probe.metadata
             _refuse_nested(schema, path)  # so that each field is one of the file's columns
             varied = _varied(metadata, schema)
-        _check_size(metadata, schema, path)
+        if only is None and not lazily:
+            _check_size(metadata, schema, path)
         texts = [field.name for at, field in enumerate(schema) if _is_text(field.type) and at not in varied]
         names = field_names(schema.names)
+        wanted = [at for at, name in enumerate(names) if only is None or name in only]
+        later = _later(metadata, schema, wanted) if lazily else {}
+        wanted = [at for at in wanted if at not in later]
         own = threading.local()  # opening a file costs in proportion to its fields, so each thread opens it once
         done = itertools.count(1)
 
@@ -76,13 +92,13 @@ def read_parquet(path: Path, name: str, reading: Reading = AS_FOUND, progress: P
             if not hasattr(own, "file"):
                 own.file = pq.ParquetFile(path, read_dictionary=texts)
             values = own.file.reader.read_column(at)
-            progress.step(f"Reading {path.name}", next(done) / max(1, len(names)))
+            progress.step(f"Reading {path.name}", next(done) / max(1, len(wanted)))
             values.validate(full=True)
             put_off = at in varied and len(values) > PUT_OFF
             return (DeferredColumn(names[at], values), None) if put_off else fitted(names[at], values)
 
         # Column by column on all cores, so that only what is being encoded is held as Arrow has it; the slowest come first.
-        order = sorted(range(len(names)), key=lambda at: at not in varied)
+        order = sorted(wanted, key=lambda at: at not in varied)
         with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
             made = dict(zip(order, pool.map(read, order), strict=True))
     except (pa.ArrowException, OSError, OverflowError) as error:
@@ -93,9 +109,54 @@ def read_parquet(path: Path, name: str, reading: Reading = AS_FOUND, progress: P
             where=path.name,
             todo="Export it again.",
         ) from None
-    columns = {names[at]: made[at][0] for at in range(len(names))}
-    said = {names[at]: text for at in range(len(names)) if (text := made[at][1]) is not None}
+    rows = metadata.num_rows
+    columns = {
+        names[at]: _unread(names[at], later[at], rows) if at in later else made[at][0]
+        for at in range(len(names))
+        if at in later or at in made
+    }
+    said = {names[at]: text for at in wanted if (text := made[at][1]) is not None}
     return _as_it_was(Table(name, columns, str(path), said), (schema.metadata or {}).get(OWN))
+
+
+def _later(metadata: pq.FileMetaData, schema: pa.Schema, wanted: Sequence[int]) -> dict[int, tuple[FieldType, int]]:
+    """The fields that can be read when they are asked for, with their types; none of a file of ours, which says more of them."""
+    if OWN in (schema.metadata or {}):
+        return {}
+    return {at: kind for at in wanted if (kind := _sure(metadata, schema, at)) is not None}
+
+
+def _sure(metadata: pq.FileMetaData, schema: pa.Schema, at: int) -> tuple[FieldType, int] | None:
+    """The type and the fraction digits that a field will have once it is read; None where that depends on its values."""
+    kind = schema.field(at).type
+    if _is_text(kind) or (pa.types.is_dictionary(kind) and _is_text(kind.value_type)):
+        return FieldType.TEXT, 0
+    if pa.types.is_boolean(kind):
+        return FieldType.YESNO, 0
+    if pa.types.is_integer(kind) and not pa.types.is_uint64(kind):
+        return FieldType.WHOLE, 0
+    if pa.types.is_decimal128(kind) and kind.precision <= 18 and 0 <= kind.scale <= MAX_SCALE:
+        return (FieldType.DECIMAL if kind.scale else FieldType.WHOLE), kind.scale
+    if pa.types.is_floating(kind):
+        return FieldType.REAL, 0
+    if pa.types.is_date32(kind) and _within_calendar(metadata, at):
+        return FieldType.DATE, 0
+    return None
+
+
+def _within_calendar(metadata: pq.FileMetaData, at: int) -> bool:
+    """Whether the file tells of every group of records that its dates lie within the calendar."""
+    for group in range(metadata.num_row_groups):
+        told = metadata.row_group(group).column(at).statistics
+        if told is None or not told.has_min_max:
+            return False
+        if not (isinstance(told.min, datetime.date) and isinstance(told.max, datetime.date)):
+            return False
+    return True
+
+
+def _unread(name: str, kind: tuple[FieldType, int], rows: int) -> Column:
+    return UnreadCoded(name, kind[0], rows) if kind[0] in CODED else UnreadNumber(name, *kind, rows)
 
 
 def first_line(error: BaseException) -> str:
@@ -165,4 +226,6 @@ def write_parquet(table: Table, path: Path) -> None:
     pq.write_table(arrow, path, compression="zstd", store_schema=False)
 
 
-READER = READERS.enter("Parquet", Reader("Parquet", (".parquet", ".pq"), read_parquet, apart=True, standing=20))
+READER = READERS.enter(
+    "Parquet", Reader("Parquet", (".parquet", ".pq"), read_parquet, apart=True, by_column=True, standing=20)
+)

@@ -5,15 +5,17 @@ from __future__ import annotations
 import contextlib
 import os
 import stat
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator, Mapping
 from pathlib import Path
 
 from foldbasket.errors import ReadError, reason_of
+from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading import apart, delimited
-from foldbasket.tables.reading.contract import AS_FOUND, READERS, Reader, Reading
+from foldbasket.tables.reading.contract import AS_FOUND, READERS, WHOLE, Parts, Reader, Reading
 from foldbasket.tables.reading.folder import files_of, read_folder
 from foldbasket.tables.table import Table
+from foldbasket.tables.unread import bound
 
 
 def endings() -> tuple[str, ...]:
@@ -32,8 +34,10 @@ def is_many(path: Path) -> bool:
     return os.path.isdir(path) or (any(sign in path.name for sign in "*?[") and not os.path.exists(path))
 
 
-def read_table(path: Path, name: str, reading: Reading = AS_FOUND, progress: Progress | None = None) -> Table:
-    """The table in the file, or in the like files of the folder or pattern, at `path`.
+def read_table(
+    path: Path, name: str, reading: Reading = AS_FOUND, progress: Progress | None = None, parts: Parts = WHOLE
+) -> Table:
+    """The table in the file, or in the like files of the folder or pattern, at `path`, or some parts of it.
 
     Raises ReadError when it is missing, may not be read, changes while it is read, or is not what its ending says.
     """
@@ -45,12 +49,15 @@ def read_table(path: Path, name: str, reading: Reading = AS_FOUND, progress: Pro
             before = stamp(path)
             size = sum(state[1] for state in before)
             with _standing_still(path, before, many):
-                return apart.read_apart(path, name, reading, progress, size)
+                read = apart.read_apart(path, name, reading, progress, size, parts=WHOLE if many else parts)
+            return _with_rest(read, path, name, reading, before) if parts.lazily and not many else read
         if many:
             return read_folder(path, name, reading, progress, tuple(READERS), read_table)
         _check_plain(path)
         with _standing_still(path, stamp(path), many):
-            return reader_of(path).read(path, name, reading, progress)
+            reader = reader_of(path)
+            more = {"only": parts.only, "lazily": parts.lazily} if reader.by_column else {}
+            return reader.read(path, name, reading, progress, **more)
     except FileNotFoundError:
         raise ReadError(
             "there is no such file.", where=str(path), todo="Was it moved or renamed? Choose it again."
@@ -61,6 +68,17 @@ def read_table(path: Path, name: str, reading: Reading = AS_FOUND, progress: Pro
         raise ReadError(
             f"the file cannot be read ({reason_of(error)}).", where=_shown(path), todo="Choose it again."
         ) from None
+
+
+def _with_rest(table: Table, path: Path, name: str, reading: Reading, before: State) -> Table:
+    """A table whose unread columns are read from the file that it comes from, as long as that is the same."""
+
+    def read(names: Collection[str]) -> Mapping[str, Column]:
+        if stamp(path) != before:
+            raise ReadError("the file changed after it was opened.", where=path.name, todo="Open it again.")
+        return read_table(path, name, reading, parts=Parts(tuple(names))).columns
+
+    return bound(table, read)
 
 
 @contextlib.contextmanager

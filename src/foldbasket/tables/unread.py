@@ -1,0 +1,129 @@
+"""Columns that are read from their file when something of them is first asked for.
+
+Name, type and number of records are known from the file's own description, which is what placing, checking and laying out need; the
+values of a field that no fold uses are never read.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Collection, Mapping
+from dataclasses import replace
+from typing import Any
+
+from foldbasket.tables.column import CodedColumn, Column, NumberColumn
+from foldbasket.tables.table import Table
+from foldbasket.tables.types import FieldType
+
+Read = Callable[[Collection[str]], Mapping[str, Column]]
+"""Reads the columns of some names. Raises ReadError."""
+
+
+class Unread:
+    """The columns of one table that are still to be read; those asked for together are read together."""
+
+    def __init__(self, read: Read) -> None:
+        self._read, self._lock = read, threading.Lock()
+        self._columns: dict[str, Column] = {}
+
+    def bring(self, names: Collection[str]) -> None:
+        """Reads the columns of some names that are not there yet."""
+        with self._lock:
+            missing = [name for name in dict.fromkeys(names) if name not in self._columns]
+            if missing:
+                self._columns |= self._read(missing)
+
+    def column(self, name: str) -> Column:
+        """The column of a name, read now if it was not."""
+        self.bring([name])
+        return self._columns[name]
+
+
+class UnreadCoded(CodedColumn):
+    """A coded column that is read when its codes or members are asked for."""
+
+    def __init__(self, name: str, kind: FieldType, count: int, unread: Unread | None = None) -> None:
+        for key, value in (("name", name), ("_kind", kind), ("_count", count), ("unread", unread)):
+            object.__setattr__(self, key, value)
+
+    def coded(self) -> CodedColumn:
+        made: CodedColumn = self.unread.column(self.name).coded()
+        return made
+
+    @property
+    def type(self) -> FieldType:
+        kind: FieldType = self._kind
+        return kind
+
+    @property
+    def scale(self) -> int:
+        return 0
+
+    def __len__(self) -> int:
+        count: int = self._count
+        return count
+
+    @property
+    def nbytes(self) -> int:
+        return 0
+
+    def __getattr__(self, name: str) -> Any:
+        if name in ("codes", "dictionary"):
+            return getattr(self.coded(), name)
+        raise AttributeError(name)
+
+
+class UnreadNumber(NumberColumn):
+    """A column of numbers that is read when its values are asked for."""
+
+    def __init__(self, name: str, kind: FieldType, scale: int, count: int, unread: Unread | None = None) -> None:
+        for key, value in (("name", name), ("type", kind), ("scale", scale), ("_count", count), ("unread", unread)):
+            object.__setattr__(self, key, value)
+
+    def coded(self) -> CodedColumn:
+        made: CodedColumn = self.unread.column(self.name).coded()
+        return made
+
+    def __len__(self) -> int:
+        count: int = self._count
+        return count
+
+    @property
+    def nbytes(self) -> int:
+        return 0
+
+    def __getattribute__(self, name: str) -> Any:
+        # A blank-free column has None as its class's own `valid`, so that it must be asked for before that is found.
+        if name in ("values", "valid"):
+            return getattr(object.__getattribute__(self, "unread").column(self.name), name)
+        return object.__getattribute__(self, name)
+
+
+def is_unread(column: Column) -> bool:
+    """Whether a column is read only when it is asked for."""
+    return isinstance(column, UnreadCoded | UnreadNumber)
+
+
+def bring(table: Table, names: Collection[str]) -> None:
+    """Reads some columns of a table together where they are not read yet. Raises ReadError."""
+    asked: dict[int, tuple[Unread, list[str]]] = {}
+    for name in names:
+        column = table.columns.get(name)
+        if isinstance(column, UnreadCoded | UnreadNumber):
+            asked.setdefault(id(column.unread), (column.unread, []))[1].append(column.name)
+    for unread, wanted in asked.values():
+        unread.bring(wanted)
+
+
+def bound(table: Table, read: Read) -> Table:
+    """A table whose unread columns are read in a way."""
+    unread = Unread(read)
+    columns: dict[str, Column] = {}
+    for name, column in table.columns.items():
+        if isinstance(column, UnreadCoded):
+            columns[name] = UnreadCoded(name, column.type, len(column), unread)
+        elif isinstance(column, UnreadNumber):
+            columns[name] = UnreadNumber(name, column.type, column.scale, len(column), unread)
+        else:
+            columns[name] = column
+    return replace(table, columns=columns)
