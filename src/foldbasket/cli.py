@@ -29,6 +29,7 @@ Pivot and crosstab reports from sales transactions.
   fold-basket demo                  open the Quillmoor Growers demo
   fold-basket render report.basket --to out.xlsx
   fold-basket check report.basket
+  fold-basket cache --clear         forget what is kept of files that were read
 """
 RENDER = """\
 Folds a basket without a window and writes the report.
@@ -50,7 +51,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     try:
         if not arguments:
             return _open([])
-        if arguments[0] in ("demo", "render", "check"):
+        if arguments[0] in ("demo", "render", "check", "cache"):
             options = _parser().parse_args(arguments)
             return int(options.run(options))
         return _open(_window_parser().parse_args(arguments).files)
@@ -124,6 +125,13 @@ def _parser() -> argparse.ArgumentParser:
     check.add_argument("basket", type=Path, metavar="FILE")
     check.add_argument("--trust", action="store_true", help="let the basket read files outside its own folder")
     check.set_defaults(run=_check)
+    cache = commands.add_parser(
+        "cache",
+        help="what is kept of files that were read",
+        description="Tells how much is kept of files that were read, so that they open at once the next time; --clear takes it all out.",
+    )
+    cache.add_argument("--clear", action="store_true", help="take everything out")
+    cache.set_defaults(run=_cache)
     return parser
 
 
@@ -223,6 +231,7 @@ def _render(options: argparse.Namespace) -> int:
     from foldbasket.baskets.files import open_basket
     from foldbasket.opening.prepared import prepare
     from foldbasket.rendering import Wanted, folds_of, prepared, written
+    from foldbasket.tables.store import STORE
 
     opened = open_basket(options.basket)
     settings = tuple(each.partition("=")[::2] for each in options.set)
@@ -245,9 +254,19 @@ def _render(options: argparse.Namespace) -> int:
             print(
                 f"{made.path}: {report.height:,} rows × {report.width:,} columns from {report.kept:,} of {report.records:,} records"
             )
+    STORE.write()
     if wrong > 1:
         print(f"fold-basket: {wrong} to put right; see above.", file=sys.stderr)
     return 1 if wrong else 0
+
+
+def _cache(options: argparse.Namespace) -> int:
+    from foldbasket.tables.store import STORE
+
+    many, size = STORE.clear() if options.clear else STORE.size()
+    done = "taken out of" if options.clear else "in"
+    print(f"{many:,} tables, {size / 1e6:,.1f} MB {done} {STORE.folder}")
+    return 0
 
 
 def _check(options: argparse.Namespace) -> int:

@@ -405,3 +405,22 @@ def test_help_holds_the_guide_the_keys_and_the_meaning_of_the_numbers(driver, de
     assert all(name in window.text.toPlainText() for name in keyed)
     QTest.keyClick(window, Key.Key_Escape)
     assert not window.isVisible()
+
+
+def test_what_is_read_is_kept_but_not_of_a_confidential_basket(driver, tmp_path, monkeypatch):
+    from foldbasket.opening import sources
+    from foldbasket.tables import store
+
+    monkeypatch.setattr(sources, "WORTH", -1.0)
+    monkeypatch.setattr(store, "SETTLED", -1.0)
+    (tmp_path / "a.csv").write_text("Site,Net\nMill,1.50\nYard,2.50\n", "utf-8")
+    driver.open(tmp_path / "a.csv")
+    driver.settle()
+    driver.qtbot.waitUntil(lambda: store.STORE.size()[0] == 1)
+    table = driver.desk.source.tables["A"]
+    driver.desk.do(edits.ChangeBasket({"confidential": True}, "Confidential"))
+    driver.qtbot.waitUntil(lambda: store.STORE.size()[0] == 0)
+    assert driver.desk.source.tables["A"].column("Net").text(1) == table.column("Net").text(1) == "2.50"
+    driver.act("Undo")
+    driver.act("Clear what is kept of files")
+    assert store.STORE.size() == (0, 0)

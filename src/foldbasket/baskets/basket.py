@@ -74,6 +74,8 @@ class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     calculated: tuple[Calculated, ...] = ()
     style: str = "ledger"
     styles: tuple[Style, ...] = ()
+    confidential: bool = False
+    """Whether its records are kept nowhere but in their own files."""
 
     def fold(self, key: str) -> Fold:
         """The fold that a key refers to, or a BasketError that lists them."""

@@ -54,7 +54,8 @@ def load_tables(
             else:
                 agreed = EVERYTHING if allow_outside else NOTHING
                 parts = Parts(lazily=lazily and not source.mends)
-                tables[name] = read_source(source, opened.folder, agreed, progress, fold_table, parts)
+                keep = not opened.basket.confidential
+                tables[name] = read_source(source, opened.folder, agreed, progress, fold_table, parts, keep=keep)
         return tables[name]
 
     for source in opened.basket.sources:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -18,7 +19,9 @@ from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import WHOLE, Parts
 from foldbasket.tables.reading.database import read_server
 from foldbasket.tables.reading.readers import read_table
+from foldbasket.tables.store import STORE, WORTH, State, state_of
 from foldbasket.tables.table import Table
+from foldbasket.tables.unread import is_unread
 
 FoldReader = Callable[[str, Progress | None], Table]
 """Gives the summary table of a fold by its name."""
@@ -31,8 +34,11 @@ def read_source(
     progress: Progress | None = None,
     fold_table: FoldReader | None = None,
     parts: Parts = WHOLE,
+    *,
+    keep: bool = True,
 ) -> Table:
-    """The table of a source as it is read, not mended, or some parts of it. Paths are taken from `folder`; what lies outside of it is read only where it
+    """The table of a source as it is read, not mended, or some parts of it; without `keep` it is neither taken from what was kept of an earlier reading
+    nor kept itself. Paths are taken from `folder`; what lies outside of it is read only where it
     was agreed to. Raises ReadError."""
     agreed.check(spec, folder)
     if spec.server is not None:
@@ -45,7 +51,27 @@ def read_source(
         raise ReadError(
             "its records were pasted and are not held in the basket.", where=spec.name, todo="Paste them again."
         )
-    return read_table(folder / spec.path, spec.name, spec.reading, progress, parts)
+    place = folder / spec.path
+    if not keep:
+        return read_table(place, spec.name, spec.reading, progress, parts)
+    found = STORE.find(place, spec.reading)
+    if found is not None:
+        return found.named(spec.name)
+    began = time.monotonic()
+    state = _state(place)
+    table = read_table(place, spec.name, spec.reading, progress, parts)
+    is_whole = not any(is_unread(column) for column in table.columns.values())
+    if state is not None and is_whole and time.monotonic() - began > WORTH:
+        STORE.put_by(place, state, spec.reading, table)
+    return table
+
+
+def _state(place: Path) -> State | None:
+    """The state of a file before it is read; None where that cannot be told, which reading it will say why."""
+    try:
+        return state_of(place)
+    except (OSError, ValueError):
+        return None
 
 
 class Mending:

@@ -268,6 +268,16 @@ def print_pages(window: Any) -> None:
     print_fold(window)
 
 
+@action("Clear what is kept of files", "File")
+def clear_kept(window: Any) -> None:
+    """Takes out of the user's cache what is kept of files that were read, so that they open at once."""
+    from foldbasket.tables.store import STORE
+
+    many, size = STORE.clear()
+    tables = f"{many:,} table{'s' if many != 1 else ''}"
+    window.desk.news.emit(f"{tables}, {size / 1e6:,.1f} MB, taken out; files are read anew when they are next opened.")
+
+
 @action("Quit", "File", "Ctrl+Q", line=True)
 def leave(window: Any) -> None:
     window.close()

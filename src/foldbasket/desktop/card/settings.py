@@ -34,6 +34,14 @@ def settings_section(desk: Desk, body: CardBody) -> None:
     body.choice("Currency", currencies, basket.currency, partial(_set, desk, "Currency", "currency"))
     as_of_choice(desk, body, datetime.date.today)
     body.text("“Last quarter” and the like count back from that day.", "quiet")
+    body.choice(
+        "Records",
+        ((False, "kept, to open at once"), (True, "confidential")),
+        basket.confidential,
+        partial(_set, desk, "Whether records are kept", "confidential"),
+    )
+    if basket.confidential:
+        body.text("They are kept nowhere but in their own files.", "quiet")
 
 
 def as_of_choice(desk: Desk, body: CardBody, start: Callable[[], datetime.date]) -> None:

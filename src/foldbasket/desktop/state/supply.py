@@ -32,6 +32,7 @@ from foldbasket.tables.findings.finding import Finding
 from foldbasket.tables.findings.findings import findings_of
 from foldbasket.tables.mending.mend import Outcome
 from foldbasket.tables.profile import Profile, profile_of
+from foldbasket.tables.store import STORE
 from foldbasket.tables.table import Table
 
 SMALL = 200_000
@@ -82,6 +83,7 @@ class Supply(QObject):
         self._calculator.finished.connect(self._has_calculated)
         self._calculator.failed.connect(self.failed)
         self._calculator.told.connect(self.told)
+        self._keeper = Worker("keep", self)
         self._waiting: list[str] = []
         self.watcher = Watcher(self)
         self.watcher.came.connect(self.refresh)
@@ -104,7 +106,7 @@ class Supply(QObject):
 
     def close(self) -> None:
         self.watcher.watch(())
-        for worker in (self._preparer, self._refresher, self._looker, self._calculator):
+        for worker in (self._preparer, self._refresher, self._looker, self._calculator, self._keeper):
             worker.close()
 
     # --- tables -------------------------------------------------------------
@@ -113,6 +115,12 @@ class Supply(QObject):
         """Takes up a table that was just read for a source."""
         self._read[self._key(spec)] = table
         self._failures.pop(self._key(spec), None)
+        self._keep()
+
+    def _keep(self) -> None:
+        """Writes what was read into the user's cache, where it is worth it, once nothing else is to be done."""
+        if STORE.is_waiting and not self._keeper.busy:
+            self._keeper.start(lambda progress: STORE.write(progress.look))
 
     def miss(self, spec: SourceSpec, error: FoldBasketError) -> None:
         """Notes that a source could not be read; it is not tried again until its file changes or the user asks."""
@@ -150,6 +158,10 @@ class Supply(QObject):
 
     def renew(self, basket: Basket) -> None:
         """Brings the tables in step with the basket: at once what is at hand, the rest in the background."""
+        if basket.confidential and not (self.basket.confidential and self.basket.sources == basket.sources):
+            for spec in basket.sources:
+                if spec.is_file:
+                    STORE.drop(Path(spec.path))
         self.basket = basket
         circle = circle_of(basket)
         to_do: list[SourceSpec] = []
@@ -190,7 +202,9 @@ class Supply(QObject):
             def read(name: str) -> Table:
                 table = known.get(name)
                 if table is None:
-                    known[name] = table = read_source(basket.source(name), NOWHERE, agreed, progress, fold_table)
+                    keep = not basket.confidential
+                    table = read_source(basket.source(name), NOWHERE, agreed, progress, fold_table, keep=keep)
+                    known[name] = table
                 return table
 
             def fold_table(name: str, progress: Any) -> Table:
@@ -217,6 +231,7 @@ class Supply(QObject):
             else:
                 self._read[key] = result
         self.renew(self.basket)
+        self._keep()
         self.rested.emit()
 
     def retry(self) -> None:
@@ -338,7 +353,7 @@ class Supply(QObject):
             done: list[tuple[SourceSpec, Table | FoldBasketError]] = []
             for spec in specs:
                 try:
-                    table = read_source(spec, NOWHERE, agreed, progress)
+                    table = read_source(spec, NOWHERE, agreed, progress, keep=not basket.confidential)
                     self._keeping.mended(basket, spec.key, table, progress)
                     done.append((spec, table))
                 except FoldBasketError as error:

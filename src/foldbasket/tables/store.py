@@ -1,0 +1,238 @@
+"""Kept columns: tables as they were read, in the user's cache folder, so that opening a file again costs mapping it and not reading it.
+
+An entry is found by the place of its file, by everything that tells one state of the file from another, and by how it was read. It is written
+aside and takes its name when it is whole, so that a process that is killed leaves nothing that could be taken for one. What cannot be read
+is read from its own file again, without a word. Only the user may read the entries, and the oldest go where they take too much room.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import mmap
+import os
+import struct
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import Any, BinaryIO, NamedTuple
+
+import msgspec
+import platformdirs
+
+from foldbasket import __version__
+from foldbasket.tables.held import read_held, write_held
+from foldbasket.tables.reading.contract import Reading
+from foldbasket.tables.reading.readers import files_of_source
+from foldbasket.tables.table import Table
+
+FORM = 1
+"""Of the entries; one of another form is not read."""
+MARK = b"FOLDCOLS"
+HEAD = struct.Struct("<8sIQQQ")
+"""At the start of an entry: its mark and form, where its head begins behind the columns and how long it is, and the length of all."""
+START = 64
+WORTH = 0.3
+"""What took fewer seconds to read is not kept."""
+SETTLED = 2.0
+"""A file that changed less than so many seconds before it was read may change again without showing it, so it is not kept yet."""
+MOST = 8 << 30
+"""Bytes that all entries take together, at the most; and not more than a quarter of what is free on the disk."""
+ENDS = 1 << 16
+
+
+class State(NamedTuple):
+    """What tells one state of a file, or of those of a folder, from another; and when the latest of them changed."""
+
+    said: tuple[tuple[str, int, int, int, int, int, str], ...]
+    changed: float
+
+
+def state_of(path: Path) -> State:
+    """The state of what stands at a place: names, sizes, times, numbers of the files on the disk, and a digest of their ends. Raises OSError."""
+    said, changed = [], 0.0
+    for file in files_of_source(path):
+        found = os.stat(file)
+        said.append(
+            (os.path.realpath(file), found.st_size, found.st_mtime_ns, found.st_ctime_ns, found.st_ino, found.st_dev, _ends(file))
+        )  # fmt: skip
+        changed = max(changed, found.st_mtime, found.st_ctime)
+    return State(tuple(said), changed)
+
+
+def _ends(file: Path) -> str:
+    """A digest of the beginning and the end of a file."""
+    digest = hashlib.blake2b(digest_size=16)
+    with open(file, "rb") as opened:
+        digest.update(opened.read(ENDS))
+        opened.seek(max(0, os.fstat(opened.fileno()).st_size - ENDS))
+        digest.update(opened.read(ENDS))
+    return digest.hexdigest()
+
+
+class Store:
+    """The entries in a folder, the user's cache folder where none is given. Safe to use from several threads and processes."""
+
+    def __init__(self, folder: Path | None = None, most: int = MOST) -> None:
+        self._folder, self.most = folder, most
+        self._waiting: list[tuple[Path, State, Reading, Table]] = []
+        self._lock = threading.Lock()
+
+    @property
+    def folder(self) -> Path:
+        """Where the entries are."""
+        return self._folder or Path(platformdirs.user_cache_dir("fold-basket")) / "columns"
+
+    # --- reading ------------------------------------------------------------
+
+    def find(self, path: Path, reading: Reading) -> Table | None:
+        """The table that was read at a place in a way, where the files are still the same; None where it is not kept."""
+        try:
+            place = self.folder / self._name(path, state_of(path), reading)
+            with open(place, "rb") as file:
+                found = _mapped(file)
+                os.utime(file.fileno())  # it was used now
+        except (OSError, ValueError, struct.error, msgspec.MsgspecError):
+            return None
+        return replace(found, origin=str(path))
+
+    @staticmethod
+    def _name(path: Path, state: State, reading: Reading) -> str:
+        """Entries of one place and way of reading begin alike, so that outdated ones are found."""
+        return f"{_place(path, reading)}-{_digest((FORM, __version__, state.said))}.columns"
+
+    # --- writing ------------------------------------------------------------
+
+    def put_by(self, path: Path, state: State, reading: Reading, table: Table) -> None:
+        """Has a table kept that was read at a place in a state, when next there is time to write."""
+        if time.time() - state.changed > SETTLED:
+            with self._lock:
+                self._waiting.append((path, state, reading, table))
+
+    @property
+    def is_waiting(self) -> bool:
+        """Whether anything is to be written."""
+        return bool(self._waiting)
+
+    def write(self, look: Callable[[], object] = lambda: None) -> None:
+        """Writes what was put by. `look` is called between pieces, and may raise to stop; nothing half written is left. A full disk keeps nothing,
+        without a word."""
+        while True:
+            with self._lock:
+                if not self._waiting:
+                    return
+                path, state, reading, table = self._waiting.pop(0)
+            with contextlib.suppress(OSError):
+                self._keep(path, state, reading, table, look)
+                self._trim()
+
+    def _keep(self, path: Path, state: State, reading: Reading, table: Table, look: Callable[[], object]) -> None:
+        if state_of(path).said != state.said:
+            return
+        self.folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        os.chmod(self.folder, 0o700)
+        name = self._name(path, state, reading)
+        fresh = self.folder / f".{name}.{os.getpid()}-{threading.get_ident()}.new"
+        try:
+            with open(os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb") as file:
+                _write(file, table, look)
+                file.flush()
+                os.fsync(file.fileno())
+            for old in self.folder.glob(f"{_place(path, reading)}-*.columns"):
+                old.unlink(missing_ok=True)
+            os.replace(fresh, self.folder / name)
+        finally:
+            fresh.unlink(missing_ok=True)
+
+    # --- room ---------------------------------------------------------------
+
+    def _entries(self) -> list[tuple[float, int, Path]]:
+        found = []
+        for place in self.folder.glob("*.columns") if self.folder.is_dir() else ():
+            with contextlib.suppress(OSError):
+                state = place.stat()
+                found.append((state.st_mtime, state.st_size, place))
+        return sorted(found)
+
+    def size(self) -> tuple[int, int]:
+        """How many entries there are, and how many bytes they take."""
+        entries = self._entries()
+        return len(entries), sum(size for _, size, _ in entries)
+
+    def _trim(self) -> None:
+        """Takes out the entries that were not used for longest, until the others fit; and what a process that was stopped left behind."""
+        free = os.statvfs(self.folder)
+        entries = self._entries()
+        total = sum(size for _, size, _ in entries)
+        most = min(self.most, (free.f_bavail * free.f_frsize + total) // 4)
+        for _, size, place in entries:
+            if total <= most:
+                break
+            place.unlink(missing_ok=True)
+            total -= size
+        for left in self.folder.glob(".*.new"):
+            with contextlib.suppress(OSError):
+                if time.time() - left.stat().st_mtime > 3600:
+                    left.unlink()
+
+    def drop(self, path: Path) -> None:
+        """Takes out what is kept of a place, however it was read."""
+        with self._lock:
+            self._waiting = [each for each in self._waiting if each[0] != path]
+        for _, _, place in self._entries():
+            if place.name.startswith(_at(path)):
+                place.unlink(missing_ok=True)
+
+    def clear(self) -> tuple[int, int]:
+        """Takes everything out; how many entries that were, and how many bytes."""
+        with self._lock:
+            self._waiting.clear()
+        found = self.size()
+        for _, _, place in self._entries():
+            place.unlink(missing_ok=True)
+        return found
+
+
+def _digest(what: object) -> str:
+    return hashlib.blake2b(repr(what).encode("utf-8", "backslashreplace"), digest_size=20).hexdigest()
+
+
+def _at(path: Path) -> str:
+    return _digest(os.path.realpath(path))[:16]
+
+
+def _place(path: Path, reading: Reading) -> str:
+    return f"{_at(path)}-{_digest(msgspec.json.encode(reading, order='sorted'))[:16]}"
+
+
+def _write(file: Any, table: Table, look: Callable[[], object]) -> None:
+    file.write(bytes(START))
+
+    def write(piece: Any) -> None:
+        look()
+        file.write(piece)
+
+    head = write_held(replace(table, origin=""), write)  # the place is known when it is found, and may be no text
+    at = file.tell()
+    file.write(head)
+    whole = file.tell()
+    file.seek(0)
+    file.write(HEAD.pack(MARK, FORM, at, len(head), whole))
+
+
+def _mapped(file: BinaryIO) -> Table:
+    """The table of an entry, its columns still on the disk. Raises ValueError for one that is not whole."""
+    size = os.fstat(file.fileno()).st_size
+    if size < START:
+        raise ValueError("too short")
+    body = mmap.mmap(file.fileno(), size, access=mmap.ACCESS_READ)
+    mark, form, at, length, whole = HEAD.unpack(body[: HEAD.size])
+    if (mark, form, whole) != (MARK, FORM, size) or at + length != size:
+        raise ValueError("not an entry, or not a whole one")
+    return read_held(body[at:], memoryview(body)[START:at])
+
+
+STORE = Store()
+"""That of the user."""
