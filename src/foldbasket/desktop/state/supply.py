@@ -16,6 +16,7 @@ from foldbasket import faults
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.consent import NOWHERE, Agreed
 from foldbasket.baskets.needs import circle_of, needed_sources
+from foldbasket.desktop.state.keeping import Keeper
 from foldbasket.desktop.state.watching import Watcher
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError, FoldError, LinkError
@@ -32,7 +33,6 @@ from foldbasket.tables.findings.finding import Finding
 from foldbasket.tables.findings.findings import findings_of
 from foldbasket.tables.mending.mend import Outcome
 from foldbasket.tables.profile import Profile, profile_of
-from foldbasket.tables.store import STORE
 from foldbasket.tables.table import Table
 
 SMALL = 200_000
@@ -83,7 +83,7 @@ class Supply(QObject):
         self._calculator.finished.connect(self._has_calculated)
         self._calculator.failed.connect(self.failed)
         self._calculator.told.connect(self.told)
-        self._keeper = Worker("keep", self)
+        self._keeper = Keeper(self)
         self._waiting: list[str] = []
         self.watcher = Watcher(self)
         self.watcher.came.connect(self.refresh)
@@ -115,12 +115,7 @@ class Supply(QObject):
         """Takes up a table that was just read for a source."""
         self._read[self._key(spec)] = table
         self._failures.pop(self._key(spec), None)
-        self._keep()
-
-    def _keep(self) -> None:
-        """Writes what was read into the user's cache, where it is worth it, once nothing else is to be done."""
-        if STORE.is_waiting and not self._keeper.busy:
-            self._keeper.start(lambda progress: STORE.write(progress.look))
+        self._keeper.write()
 
     def miss(self, spec: SourceSpec, error: FoldBasketError) -> None:
         """Notes that a source could not be read; it is not tried again until its file changes or the user asks."""
@@ -158,10 +153,7 @@ class Supply(QObject):
 
     def renew(self, basket: Basket) -> None:
         """Brings the tables in step with the basket: at once what is at hand, the rest in the background."""
-        if basket.confidential and not (self.basket.confidential and self.basket.sources == basket.sources):
-            for spec in basket.sources:
-                if spec.is_file:
-                    STORE.drop(Path(spec.path))
+        Keeper.heed(self.basket, basket)
         self.basket = basket
         circle = circle_of(basket)
         to_do: list[SourceSpec] = []
@@ -231,7 +223,7 @@ class Supply(QObject):
             else:
                 self._read[key] = result
         self.renew(self.basket)
-        self._keep()
+        self._keeper.write()
         self.rested.emit()
 
     def retry(self) -> None:

@@ -1,0 +1,36 @@
+"""Keeps what was read in the user's cache, in the background, and takes out what must not be there."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QObject
+
+from foldbasket.baskets.basket import Basket
+from foldbasket.desktop.state.workers import Worker
+from foldbasket.tables.store import STORE
+
+
+class Keeper(QObject):
+    """Writes what readings put by, once it is told to."""
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self._worker = Worker("keep", self)
+
+    def close(self) -> None:
+        """Stops; what is not whole is not kept."""
+        self._worker.close()
+
+    def write(self) -> None:
+        """Writes what was put by, unless that is under way."""
+        if STORE.is_waiting and not self._worker.busy:
+            self._worker.start(lambda progress: STORE.write(progress.look))
+
+    @staticmethod
+    def heed(before: Basket, basket: Basket) -> None:
+        """Takes out what is kept of the files of a basket that is confidential now."""
+        if basket.confidential and not (before.confidential and before.sources == basket.sources):
+            for spec in basket.sources:
+                if spec.is_file:
+                    STORE.drop(Path(spec.path))
