@@ -173,6 +173,13 @@ def _add_render(commands: Any) -> None:
         help="listing: the records of each group; cells: one line per cell, as CSV; sums: a workbook that adds up its totals itself; of an SQL file, the server it is for; chart: the chart alone, as PNG, SVG or PDF",
     )
     render.add_argument("--index", metavar="FILE", help="an index of the files written, as .html with links or .csv")
+    render.add_argument(
+        "--memory",
+        type=_size,
+        default=None,
+        metavar="SIZE",
+        help="hold no more of a table than that (such as 500MB); what is larger is folded part by part (40 %% of what is free unless said)",
+    )
     render.add_argument("--trust", action="store_true", help="let the basket read files outside its own folder")
     render.add_argument("--quiet", action="store_true", help="say nothing when all went well")
     render.set_defaults(run=_render)
@@ -185,6 +192,16 @@ def _count(text: str) -> int:
     if not 1 <= value <= 1_000_000_000:
         raise argparse.ArgumentTypeError("a number from 1 to 1,000,000,000")
     return value
+
+
+def _size(text: str) -> int:
+    import argparse
+    import re
+
+    found = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*([kmgt]?)i?b?\s*", text, re.IGNORECASE)
+    if found is None:
+        raise argparse.ArgumentTypeError("a size such as 500MB or 2GB")
+    return int(float(found[1]) * 1000 ** " kmgt".index(found[2].lower() or " "))
 
 
 def _open(files: Sequence[Path]) -> int:
@@ -238,7 +255,9 @@ def _render(options: argparse.Namespace) -> int:
     wanted = Wanted(options.to, options.shape, options.fold, options.each, options.style, settings, options.index)
     basket = prepared(opened.basket, wanted)
     folds_of(basket, wanted)  # what is not clear is told before anything is read
-    ready = prepare(dataclasses.replace(opened, basket=basket), allow_outside=options.trust, lazily=True)
+    ready = prepare(
+        dataclasses.replace(opened, basket=basket), allow_outside=options.trust, lazily=True, memory=options.memory
+    )
     wrong = 0
 
     def tell(problem: str) -> None:

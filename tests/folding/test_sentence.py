@@ -43,7 +43,7 @@ def test_the_whole_sentence():
         (Members("f", ref("T.Region"), exclude=True), "Region: anything"),
         (Members("f", ref("T.Region"), members=("a",), blank=True, no_match=True), "Region: a, (blank), (no match)"),
         (Members("f", ref("T.Region"), members=tuple("abcdef"), exclude=True), "Region: not a, b, c, d and 2 more"),
-        (Members("f", ref("T.Day"), "quarter", ("2026-Q2", "2027-Q1")), "Quarter of day: Q2 2026, 2027-Q1"),
+        (Members("f", ref("T.Day"), "quarter", ("2026-Q2", "2027-Q1")), "Quarter of day: Q2 2026, Q1 2027"),
         (Compare("f", ref("T.Day"), None, "≥", "2026-04-02"), "Day: ≥ 2 Apr 2026"),
         (Between("f", ref("T.Net"), None, "1", "9.50"), "Net: 1 to 9.50"),
         (Blank("f", ref("T.Net")), "Net: blank"),

@@ -13,8 +13,9 @@ from foldbasket.formulas.function import FUNCTIONS
 from foldbasket.formulas.parsing import parsed
 from foldbasket.formulas.tree import Apply
 from foldbasket.links.link import Link
+from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef
-from foldbasket.tables.column import CodedColumn, NumberColumn
+from foldbasket.tables.column import CodedColumn, NumberColumn, picked
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType, parse_canonical
 from tests.folding.build import source, table
@@ -191,3 +192,15 @@ def test_a_pattern_of_many_anythings_takes_no_time_with_a_power_of_the_text():
     of = source(table("T", {"Text": ["a" * 3_000, "a" * 3_000 + "b", "xa" * 40 + "by"]}))
     made = calculated(checked("Text LIKE '" + "%a" * 30 + "%_b%'", schema_of(of)), of, "T", "f", TODAY)
     assert [made.text(at) for at in range(3)] == ["no", "yes", "yes"]
+
+
+@pytest.mark.parametrize(
+    "formula",
+    ["CASE WHEN A = 'x' THEN 'y' ELSE 'z' END", "COALESCE(A, 'none')", "SUBSTRING(A, 1, 2) || '-'", "A LIKE 'x%'"],
+)
+def test_a_table_without_records_has_every_formula_without_records(formula):
+    of = source(table("T", {"A": ["x"], "B": [1]}))
+    none = Source(
+        {"T": Table.of("T", [picked(column, np.zeros(0, np.int64)) for column in of.tables["T"].columns.values()])}
+    )
+    assert values(formula, none)[0] == []

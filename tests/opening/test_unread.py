@@ -12,7 +12,8 @@ import pytest
 
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.calculated import Calculated
-from foldbasket.baskets.files import Opened
+from foldbasket.baskets.files import Opened, save_basket
+from foldbasket.cli import main
 from foldbasket.errors import ReadError
 from foldbasket.folding.filters.members import Members
 from foldbasket.links.link import Link
@@ -121,3 +122,40 @@ def test_a_damaged_column_is_told_and_another_is_still_read(place):
     with pytest.raises(ReadError):
         ready.engine.fold(FOLDS[0])
     assert ready.engine.fold(FOLDS[3]).height
+
+
+def test_a_folder_of_files_is_read_by_column_or_folded_in_a_stream(place, capsys):
+    folder = place / "months"
+    folder.mkdir()
+    whole = pq.read_table(place / "sales.parquet")
+    for at in range(5):
+        names = list(whole.column_names)
+        random.Random(at).shuffle(names)
+        pq.write_table(whole.slice(at * 100, 100).select(names).drop_columns(["Big", "At"]), folder / f"m{at}.parquet")
+    basket = Basket("b", (SourceSpec("S", "months"),))
+    file = Opened(basket, place / "b.json")
+    eager, lazy = prepare(file), prepare(file, lazily=True)
+    small = prepare(file, lazily=True, memory=0)
+    assert next(iter(lazy.tables["S"].columns)) == "File"
+    for fold in (FOLDS[0], Fold("f", (measure("average", "S.Net"),), (placed("S.File"), placed("S.Site")))):
+        wanted = lines(eager.engine.fold(fold))
+        assert lines(lazy.engine.fold(fold)) == wanted
+        assert lines(small.engine.fold(fold)) == wanted
+    assert not any(column.unread.has(name) for name, column in small.tables["S"].columns.items() if is_unread(column))
+    odd = whole.slice(0, 5).drop_columns(["Net", "Big", "At"])
+    pq.write_table(odd, folder / "odd.parquet")
+    again = prepare(file, lazily=True)
+    assert not is_unread(again.tables["S"].columns["Site"]), "files that are not alike are read as before"
+
+
+def test_render_takes_a_bound_on_memory(place, capsys):
+    basket = Basket("b", (SourceSpec("S", "sales.parquet"),), folds=(FOLDS[0],))
+    save_basket(basket, place / "b.json")
+    for size, name in (("1KB", "small.csv"), ("2GB", "large.csv")):
+        assert main(["render", str(place / "b.json"), "--to", str(place / name), "--memory", size, "--quiet"]) == 0, (
+            capsys.readouterr().err
+        )
+    assert (place / "small.csv").read_bytes() == (place / "large.csv").read_bytes()
+    with pytest.raises(SystemExit):
+        main(["render", str(place / "b.json"), "--to", str(place / "x.csv"), "--memory", "much"])
+    assert "a size such as 500MB or 2GB" in capsys.readouterr().err

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import dataclasses
 import datetime
 import threading
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Container, Iterator, Mapping, Sequence
 from functools import partial
 
 import msgspec
@@ -15,6 +14,7 @@ import numpy.typing as npt
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.cubes.maker import LocalMaker
+from foldbasket.folding.cubes.streamed import StreamedMaker
 from foldbasket.folding.filters.about import Compute
 from foldbasket.folding.filters.onefield import RecordFilter
 from foldbasket.folding.layout.frame import axis_of
@@ -22,13 +22,14 @@ from foldbasket.folding.layout.laying import Laying, Word, word_of
 from foldbasket.folding.layout.share import Measured, Share
 from foldbasket.folding.lines.axis import Head
 from foldbasket.folding.listing import listing, listing_fold
+from foldbasket.folding.measuring import completed, fitting, operand_of, standing
 from foldbasket.folding.members.domain import Domain
 from foldbasket.folding.plan.bases import Base, bases_of
 from foldbasket.folding.plan.plan import AxisField, plan_of
 from foldbasket.folding.plan.summary import Based, expanded
 from foldbasket.folding.report.report import Counted, MeasureHead, Origin, Report
 from foldbasket.folding.statement.statement import statement_of
-from foldbasket.folding.states.aggregates.aggregate import Aggregate, Operand, aggregate_named
+from foldbasket.folding.states.aggregates.aggregate import aggregate_named
 from foldbasket.folding.states.quantities import record_at
 from foldbasket.formulas.checking import Checked
 from foldbasket.formulas.evaluation import as_of_day, calculated, day_named, latest_day
@@ -41,10 +42,14 @@ from foldbasket.spec.fold import FORMULA, Fold, Measure, Placed, TotalOf
 from foldbasket.sql.dialects import DIALECTS
 from foldbasket.styling.dates import EPOCH, day_text
 from foldbasket.styling.styles import style_named
-from foldbasket.tables.column import CodedColumn, Column
+from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.contract import memory_at_hand
+from foldbasket.tables.unread import Stream, Unread, stream_of, unread_like
 
 Mask = npt.NDArray[np.bool_]
+SHARE = 0.4
+"""So much of the free memory the fields that a fold reads of a table may take, before it is folded as a stream."""
 
 
 class Engine:
@@ -53,8 +58,17 @@ class Engine:
     Folding is serialised by a lock, since stages fill shared caches; each stage is itself spread over the cores.
     """
 
-    def __init__(self, source: Source, *, locale: str = "en", currency: str = "EUR", as_of: str = "latest") -> None:
-        """`as_of` is what relative dates go by: a date, `today`, or the `latest` date of the field filtered by."""
+    def __init__(
+        self,
+        source: Source,
+        *,
+        locale: str = "en",
+        currency: str = "EUR",
+        as_of: str = "latest",
+        memory: int | None = None,
+    ) -> None:
+        """`as_of` is what relative dates go by: a date, `today`, or the `latest` date of the field filtered by. Fields of a table that are not read yet
+        and would take more than so many bytes of `memory` are not held, but folded in a stream; None for a share of what is free."""
         self.source = source
         self.as_of = as_of
         self.locale = locale
@@ -62,6 +76,9 @@ class Engine:
         self.ran: Counter[str] = Counter()
         self._lock = threading.RLock()
         self.maker = LocalMaker(source, locale, self.ran)
+        self.memory = memory
+        self._streamed = StreamedMaker(source, locale, self.ran)
+        self._expressions: dict[FieldRef, Checked] = {}
         self._times: Kept[npt.NDArray[np.int64]] = Kept(4)
         self._unknown: Kept[list[str]] = Kept(64)
 
@@ -72,6 +89,25 @@ class Engine:
         with self._lock:
             return self._fold(fold, progress, over)
 
+    def _bring(self, refs: Collection[FieldRef], bases: Sequence[Base]) -> dict[str, Stream]:
+        """Has the fields of a fold read, but for those of base tables that are too large to be held: these are folded as streams."""
+        read = {
+            each for ref in refs for each in (self._expressions[ref].refs() if ref in self._expressions else (ref,))
+        }
+        streams = {}
+        for base in bases:
+            names = self._streamed.names(base.table, read)
+            stream = stream_of(self.source.table(base.table), names, self._most)
+            if stream is not None:
+                streams[base.table] = stream
+        self.source.bring(read, without=streams)
+        return streams
+
+    @property
+    def _most(self) -> int:
+        """How many bytes the fields that a fold reads of a table may take and still be held."""
+        return self.memory if self.memory is not None else int(memory_at_hand() * SHARE)
+
     def _check_as_of(self) -> None:
         """A wrong as-of date is told even where nothing goes by it. Raises FoldError."""
         if self.as_of not in ("latest", "today"):
@@ -81,7 +117,7 @@ class Engine:
         filters = self._telling(asked.filters)
         fold = msgspec.structs.replace(asked, filters=filters)
         made = expanded(fold, self.source, compute)
-        measures = [self._completed(measure) for measure in made.measures]
+        measures = [completed(measure, self.source) for measure in made.measures]
         bases = _given(measures, over) if over else bases_of(self.source, fold, measures, made.fields_of)
         for base in bases:
             for at in base.measures:
@@ -96,8 +132,8 @@ class Engine:
     def _fold(self, asked: Fold, progress: Progress, over: Mapping[str, str] | None) -> Report:
         self._check_as_of()
         fold, filters, made, measures, bases = self._based(asked, over, self.computed)
-        self.source.bring({*fold.fields(), *(ref for measure in measures for ref in measure.fields())})
-        shares = [self._share(base, fold, filters, measures, progress) for base in bases]
+        streams = self._bring({*fold.fields(), *(ref for measure in measures for ref in measure.fields())}, bases)
+        shares = [self._share(base, fold, filters, measures, streams.get(base.table), progress) for base in bases]
         progress.step("Laying out", 0.0)
         self.ran["frame"] += 1
         axes = tuple([self._word(word, fold, shares) for word in words] for words in (fold.rows, fold.columns))
@@ -145,7 +181,7 @@ class Engine:
             measures_at=fold.measures_at,
             look=asked.look,
             style=style_named(asked.look.style),
-            remarks=tuple(self._unknown_members(asked)),
+            remarks=tuple(self._unknown_members(asked, streams)),
             origin=self._origin(asked, shares[0].base),
         )
 
@@ -198,9 +234,11 @@ class Engine:
         used = dict.fromkeys(ref.table for ref in fold.fields())
         return ", ".join(self.source.called(key) for key in used)
 
-    def _unknown_members(self, fold: Fold) -> Iterator[str]:
-        """A sentence for each member that a filter lists and no record has."""
+    def _unknown_members(self, fold: Fold, streams: Container[str]) -> Iterator[str]:
+        """A sentence for each member that a filter lists and no record has; not of tables whose members are not all known."""
         for rule in fold.filters:
+            if any(ref.table in streams for ref in rule.fields()):
+                continue
             yield from self._unknown.get_or(rule, partial(rule.unknown, self.source))
 
     def _telling(self, filters: Sequence[Filter]) -> tuple[Filter, ...]:
@@ -236,9 +274,18 @@ class Engine:
 
         def compute() -> Column:
             self.ran["formula"] += 1
-            return calculated(formula, self.source, base, ref.field, as_of_day(self.source, self.as_of, base))
+            return self._worked(formula, ref, self.source)
 
-        self.source.add(ref, compute)
+        def come() -> Column:
+            table = self.source.table(base)
+            stream = stream_of(table, self._streamed.names(base, formula.refs()), self._most)
+            if stream is None:
+                return compute()
+            sample = self._streamed.sampled(base, stream, formula.refs(), partial(self._worked, formula, ref))
+            return unread_like(sample, ref.field, table.count, Unread(lambda _: {ref.field: compute()}))
+
+        self._expressions[ref] = formula
+        self.source.add(ref, come)
         return ref
 
     def _share(
@@ -247,21 +294,39 @@ class Engine:
         fold: Fold,
         filters: Sequence[Filter],
         measures: Sequence[Measure],
+        stream: Stream | None,
         progress: Progress,
     ) -> Share:
         """What one table contributes: the filters decided on its records, its cube, and its measures."""
         table = base.table
-        measured = [Measured(at, measures[at], *self._operand(measures[at])) for at in base.measures]
+        aggregates = [(fitting(measures[at], self.source), measures[at]) for at in base.measures]
         rules = self._rules(table, filters)
         fields = [self._axis_field(table, word) for word in fold.rows + fold.columns]
-        plan = plan_of(table, fields, rules, [(each.aggregate, each.measure) for each in measured])
-        return Share(self.source, table, self.maker.cube(plan, progress), measured, self.maker.column, progress)
+        plan = plan_of(table, fields, rules, aggregates)
+        if stream is None:
+            cube, column = self.maker.cube(plan, progress), self.maker.column
+        else:
+            own = {ref: made for ref, made in self._expressions.items() if ref.table == table}
+            worked = {ref: (made.refs(), partial(self._worked, made, ref)) for ref, made in own.items()}
+            cube = self._streamed.cube(plan, stream, worked, progress)
+            column = partial(standing, cube, self.maker)
+        measured = [
+            Measured(at, measure, aggregate, operand_of(measure, aggregate, column, self.locale, self._at))
+            for at, (aggregate, measure) in zip(base.measures, aggregates, strict=True)
+        ]
+        return Share(self.source, table, cube, measured, column, progress)
+
+    def _at(self, order: FieldRef) -> npt.NDArray[np.int64]:
+        return self._times.get_or(order, partial(record_at, self.source, order))
+
+    def _worked(self, formula: Checked, ref: FieldRef, source: Source) -> Column:
+        return calculated(formula, source, ref.table, ref.field, as_of_day(self.source, self.as_of, ref.table))
 
     def _word(self, placed: Placed, fold: Fold, shares: Sequence[Share]) -> Word:
         """A placed field as all shares see it."""
         fields = [self._axis_field(share.base, placed) for share in shares]
         domains = [
-            self.maker.coded(share.base, field.field, field.cut)[1] for share, field in zip(shares, fields, strict=True)
+            share.cube.domains[share.cube.fields.index(field)] for share, field in zip(shares, fields, strict=True)
         ]
         coords = [
             share.cube.coords[share.cube.fields.index(field)] for share, field in zip(shares, fields, strict=True)
@@ -291,37 +356,6 @@ class Engine:
                 todo="Keep the bands, or take them out.",
             )
         return AxisField(self.own(base, word.field), word.part, word.bands, word.groups)
-
-    def _completed(self, measure: Measure) -> Measure:
-        """The measure with its order by default: the first date of its table."""
-        if measure.aggregate == FORMULA:
-            return measure
-        aggregate = aggregate_named(measure.aggregate)
-        if aggregate.takes_setting("order") and measure.order is None and measure.field is not None:
-            table = self.source.table(measure.field.table)
-            dates = [name for name, column in table.columns.items() if column.type.is_time]
-            if dates:
-                return msgspec.structs.replace(measure, order=FieldRef(measure.field.table, dates[0]))
-        return measure
-
-    def _operand(self, measure: Measure) -> tuple[Aggregate, Operand | None]:
-        aggregate = aggregate_named(measure.aggregate)
-        operand = None
-        if measure.field is not None:
-            column = self.source.column(measure.field)
-            dictionary = column.dictionary if isinstance(column, CodedColumn) else None
-            operand = Operand(column.type, column.scale, dictionary, column, locale=self.locale)
-        aggregate.check(operand, measure.field.field if measure.field else measure.id)
-        if operand is not None:
-            needs = aggregate.quantities(measure)
-            if aggregate.parameters and not aggregate.needs_values:
-                scales = {key: self.maker.column(quantity).scale for key, (quantity, _) in needs.items()}
-                records = None
-                if measure.order is not None and aggregate.takes_setting("order"):
-                    order = measure.order
-                    records = self._times.get_or(order, partial(record_at, self.source, order))
-                operand = dataclasses.replace(operand, scales=scales, records=records)
-        return aggregate, operand
 
     def as_of_date(self, ref: FieldRef) -> datetime.date:
         """The day that relative dates of a field go by; today where the field has no date."""

@@ -27,6 +27,7 @@ from foldbasket.styling.dates import EPOCH
 from foldbasket.tables.column import CodedColumn, Column, NumberColumn, coded_from_arrow
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.types import MICROS_PER_DAY, FieldType
+from foldbasket.tables.unread import streamed
 
 CHUNK = 1 << 16
 MOST_COMBINATIONS = 1 << 16
@@ -227,6 +228,10 @@ def day_named(text: str) -> datetime.date:
 
 def latest_day(column: Column) -> datetime.date | None:
     """The latest day in a column of dates or time stamps; None when all are blank."""
+    stream = streamed(column)
+    if stream is not None:
+        found = [latest_day(part.table.column(column.name)) for part in stream.parts([column.name])]
+        return max((day for day in found if day is not None), default=None)
     if isinstance(column, NumberColumn):
         values = column.values if column.valid is None else column.values[column.valid]
         return EPOCH + datetime.timedelta(days=int(values.max()) // MICROS_PER_DAY) if len(values) else None

@@ -7,6 +7,7 @@ fit 64 bits (arrays of Python's own whole numbers where totals need more) and re
 from __future__ import annotations
 
 import enum
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -187,7 +188,12 @@ def number_type(scale: int) -> FieldType:
     return FieldType.DECIMAL if scale else FieldType.WHOLE
 
 
+def common_length(vecs: Sequence[Vec]) -> int:
+    """For how many records values stand together: constants for as many as the others, which can be none."""
+    return int(np.broadcast_shapes(*(vec.data.shape for vec in vecs))[0])
+
+
 def target(*vecs: Vec) -> npt.NDArray | None:
     """An array that a result of the same type may be written into: one that is owned and as long as the longest."""
-    most = max(len(vec.data) for vec in vecs)
+    most = common_length(vecs)
     return next((vec.data for vec in vecs if vec.own and len(vec.data) == most), None)

@@ -7,7 +7,7 @@ many-to-one. Alignments are computed on first use and kept, since every fold ove
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Container, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -101,8 +101,9 @@ class Source:
             if ref not in self._made:
                 self._made[ref] = make()
 
-    def bring(self, refs: Collection[FieldRef]) -> None:
-        """Has the values of some fields, and of the keys by which their tables are reached, read together where they are not read yet."""
+    def bring(self, refs: Collection[FieldRef], without: Container[str] = ()) -> None:
+        """Has the values of some fields, and of the keys by which their tables are reached, read together where they are not read yet; but for those of
+        tables that are left out."""
         names: dict[str, list[str]] = {}
         for ref in refs:
             names.setdefault(ref.table, []).append(ref.field)
@@ -112,7 +113,7 @@ class Source:
                 names.setdefault(link.from_table, []).append(near)
                 names.setdefault(link.to_table, []).append(far)
         for key, wanted in names.items():
-            if key in self.tables:
+            if key in self.tables and key not in without:
                 bring(self.tables[key], wanted)
 
     def path(self, start: str, end: str) -> tuple[Link, ...] | None:

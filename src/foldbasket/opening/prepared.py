@@ -24,8 +24,14 @@ def basket_or_data(path: Path) -> Opened:
 
 
 def prepare(
-    opened: Opened, *, allow_outside: bool = False, progress: Progress | None = None, lazily: bool = False
+    opened: Opened,
+    *,
+    allow_outside: bool = False,
+    progress: Progress | None = None,
+    lazily: bool = False,
+    memory: int | None = None,
 ) -> Ready:
-    """Reads, mends, links and calculates; `lazily` only what folds will ask for. Raises BasketError when a source cannot be read or may not be."""
+    """Reads, mends, links and calculates; `lazily` only what folds will ask for, and what would take more than so many bytes of `memory` as a stream.
+    Raises BasketError when a source cannot be read or may not be."""
     tables = load_tables(opened, allow_outside=allow_outside, progress=progress, lazily=lazily)
-    return made_ready(opened.basket, tables, progress, links=not lazily)
+    return made_ready(opened.basket, tables, progress, links=not lazily, memory=memory)

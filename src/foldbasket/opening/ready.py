@@ -63,7 +63,12 @@ class Keeping:
 
 
 def made_ready(
-    basket: Basket, read: Mapping[str, Table], progress: Progress | None = None, *, links: bool = True
+    basket: Basket,
+    read: Mapping[str, Table],
+    progress: Progress | None = None,
+    *,
+    links: bool = True,
+    memory: int | None = None,
 ) -> Ready:
     """Mends, calculates and links tables of a basket as they are read, by the keys of their sources. Without `links` those are followed when a fold
     needs them, and no problem is told of one that none does."""
@@ -92,5 +97,5 @@ def made_ready(
                 source.rows(link.from_table, link.to_table)
             except FoldBasketError as error:
                 problems.append(str(error))
-    engine = Engine(source, locale=basket.locale, currency=basket.currency, as_of=basket.as_of)
+    engine = Engine(source, locale=basket.locale, currency=basket.currency, as_of=basket.as_of, memory=memory)
     return Ready(tables, source, engine, outcomes, tuple(problems))

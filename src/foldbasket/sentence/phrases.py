@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -11,7 +10,7 @@ from decimal import Decimal, InvalidOperation
 from foldbasket.errors import FoldError
 from foldbasket.folding.compare.along import Along, Times
 from foldbasket.folding.compare.sides import Time, time_of
-from foldbasket.folding.members.domain import Domain, domain_of
+from foldbasket.folding.members.domain import label_of_key
 from foldbasket.folding.members.parts.part import PARTS
 from foldbasket.folding.states.aggregates.aggregate import AGGREGATES
 from foldbasket.links.source import Source
@@ -21,6 +20,7 @@ from foldbasket.spec.filter import Filter, OneField
 from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.styling.numbers import NumberStyle, number_writer
 from foldbasket.styling.words import lower_first
+from foldbasket.tables.column import Column
 from foldbasket.tables.nature import nature_of
 from foldbasket.tables.types import FieldType
 
@@ -212,8 +212,8 @@ def _grouped(key: str, locale: str) -> str:
 
 
 def _labeller(rule: OneField, source: Source | None, locale: str) -> Callable[[str], str]:
-    domain: Domain | None = None
-    is_amount = False
+    column: Column | None = None
+    is_amount = is_time = False
     if (
         source is not None
         and rule.field.table in source.tables
@@ -221,18 +221,14 @@ def _labeller(rule: OneField, source: Source | None, locale: str) -> Callable[[s
     ):
         column = source.column(rule.field)
         is_amount = column.type.is_number and nature_of(column).is_measured
-        if column.type.is_time and (rule.part is None or rule.part in PARTS):
-            with contextlib.suppress(FoldError):  # a part it does not have; the fold itself says so
-                domain = domain_of(column, rule.part, source.fiscal)
+        is_time = column.type.is_time and (rule.part is None or rule.part in PARTS)
 
     def label(key: str) -> str:
-        if domain is not None:
+        if is_time and column is not None and source is not None:
             try:
-                code = domain.code_of(key)
-            except ValueError:
+                return label_of_key(column, rule.part, key, source.fiscal, locale)
+            except (ValueError, OverflowError, FoldError):  # a part it does not have; the fold itself says so
                 return key
-            if code is not None:
-                return domain.label(code, locale)
         return _grouped(key, locale) if is_amount else key
 
     return label

@@ -17,12 +17,10 @@ import pyarrow as pa
 from foldbasket.tables.column import CodedColumn, Column, DeferredColumn, Dictionary, NumberColumn
 from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import FieldType
-from foldbasket.tables.unread import UnreadCoded, UnreadNumber
+from foldbasket.tables.unread import UnreadCoded, UnreadNumber, unread_columns
 from foldbasket.tables.written import Order
 
 ALIGNED = 64
-CODED = (FieldType.TEXT, FieldType.DATE, FieldType.YESNO)
-"""The types that are held as codes."""
 
 
 class Part(msgspec.Struct, frozen=True, tag=True):
@@ -145,9 +143,7 @@ def read_held(head: bytes, body: Any) -> Table:
 
 def _column(held: Held, body: Any) -> Column:
     if held.unread is not None:
-        if held.type in CODED:
-            return UnreadCoded(held.name, held.type, held.unread)
-        return UnreadNumber(held.name, held.type, held.scale, held.unread)
+        return unread_columns({held.name: (held.type, held.scale)}, held.unread)[held.name]
     if held.values is not None:
         valid = None if held.valid is None else _array(held.valid, body)
         return NumberColumn(held.name, held.type, _array(held.values, body), valid, held.scale)

@@ -26,6 +26,12 @@ class Progress:
         """Asks the work to stop at its next step; may be called from any thread."""
         self._stopped.set()
 
+    def quietly(self) -> Progress:
+        """For a part of the work that need not tell how far it is: cancelled together with the whole."""
+        made = Progress()
+        made._stopped = self._stopped
+        return made
+
     @property
     def cancelled(self) -> bool:
         return self._stopped.is_set()

@@ -7,9 +7,9 @@ values of a field that no fold uses are never read.
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import replace
-from typing import Any
+from typing import Any, NamedTuple, Protocol
 
 from foldbasket.tables.column import CodedColumn, Column, NumberColumn
 from foldbasket.tables.table import Table
@@ -19,11 +19,34 @@ Read = Callable[[Collection[str]], Mapping[str, Column]]
 """Reads the columns of some names. Raises ReadError."""
 
 
+CODED = (FieldType.TEXT, FieldType.DATE, FieldType.YESNO)
+"""The types that are held as codes."""
+BYTES = 8
+"""What a value takes, as a rule."""
+
+
+class Part(NamedTuple):
+    """Some records of a table, and the number of the first of them."""
+
+    table: Table
+    start: int
+
+
+class Stream(Protocol):
+    """A table whose records can be had part by part."""
+
+    count: int
+
+    def parts(self, names: Collection[str]) -> Iterator[Part]:
+        """Some fields of all records, part by part, at least one. Raises ReadError."""
+        ...
+
+
 class Unread:
     """The columns of one table that are still to be read; those asked for together are read together."""
 
-    def __init__(self, read: Read) -> None:
-        self._read, self._lock = read, threading.Lock()
+    def __init__(self, read: Read, stream: Stream | None = None) -> None:
+        self._read, self._lock, self.stream = read, threading.Lock(), stream
         self._columns: dict[str, Column] = {}
 
     def bring(self, names: Collection[str]) -> None:
@@ -32,6 +55,10 @@ class Unread:
             missing = [name for name in dict.fromkeys(names) if name not in self._columns]
             if missing:
                 self._columns |= self._read(missing)
+
+    def has(self, name: str) -> bool:
+        """Whether a column was read."""
+        return name in self._columns
 
     def column(self, name: str) -> Column:
         """The column of a name, read now if it was not."""
@@ -99,6 +126,21 @@ class UnreadNumber(NumberColumn):
         return object.__getattribute__(self, name)
 
 
+def unread_columns(kinds: Mapping[str, tuple[FieldType, int]], count: int) -> dict[str, Column]:
+    """Columns that are still to be read, by their types and fraction digits, of so many records each."""
+    return {
+        name: UnreadCoded(name, kind, count) if kind in CODED else UnreadNumber(name, kind, scale, count)
+        for name, (kind, scale) in kinds.items()
+    }
+
+
+def unread_like(sample: Column, name: str, count: int, unread: Unread) -> Column:
+    """A column of so many records that is still to be made, of the type of a sample of it."""
+    if sample.type in CODED:
+        return UnreadCoded(name, sample.type, count, unread)
+    return UnreadNumber(name, sample.type, sample.scale, count, unread)
+
+
 def is_unread(column: Column) -> bool:
     """Whether a column is read only when it is asked for."""
     return isinstance(column, UnreadCoded | UnreadNumber)
@@ -115,9 +157,28 @@ def bring(table: Table, names: Collection[str]) -> None:
         unread.bring(wanted)
 
 
-def bound(table: Table, read: Read) -> Table:
-    """A table whose unread columns are read in a way."""
-    unread = Unread(read)
+def stream_of(table: Table, names: Collection[str], memory: int) -> Stream | None:
+    """The stream of a table of which some columns, not read yet, would take more than so many bytes; None where they can be held."""
+    missing = [
+        column.unread
+        for name in dict.fromkeys(names)
+        if isinstance(column := table.columns.get(name), UnreadCoded | UnreadNumber) and not column.unread.has(name)
+    ]
+    streams = [unread.stream for unread in missing if unread.stream is not None]
+    return streams[0] if streams and table.count * BYTES * len(missing) > memory else None
+
+
+def streamed(column: Column) -> Stream | None:
+    """The stream that a column comes from that is not read yet; None where it is, or where it cannot come as one."""
+    if isinstance(column, UnreadCoded | UnreadNumber) and not column.unread.has(column.name):
+        found: Stream | None = column.unread.stream
+        return found
+    return None
+
+
+def bound(table: Table, read: Read, stream: Stream | None = None) -> Table:
+    """A table whose unread columns are read in a way, or come as a stream."""
+    unread = Unread(read, stream)
     columns: dict[str, Column] = {}
     for name, column in table.columns.items():
         if isinstance(column, UnreadCoded):

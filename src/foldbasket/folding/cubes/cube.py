@@ -15,9 +15,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
-import pyarrow as pa
 
 from foldbasket.folding.cubes import kernels
+from foldbasket.folding.cubes.numbering import numbered
 from foldbasket.folding.members.domain import Domain
 from foldbasket.folding.plan.plan import AxisField
 from foldbasket.folding.states.aggregates.aggregate import State, beyond_numbers
@@ -64,7 +64,7 @@ class Grouping:
 
 @dataclass(eq=False)
 class Cube:
-    """Cells that have records. `coords[f]` is each cell's code in field f, `records` its count of records; shape (cells,).
+    """Cells that have records. `coords[f]` is each cell's code in field f, which `domains[f]` explains, `records` its count of records; shape (cells,).
 
     `states` holds the states of quantities of the base table by (quantity, state), `runs` their values where those are needed. For a field of a coarser table `pairs` names, per
     table, each different (cell, record of that table), since such a record counts once per cell.
@@ -75,9 +75,12 @@ class Cube:
     records: npt.NDArray[np.int64]
     grouping: Grouping
     cell_groups: npt.NDArray[np.int64]
+    domains: tuple[Domain, ...]
     states: dict[tuple[Quantity, State], npt.NDArray] = field(default_factory=dict)
     runs: dict[Quantity, Runs] = field(default_factory=dict)
     pairs: dict[str, tuple[npt.NDArray[np.int64], npt.NDArray[np.int32]]] = field(default_factory=dict)
+    stands: dict[Quantity, Column] = field(default_factory=dict)
+    """Of a cube whose records are not held: columns without records that tell type and members of its quantities."""
 
     @property
     def cells(self) -> int:
@@ -162,7 +165,7 @@ def build_cube(
     if dense:
         grouping = Grouping(tuple(codes), sizes, groups)
     else:
-        ids, coords = _numbered(codes, sizes, mask, progress)
+        ids, coords = numbered(codes, sizes, mask, progress)
         grouping = Grouping((), sizes, len(coords[0]), ids)
     planned = [(ref, state, tasks) for ref, states in wants for state, tasks in _tasks(columns(ref), states)]
     records = _Task(State.RECORDS, np.dtype(np.int64))
@@ -170,7 +173,14 @@ def build_cube(
         grouping, [records, *(task for *_, tasks in planned for task in tasks)], count, mask, progress
     )
     occupied = np.flatnonzero(counts[: grouping.groups])
-    cube = Cube(tuple(fields), _coords(occupied, sizes) if dense else coords, counts[occupied], grouping, occupied)
+    cube = Cube(
+        tuple(fields),
+        _coords(occupied, sizes) if dense else coords,
+        counts[occupied],
+        grouping,
+        occupied,
+        tuple(domains),
+    )
     _keep(cube, planned, results)
     return cube
 
@@ -245,51 +255,6 @@ def _coords(groups: npt.NDArray[np.int64], sizes: Sequence[int]) -> tuple[npt.ND
     if not sizes:
         return ()
     return tuple(code.astype(np.int32) for code in np.unravel_index(groups, sizes))
-
-
-def _numbered(
-    codes: Sequence[Codes], sizes: Sequence[int], mask: Mask | None, progress: Progress
-) -> tuple[npt.NDArray[np.int32], tuple[npt.NDArray[np.int32], ...]]:
-    """Numbers the combinations that occur: (number per record, codes per number). Fields are taken in as fit 62 bits."""
-    chosen = slice(None) if mask is None else mask
-    ids: npt.NDArray[np.int64] = codes[0][chosen].astype(np.int64)
-    many = sizes[0]
-    taken: list[npt.NDArray[np.int32]] = []
-    pending = [sizes[0]]
-    for code, size in zip(codes[1:], sizes[1:], strict=True):
-        progress.step("Grouping", 0.0)
-        if many > (1 << 62) // size:
-            ids, different = _encoded(ids)
-            taken = _extend(taken, different, pending)
-            many, pending = len(different), []
-        ids = ids * size + code[chosen]
-        many *= size
-        pending.append(size)
-    ids, different = _encoded(ids)
-    taken = _extend(taken, different, pending)
-    if mask is None:
-        return ids.astype(np.int32), tuple(taken)
-    full = np.full(len(mask), len(different), np.int32)
-    full[mask] = ids
-    return full, tuple(taken)
-
-
-def _encoded(keys: npt.NDArray[np.int64]) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
-    """Keys as numbers from 0 and the different keys, by hashing rather than sorting."""
-    encoded = pa.array(keys).dictionary_encode()
-    return encoded.indices.to_numpy().astype(np.int64), encoded.dictionary.to_numpy()
-
-
-def _extend(
-    taken: list[npt.NDArray[np.int32]], different: npt.NDArray[np.int64], pending: Sequence[int]
-) -> list[npt.NDArray[np.int32]]:
-    """Codes per number for all fields so far; `pending` are the sizes of the fields in `different` since the last numbering."""
-    newest: list[npt.NDArray[np.int32]] = []
-    rest = different
-    for size in reversed(pending):
-        rest, code = np.divmod(rest, size)
-        newest.insert(0, code.astype(np.int32))
-    return [code[rest] for code in taken] + newest
 
 
 def measured(column: Column) -> tuple[npt.NDArray, Mask | None, np.dtype]:

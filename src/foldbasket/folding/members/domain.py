@@ -204,6 +204,16 @@ def domain_of(column: Column, cut: Cut | None, fiscal: Fiscal, locale: str = "en
     return members_of(column, cut, fiscal, locale)[1]
 
 
+def label_of_key(column: Column, part: str | None, key: str, fiscal: Fiscal, locale: str) -> str:
+    """What the reader sees for a member that canonical text names, of a field of dates or a part of it, whether any record has it or not. Raises
+    ValueError where it is not such a value, FoldError where the field has no such part."""
+    if part is None:
+        value = np.array([parse_canonical(column.type, key)], np.int64)
+        return Domain(Dictionary(column.type, value, column.scale), None, locale).label(0, locale)
+    found = part_named(part, column.type, column.name, fiscal)
+    return Domain(Dictionary(FieldType.WHOLE, np.array([found.parse(key)], np.int64)), found, locale).label(0, locale)
+
+
 def members_of(column: Column, cut: Cut | None, fiscal: Fiscal, locale: str = "en") -> tuple[Codes, Domain]:
     """One code for each of a column's own records, shape (records,), and what the codes mean."""
     if cut is None or isinstance(cut, Groups) or isinstance(column, CodedColumn):

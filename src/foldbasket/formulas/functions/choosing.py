@@ -26,11 +26,10 @@ from foldbasket.sql.pieces import chosen as said_by
 
 def chosen(first: Vec, condition: Mask, other: Vec) -> Vec:
     """`first` where a condition holds, `other` elsewhere; both of one type and unit."""
-    many = max(len(first.data), len(condition), len(other.data))
     data = np.where(condition, first.data, other.data)
     valid = None
     if first.valid is not None or other.valid is not None:
-        valid = np.broadcast_to(np.where(condition, known(first), known(other)), (many,))
+        valid = np.broadcast_to(np.where(condition, known(first), known(other)), data.shape)
     return Vec(other.type, data, valid, other.scale, max(first.bound, other.bound), own=True)
 
 

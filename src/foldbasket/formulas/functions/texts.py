@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.formulas.function import ANY, NUMBER, NUMBERS, TEXT, TEXTS, YESNO, Function, Operator, Said, listing
-from foldbasket.formulas.values import Kind, Mask, Vec, both
+from foldbasket.formulas.values import Kind, Mask, Vec, both, common_length
 from foldbasket.later import exp
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import NoSqlError, Sql, text, within
@@ -18,7 +18,7 @@ from foldbasket.tables.types import FieldType, canonical
 
 def mapped(kind: FieldType, work: Callable[..., object], *vecs: Vec) -> Vec:
     """A result for each record from Python values; blank where any of them is, or where the work gives None."""
-    many = max(len(vec.data) for vec in vecs)
+    many = common_length(vecs)
     valid: Mask | None = None
     for vec in vecs:
         valid = both(valid, vec.valid)

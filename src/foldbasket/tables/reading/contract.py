@@ -21,6 +21,7 @@ from foldbasket.tables.cells import Gathered, Judging
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import FieldType
+from foldbasket.tables.unread import Stream
 
 LAST_HEADER = 1_000_000
 """No line below this one names fields."""
@@ -75,6 +76,8 @@ class Reader:
     cancelled in the middle."""
     by_column: bool = False
     """Whether some fields can be read without the others."""
+    stream: Callable[[str, Sequence[Path], Sequence[int]], Stream] | None = None
+    """Gives the records of files of one table, of so many records each, part by part; None where the format cannot."""
     standing: int = 100
 
 

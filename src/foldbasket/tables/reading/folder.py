@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import glob
 import os
-from collections.abc import Sequence
+from collections.abc import Container, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -31,6 +31,16 @@ def files_of(path: Path, readers: Sequence[Reader]) -> list[Path]:
         by_reader = [[each for each in found if each.suffix.lower() in reader.endings] for reader in readers]
         return max(by_reader, key=len, default=[])
     return sorted(Path(each) for each in glob.glob(str(path)) if os.path.isfile(each))
+
+
+def file_column(files: Sequence[Path], counts: Sequence[int], others: Container[str]) -> CodedColumn:
+    """The file that each record comes from, under a name that no other field has."""
+    own = FILE
+    while own in others:
+        own += " name"
+    codes = np.repeat(np.arange(len(files), dtype=smallest_codes(len(files))), counts)
+    names = pa.array([file.name for file in files], pa.string())
+    return CodedColumn(own, codes, Dictionary(FieldType.TEXT, names))
 
 
 def read_folder(
@@ -62,12 +72,8 @@ def read_folder(
             texts[field] = found.text
         if found.mixed:
             notes.append(f"“{field}” is not of one type in all files ({found.mixed}).")
-    own = FILE
-    while own in columns:
-        own += " name"
-    codes = np.repeat(np.arange(len(files), dtype=smallest_codes(len(files))), [table.count for table in tables])
-    names = pa.array([file.name for file in files], pa.string())
-    columns = {own: CodedColumn(own, codes, Dictionary(FieldType.TEXT, names)), **columns}
+    own = file_column(files, [table.count for table in tables], columns)
+    columns = {own.name: own, **columns}
     notes += [f"{file.name}: {note}" for file, table in zip(files, tables, strict=True) for note in table.notes]
     titles = sum(table.titles for table in tables)
     mark, chosen = tables[0].decimal_mark, tables[0].chosen

@@ -19,13 +19,12 @@ from foldbasket.later import pq
 from foldbasket.tables.column import PUT_OFF, CodedColumn, Column, DeferredColumn
 from foldbasket.tables.conversion import fitted, is_bytes, to_arrow
 from foldbasket.tables.detection import retyped
-from foldbasket.tables.held import CODED
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import AS_FOUND, READERS, Reader, Reading, memory_at_hand
 from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import MAX_SCALE, FieldType
-from foldbasket.tables.unread import UnreadCoded, UnreadNumber
+from foldbasket.tables.unread import Stream, unread_columns
 from foldbasket.tables.written import Order
 
 MOST_BYTES = 2.5
@@ -80,7 +79,7 @@ def read_parquet(
             varied = _varied(metadata, schema)
         if only is None and not lazily:
             _check_size(metadata, schema, path)
-        texts = [field.name for at, field in enumerate(schema) if _is_text(field.type) and at not in varied]
+        texts = [field.name for at, field in enumerate(schema) if is_text(field.type) and at not in varied]
         names = field_names(schema.names)
         wanted = [at for at, name in enumerate(names) if only is None or name in only]
         later = _later(metadata, schema, wanted) if lazily else {}
@@ -111,7 +110,7 @@ def read_parquet(
         ) from None
     rows = metadata.num_rows
     columns = {
-        names[at]: _unread(names[at], later[at], rows) if at in later else made[at][0]
+        names[at]: unread_columns({names[at]: later[at]}, rows)[names[at]] if at in later else made[at][0]
         for at in range(len(names))
         if at in later or at in made
     }
@@ -129,7 +128,7 @@ def _later(metadata: pq.FileMetaData, schema: pa.Schema, wanted: Sequence[int]) 
 def _sure(metadata: pq.FileMetaData, schema: pa.Schema, at: int) -> tuple[FieldType, int] | None:
     """The type and the fraction digits that a field will have once it is read; None where that depends on its values."""
     kind = schema.field(at).type
-    if _is_text(kind) or (pa.types.is_dictionary(kind) and _is_text(kind.value_type)):
+    if is_text(kind) or (pa.types.is_dictionary(kind) and is_text(kind.value_type)):
         return FieldType.TEXT, 0
     if pa.types.is_boolean(kind):
         return FieldType.YESNO, 0
@@ -155,23 +154,20 @@ def _within_calendar(metadata: pq.FileMetaData, at: int) -> bool:
     return True
 
 
-def _unread(name: str, kind: tuple[FieldType, int], rows: int) -> Column:
-    return UnreadCoded(name, kind[0], rows) if kind[0] in CODED else UnreadNumber(name, *kind, rows)
-
-
 def first_line(error: BaseException) -> str:
     """What an error says, as one short line."""
     lines = str(error).strip().splitlines()
     return lines[0][:200] if lines else type(error).__name__
 
 
-def _is_text(kind: pa.DataType) -> bool:
+def is_text(kind: pa.DataType) -> bool:
+    """Whether an Arrow type is plain text."""
     return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
 
 
 def _is_varied(kind: pa.DataType) -> bool:
     """Whether its values have no width of their own."""
-    return _is_text(kind) or pa.types.is_string_view(kind) or is_bytes(kind)
+    return is_text(kind) or pa.types.is_string_view(kind) or is_bytes(kind)
 
 
 def _refuse_nested(schema: pa.Schema, path: Path) -> None:
@@ -210,7 +206,7 @@ def _varied(metadata: pq.FileMetaData, schema: pa.Schema) -> set[int]:
     return {
         at
         for at, field in enumerate(schema)
-        if _is_text(field.type)
+        if is_text(field.type)
         and (column := group.column(at)).total_uncompressed_size > MOST_BYTES * max(1, column.num_values)
     }
 
@@ -226,6 +222,16 @@ def write_parquet(table: Table, path: Path) -> None:
     pq.write_table(arrow, path, compression="zstd", store_schema=False)
 
 
+def stream_parquet(name: str, files: Sequence[Path], counts: Sequence[int]) -> Stream:
+    """The records of files of one table, part by part."""
+    from foldbasket.tables.reading.parquetstream import ParquetStream
+
+    return ParquetStream(name, files, counts)
+
+
 READER = READERS.enter(
-    "Parquet", Reader("Parquet", (".parquet", ".pq"), read_parquet, apart=True, by_column=True, standing=20)
+    "Parquet",
+    Reader(
+        "Parquet", (".parquet", ".pq"), read_parquet, apart=True, by_column=True, stream=stream_parquet, standing=20
+    ),
 )

@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import stat
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from pathlib import Path
 
 from foldbasket.errors import ReadError, reason_of
@@ -13,9 +13,10 @@ from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading import apart, delimited
 from foldbasket.tables.reading.contract import AS_FOUND, READERS, WHOLE, Parts, Reader, Reading
-from foldbasket.tables.reading.folder import files_of, read_folder
+from foldbasket.tables.reading.folder import file_column, files_of, read_folder
+from foldbasket.tables.stacking import stacked
 from foldbasket.tables.table import Table
-from foldbasket.tables.unread import bound
+from foldbasket.tables.unread import bound, bring, is_unread, unread_columns
 
 
 def endings() -> tuple[str, ...]:
@@ -45,6 +46,10 @@ def read_table(
     try:
         many = is_many(path)
         files = files_of_source(path)
+        if many and parts.lazily:
+            made = _folder_lazily(files, path, name, reading)
+            if made is not None:
+                return made
         if not apart.is_inside() and any(reader_of(file).apart for file in files):
             before = stamp(path)
             size = sum(state[1] for state in before)
@@ -78,7 +83,34 @@ def _with_rest(table: Table, path: Path, name: str, reading: Reading, before: St
             raise ReadError("the file changed after it was opened.", where=path.name, todo="Open it again.")
         return read_table(path, name, reading, parts=Parts(tuple(names))).columns
 
-    return bound(table, read)
+    stream = reader_of(path).stream
+    return bound(table, read, stream(name, [path], [table.count]) if stream is not None else None)
+
+
+def _folder_lazily(files: Sequence[Path], path: Path, name: str, reading: Reading) -> Table | None:
+    """The table of like files whose columns are read when they are asked for; None where the files are not alike, or have columns that must be read to
+    be known."""
+    if not files or not all(reader_of(file).by_column for file in files):
+        return None
+    tables = [read_table(file, name, reading, parts=Parts(lazily=True)) for file in files]
+    kinds = [
+        {field: (column.type, column.scale) for field, column in table.columns.items() if is_unread(column)}
+        for table in tables
+    ]
+    if any(each != kinds[0] or len(each) != len(table.columns) for each, table in zip(kinds, tables, strict=True)):
+        return None
+
+    def read(names: Collection[str]) -> Mapping[str, Column]:
+        for table in tables:
+            bring(table, names)
+        return {field: stacked(field, tables).column for field in names}
+
+    counts = [table.count for table in tables]
+    file = file_column(files, counts, kinds[0])
+    columns = {file.name: file, **unread_columns(kinds[0], sum(counts))}
+    stream = reader_of(files[0]).stream
+    made = Table(name, columns, str(path))
+    return bound(made, read, stream(name, files, counts) if stream is not None else None)
 
 
 @contextlib.contextmanager

@@ -1,0 +1,188 @@
+"""Cubes of parts of a table made into that of the whole: what was counted and added up apart, put together by the values of members.
+
+Each part has dictionaries of its own, so a member is found again by its value, and a rank among values by the value that has it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from foldbasket.errors import FoldError
+from foldbasket.folding.cubes.cube import Cube, Grouping
+from foldbasket.folding.cubes.numbering import numbered
+from foldbasket.folding.members.bands.band import Band
+from foldbasket.folding.members.domain import Domain
+from foldbasket.folding.states.aggregates.aggregate import State, beyond_numbers
+from foldbasket.folding.states.quantities import Quantity
+from foldbasket.folding.states.runs import Runs, runs_of
+from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.types import FieldType
+
+Ints = npt.NDArray[np.int64]
+
+
+def stand_in(column: Column) -> Column:
+    """A column without records that says of another what aggregates ask: its type, its digits, its members."""
+    if isinstance(column, CodedColumn):
+        return CodedColumn(column.name, np.empty(0, np.uint8), column.dictionary)
+    return NumberColumn(column.name, column.type, column.values[:0], None, column.scale)
+
+
+def merged(one: Cube, two: Cube, progress: Progress) -> Cube:
+    """The cube of two parts together. Both are of one plan. Raises FoldError for bands that differ, since they were cut by what a part holds."""
+    domains, moved = [], []
+    for at, field in enumerate(one.fields):
+        domain, ours, theirs = _united(one.domains[at], two.domains[at], field.field.field)
+        domains.append(domain)
+        moved.append(np.concatenate([ours[one.coords[at]], theirs[two.coords[at]]]))
+    many = one.cells + two.cells
+    if moved:
+        ids, coords = numbered(moved, [domain.size for domain in domains], None, progress)
+    else:
+        ids, coords = np.zeros(many, np.int32), ()
+    cells = int(ids.max()) + 1 if many else 0
+    place = (ids[: one.cells].astype(np.int64), ids[one.cells :].astype(np.int64))
+    records = np.zeros(cells, np.int64)
+    records[place[0]] = one.records
+    records[place[1]] += two.records
+    made = Cube(one.fields, coords, records, Grouping((), (), cells), np.arange(cells), tuple(domains))
+    for quantity in one.stands:
+        made.stands[quantity] = _stands(one.stands[quantity], two.stands[quantity])
+    for quantity, state in one.states:
+        pieces = [_restated(cube, quantity, state, made.stands[quantity]) for cube in (one, two)]
+        made.states[quantity, state] = _joined(state, pieces, place, cells)
+    for quantity in one.runs:
+        made.runs[quantity] = _runs(one, two, quantity, made.stands[quantity], place)
+    for table in one.pairs:
+        made.pairs[table] = _pairs(one.pairs[table], two.pairs[table], place)
+    return made
+
+
+def _united(one: Domain, two: Domain, field: str) -> tuple[Domain, Ints, Ints]:
+    """The members of both, and for every code of each its new one."""
+    if isinstance(one.part, Band) and one.part.edges != two.part.edges:  # type: ignore[union-attr]
+        raise FoldError(
+            f"the bands of “{field}” depend on all of its values, which are not held at once.",
+            todo="Give the edges of the bands.",
+        )
+    dictionary, ours, theirs = united(one.dictionary, two.dictionary)
+    domain = Domain(dictionary, one.part, one.locale)
+    ends = np.array([domain.blank, domain.no_match], np.int64)
+    return domain, np.concatenate([ours, ends]), np.concatenate([theirs, ends])
+
+
+def united(one: Dictionary, two: Dictionary) -> tuple[Dictionary, Ints, Ints]:
+    """A dictionary with the values of both, and for each of their codes the code in it."""
+    if one.type is not two.type:
+        raise FoldError(f"a field is {one.type.value} in one part of its table and {two.type.value} in another.")
+    if one.values is two.values:
+        return one, np.arange(len(one)), np.arange(len(one))
+    scale = max(one.scale, two.scale)
+    first, second = _plain(one, scale), _plain(two, scale)
+    found = pc.index_in(second, value_set=first)
+    fresh = pc.is_null(found)
+    added = second.filter(fresh)
+    place = pc.fill_null(found, 0).to_numpy().astype(np.int64)
+    is_new = fresh.to_numpy(zero_copy_only=False)
+    place[is_new] = len(first) + np.arange(len(added))
+    whole = pa.concat_arrays([first, added])
+    values = whole if one.type is FieldType.TEXT else whole.to_numpy(zero_copy_only=False).astype(_kind(one))
+    return Dictionary(one.type, values, scale), np.arange(len(first)), place
+
+
+def _plain(dictionary: Dictionary, scale: int) -> pa.Array:
+    values = dictionary.values
+    if isinstance(values, pa.Array):
+        return values.cast(pa.large_string()) if pa.types.is_large_string(values.type) else values
+    if scale != dictionary.scale:
+        values = values * 10 ** (scale - dictionary.scale)
+    return pa.array(values.astype(np.int64) if values.dtype.kind in "ib" else values)
+
+
+def _kind(dictionary: Dictionary) -> np.dtype:
+    return np.asarray(dictionary.values).dtype
+
+
+def _stands(one: Column, two: Column) -> Column:
+    """What stands for a quantity of both parts: the members of both, or the type that holds the numbers of both."""
+    if isinstance(one, CodedColumn) and isinstance(two, CodedColumn):
+        return CodedColumn(one.name, one.codes, united(one.dictionary, two.dictionary)[0])
+    if one.type is two.type and one.scale == two.scale:
+        return one
+    if FieldType.REAL in (one.type, two.type) and one.type.is_number and two.type.is_number:
+        return NumberColumn(one.name, FieldType.REAL, np.zeros(0))
+    raise FoldError(f"“{one.name}” is {one.type.value} in one part of its table and {two.type.value} in another.")
+
+
+def _restated(cube: Cube, quantity: Quantity, state: State, stand: Column) -> npt.NDArray:
+    """A state of a part in the terms of the whole: ranks among the members of all, and reals where some of the numbers are."""
+    own, held = cube.stands[quantity], cube.states[quantity, state]
+    if state in (State.VALUES, State.RECORDS):
+        return held
+    if isinstance(own, CodedColumn):
+        return _reranked(held, own.dictionary, stand.dictionary) if state is not State.SUM else held  # type: ignore[union-attr]
+    return _as_reals(held, own) if stand.type is FieldType.REAL is not own.type else held
+
+
+def _as_reals(held: npt.NDArray, own: Column) -> npt.NDArray:
+    bounds = np.iinfo(np.int64)
+    made = held.astype(np.float64) / 10.0**own.scale
+    made[held == bounds.max], made[held == bounds.min] = np.inf, -np.inf
+    return made
+
+
+def _reranked(ranks: npt.NDArray, own: Dictionary, whole: Dictionary) -> npt.NDArray:
+    """Ranks among the values of one dictionary as ranks among those of another that has them all; what is no rank stays."""
+    if own.values is whole.values or not len(own):
+        return ranks
+    _, _, place = united(whole, own)
+    new = whole.binary_ranks[place][np.argsort(own.binary_ranks, kind="stable")]
+    is_rank = (ranks >= 0) & (ranks < len(own))
+    return np.where(is_rank, new[np.where(is_rank, ranks, 0)], ranks)
+
+
+def _joined(state: State, pieces: Sequence[npt.NDArray], place: tuple[Ints, Ints], cells: int) -> npt.NDArray:
+    one, two = pieces
+    kind = np.result_type(one, two) if object not in (one.dtype, two.dtype) else np.dtype(object)
+    if state is State.SUM and kind.kind == "i" and _largest(one) + _largest(two) >= 1 << 63:
+        kind = np.dtype(object)
+    made = np.full(cells, state.neutral(kind), kind)
+    made[place[0]] = one
+    with beyond_numbers():
+        made[place[1]] = state.merge(made[place[1]], two.astype(kind))
+    return made
+
+
+def _largest(values: npt.NDArray) -> int:
+    return max(abs(int(values.min())), abs(int(values.max()))) if len(values) else 0
+
+
+def _runs(one: Cube, two: Cube, quantity: Quantity, stand: Column, place: tuple[Ints, Ints]) -> Runs:
+    groups, values, counts = [], [], []
+    for cube, at in zip((one, two), place, strict=True):
+        runs, own = cube.runs[quantity], cube.stands[quantity]
+        held = runs.values
+        if isinstance(own, CodedColumn):
+            held = _reranked(held, own.dictionary, stand.dictionary)  # type: ignore[union-attr]
+        elif stand.type is FieldType.REAL is not own.type:
+            held = held.astype(np.float64) / 10.0**own.scale
+        groups.append(at[np.repeat(runs.groups, runs.stops - runs.starts)])
+        values.append(held)
+        counts.append(runs.counts)
+    return runs_of(np.concatenate(groups), np.concatenate(values), np.concatenate(counts))
+
+
+def _pairs(
+    one: tuple[Ints, npt.NDArray[np.int32]], two: tuple[Ints, npt.NDArray[np.int32]], place: tuple[Ints, Ints]
+) -> tuple[Ints, npt.NDArray[np.int32]]:
+    cells = np.concatenate([place[0][one[0]], place[1][two[0]]])
+    partners = np.concatenate([one[1], two[1]]).astype(np.int64)
+    many = int(partners.max(initial=0)) + 1
+    keys = np.unique(cells * many + partners)
+    return keys // many, (keys % many).astype(np.int32)

@@ -1,0 +1,129 @@
+"""Cubes of a table that is not held: made part by part, by the maker for tables that are, and put together.
+
+The tables that its links lead to are held, and looked up for each part. While one part is folded the next is read.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Collection, Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor
+
+import numpy as np
+
+from foldbasket.errors import FoldError
+from foldbasket.folding.cubes.cube import Cube
+from foldbasket.folding.cubes.maker import LocalMaker
+from foldbasket.folding.cubes.merging import merged, stand_in
+from foldbasket.folding.plan.plan import Plan
+from foldbasket.kept import Kept
+from foldbasket.links.source import Source
+from foldbasket.spec.field import FieldRef
+from foldbasket.tables.column import Column, picked
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.unread import Part, Stream, is_unread
+
+Worked = Callable[[Source], Column]
+"""Works a record expression out over a source."""
+
+
+class StreamedMaker:
+    """Cubes over one source, of whose tables one is not held. `ran` counts how often its records were visited."""
+
+    def __init__(self, source: Source, locale: str, ran: Counter[str]) -> None:
+        self.source, self.locale, self.ran = source, locale, ran
+        self._cubes: Kept[Cube] = Kept(8)
+
+    def cube(
+        self,
+        plan: Plan,
+        stream: Stream,
+        expressions: Mapping[FieldRef, tuple[Collection[FieldRef], Worked]],
+        progress: Progress,
+    ) -> Cube:
+        """The cube of a plan whose base table comes as a stream. `expressions` are the record expressions that the plan may name: what they read,
+        and how they are worked out. Raises FoldError for what cannot be told of parts; ReadError; Cancelled."""
+        if any(wanted.quantity.kind == "rank" for wanted in plan.states):
+            raise FoldError(
+                f"“first” and “last” need all records of {self.source.called(plan.base)} at once, and they are not held.",
+                todo="Take the smallest or the largest, or allow more memory (--memory).",
+            )
+        return self._cubes.get_or(plan, lambda: self._made(plan, stream, expressions, progress))
+
+    def _made(
+        self,
+        plan: Plan,
+        stream: Stream,
+        expressions: Mapping[FieldRef, tuple[Collection[FieldRef], Worked]],
+        progress: Progress,
+    ) -> Cube:
+        self.ran["cube"] += 1
+        expressions = {ref: expressions[ref] for ref in used_by(plan) if ref in expressions}
+        used = used_by(plan, expressions)
+        names = self.names(plan.base, used)
+        columns = self.source.table(plan.base).columns
+        held = {name: columns[name] for name in names if name in columns and not is_unread(columns[name])}
+        found: Cube | None = None
+        for part in _ahead(stream, [name for name in names if name not in held]):
+            progress.step("Folding", part.start / max(1, stream.count))
+            source = self._source_of(plan.base, part, {name: held[name] for name in names if name in held}, expressions)
+            maker = LocalMaker(source, self.locale, Counter())
+            cube = maker.cube(plan, progress.quietly())
+            for quantity in [*(each.quantity for each in plan.states), *plan.runs]:
+                cube.stands[quantity] = stand_in(maker.column(quantity))
+            found = cube if found is None else merged(found, cube, progress)
+        assert found is not None  # a stream has one part at the least, if an empty one
+        return found
+
+    def sampled(self, base: str, stream: Stream, refs: Collection[FieldRef], work: Worked) -> Column:
+        """A record expression over the first part of a stream alone, which tells its type."""
+        part = next(iter(stream.parts(self.names(base, set(refs)))))
+        return work(self._source_of(base, part, {}, {}))
+
+    def names(self, base: str, used: Collection[FieldRef]) -> list[str]:
+        """The base table's own fields that are read: those in use, and the keys that lead to other tables in use."""
+        names = [ref.field for ref in used if ref.table == base]
+        for table in {ref.table for ref in used} - {base}:
+            path = self.source.path(base, table) or ()
+            names += [near for link in path[:1] for near, _ in link.keys]
+        return list(dict.fromkeys(names))
+
+    def _source_of(
+        self,
+        base: str,
+        part: Part,
+        held: Mapping[str, Column],
+        expressions: Mapping[FieldRef, tuple[Collection[FieldRef], Worked]],
+    ) -> Source:
+        own, at = self.source, np.arange(part.start, part.start + part.table.count)
+        more = {name: picked(column, at) for name, column in held.items()}
+        table = part.table.with_columns({**part.table.columns, **more}, {})
+        made = Source({**own.tables, base: table}, own.links, own.shared, own.fiscal, own.formulas)
+        for ref, (_, work) in expressions.items():
+            made.add(ref, lambda work=work: work(made))  # type: ignore[misc]
+        return made
+
+
+def used_by(
+    plan: Plan, expressions: Mapping[FieldRef, tuple[Collection[FieldRef], Worked]] | None = None
+) -> set[FieldRef]:
+    """Every field that a plan reads, those in its record expressions too."""
+    used = {field.field for field in plan.fields}
+    used |= {ref for rule in plan.rules for ref in rule.fields()}
+    for quantity in [*(each.quantity for each in plan.states), *plan.runs]:
+        used |= {quantity.field} | ({quantity.other} if quantity.other is not None else set())
+    used |= {FieldRef(table, "") for table in plan.pairs}
+    found: set[FieldRef] = set()
+    for ref in used:
+        found |= set((expressions or {}).get(ref, ((ref,),))[0])
+    return found
+
+
+def _ahead(stream: Stream, names: Collection[str]) -> Iterator[Part]:
+    """The parts of a stream, each read while the one before is folded."""
+    parts = stream.parts(names)
+    with ThreadPoolExecutor(1, thread_name_prefix="stream") as reader:
+        coming = reader.submit(next, parts, None)
+        while (part := coming.result()) is not None:
+            coming = reader.submit(next, parts, None)
+            yield part

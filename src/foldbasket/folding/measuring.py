@@ -1,0 +1,71 @@
+"""What the measures of a fold are aggregated with: their aggregates, checked, and what those run over."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Callable
+
+import msgspec
+import numpy as np
+import numpy.typing as npt
+
+from foldbasket.folding.cubes.cube import Cube
+from foldbasket.folding.cubes.maker import LocalMaker
+from foldbasket.folding.states.aggregates.aggregate import Aggregate, Operand, aggregate_named
+from foldbasket.folding.states.quantities import Quantity
+from foldbasket.links.source import Source
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import FORMULA, Measure
+from foldbasket.tables.column import CodedColumn, Column
+
+
+def completed(measure: Measure, source: Source) -> Measure:
+    """The measure with its order by default: the first date of its table."""
+    if measure.aggregate == FORMULA:
+        return measure
+    aggregate = aggregate_named(measure.aggregate)
+    if aggregate.takes_setting("order") and measure.order is None and measure.field is not None:
+        table = source.table(measure.field.table)
+        dates = [name for name, column in table.columns.items() if column.type.is_time]
+        if dates:
+            return msgspec.structs.replace(measure, order=FieldRef(measure.field.table, dates[0]))
+    return measure
+
+
+def fitting(measure: Measure, source: Source) -> Aggregate:
+    """The aggregate of a measure. Raises FoldError where its field is of no type that it takes, or a setting is wrong."""
+    aggregate, operand = aggregate_named(measure.aggregate), None
+    if measure.field is not None:
+        column = source.column(measure.field)
+        operand = Operand(column.type, column.scale)
+        aggregate.quantities(measure)
+    aggregate.check(operand, measure.field.field if measure.field else measure.id)
+    return aggregate
+
+
+def operand_of(
+    measure: Measure,
+    aggregate: Aggregate,
+    column_of: Callable[[Quantity], Column],
+    locale: str,
+    record_at: Callable[[FieldRef], npt.NDArray[np.int64]],
+) -> Operand | None:
+    """What an aggregate runs over, from the column of each quantity; None for the records themselves. `record_at` tells the record at each place
+    by a field."""
+    if measure.field is None:
+        return None
+    column = column_of(Quantity(measure.field))
+    dictionary = column.dictionary if isinstance(column, CodedColumn) else None
+    operand = Operand(column.type, column.scale, dictionary, column, locale=locale)
+    if aggregate.parameters and not aggregate.needs_values:
+        needs = aggregate.quantities(measure)
+        scales = {key: column_of(quantity).scale for key, (quantity, _) in needs.items()}
+        by_order = measure.order is not None and aggregate.takes_setting("order")
+        records = record_at(measure.order) if by_order and measure.order is not None else None
+        operand = dataclasses.replace(operand, scales=scales, records=records)
+    return operand
+
+
+def standing(cube: Cube, maker: LocalMaker, quantity: Quantity) -> Column:
+    """What tells the type and the members of a quantity: what stands for it in a cube, or its own column."""
+    return cube.stands[quantity] if quantity in cube.stands else maker.column(quantity)

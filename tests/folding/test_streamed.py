@@ -1,0 +1,171 @@
+"""A fold of a table that is not held is the same as of one that is, whatever is asked."""
+
+import os
+import random
+from decimal import Decimal
+
+import pytest
+
+from foldbasket.errors import Cancelled, FoldError, ReadError
+from foldbasket.folding.engine import Engine
+from foldbasket.links.source import Source
+from foldbasket.spec.cut import Group, Groups
+from foldbasket.spec.fold import Fold, Measure
+from foldbasket.styling.dates import Fiscal
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading import parquetstream
+from foldbasket.tables.unread import is_unread
+from tests.folding.build import bands, keep, lines, measure, placed, ref, table
+from tests.folding.rounds import seeds
+from tests.folding.statement.test_random_statements import LINKS, agree, random_fold, random_tables
+from tests.folding.streaming import streamed
+
+REFUSED = ("not held at once", "are not held")
+
+
+def engines(tables, links, folder, rng, **more):
+    """An engine with the first table held, and one with it as a stream; other tables are held."""
+    held = {each.name: each for each in tables}
+    first = tables[0]
+    apart = {**held, first.name: streamed(first, folder, rng)}
+    fiscal = Fiscal(4)
+    return (
+        Engine(Source(held, links, (), fiscal), **more),
+        Engine(Source(apart, links, (), fiscal), memory=0, **more),
+    )
+
+
+def told(report):
+    """Each line of both axes by its members, and every cell."""
+    axes = [
+        [(*(axis.token(line, field) for field in range(axis.depth)), int(axis.kind[line])) for line in range(len(axis))]
+        for axis in (report.rows, report.columns)
+    ]
+    cells = [
+        [[report.exact(at, row, column) for column in range(len(report.columns))] for row in range(len(report.rows))]
+        for at in range(len(report.measures))
+    ]
+    return axes, cells
+
+
+@pytest.mark.parametrize("seed", seeds(12))
+def test_random_folds_streamed_from_seven_files_are_those_held(seed, tmp_path, monkeypatch):
+    monkeypatch.setattr(parquetstream, "LEAST", 5)
+    rng = random.Random(seed * 131 + 7)
+    tables = random_tables(rng)
+    held, apart = engines(tables, LINKS, tmp_path, rng)
+    done = 0
+    for _ in range(25):
+        fold = random_fold(rng)
+        try:
+            wanted = held.fold(fold)
+        except FoldError:
+            continue
+        got = apart.fold(fold)
+        assert told(got)[0] == told(wanted)[0], fold
+        for one, two in zip(told(got)[1], told(wanted)[1], strict=True):
+            for mine, theirs in zip(one, two, strict=True):
+                assert all(agree(a, b) for a, b in zip(mine, theirs, strict=True)), fold
+        assert (got.kept, got.records, got.sentence) == (wanted.kept, wanted.records, wanted.sentence)
+        done += 1
+    assert done > 15
+    assert all(
+        is_unread(column) and not column.unread.has(name)
+        for name, column in apart.source.tables["Lines"].columns.items()
+    )
+
+
+def sales(many=40, seed=3):
+    draw = random.Random(seed)
+    return table(
+        "Lines",
+        {
+            "Site": [draw.choice(["Mill", "Yard", "Dock", None]) for _ in range(many)],
+            "Net": [draw.choice([None, Decimal(draw.randrange(-999, 9999)) / 100]) for _ in range(many)],
+            "Pieces": [draw.randrange(9) for _ in range(many)],
+        },
+    )
+
+
+@pytest.fixture
+def both(tmp_path, monkeypatch):
+    monkeypatch.setattr(parquetstream, "LEAST", 5)
+    return engines([sales()], (), tmp_path, random.Random(1))
+
+
+@pytest.mark.parametrize(
+    "aggregate",
+    ["mode", "list", "percentile", "product", "standard deviation", "variance of all", "count different", "range"],
+)
+def test_aggregates_of_the_values_themselves(both, aggregate):
+    field = "Lines.Site" if aggregate in ("list", "mode") else "Lines.Net"
+    fold = Fold("f", (measure(aggregate, field),), (placed("Lines.Pieces"),))
+    one, two = (lines(engine.fold(fold)) for engine in both)
+    assert [line[:-1] for line in one] == [line[:-1] for line in two]
+    assert all(agree(a[-1], b[-1]) for a, b in zip(one, two, strict=True))
+
+
+def test_picked_gathered_and_grouped_members(both):
+    groups = Groups((Group("Wet", ("Mill", "Dock")),))
+    top = placed("Lines.Pieces", keep=keep("sum Lines.Net", "top", "2", rest="gathered"))
+    fold = Fold("f", (measure("sum", "Lines.Net"),), (placed("Lines.Site", groups=groups), top))
+    one, two = (lines(engine.fold(fold)) for engine in both)
+    assert one == two
+
+
+def test_a_table_that_fits_is_held_and_read_once(tmp_path):
+    _, apart = engines([sales()], (), tmp_path, random.Random(1))
+    fold = Fold("f", (measure("sum", "Lines.Net"),), (placed("Lines.Site"),))
+    large = Engine(apart.source, memory=10**9)
+    assert lines(large.fold(fold)) == lines(apart.fold(fold))
+    columns = apart.source.tables["Lines"].columns
+    assert {name for name, column in columns.items() if column.unread.has(name)} == {"Net", "Site"}
+
+
+def test_what_cannot_be_told_of_parts_is_refused_with_what_to_do(both):
+    _, apart = both
+    with pytest.raises(FoldError, match="“first” and “last” need all records") as raised:
+        apart.fold(Fold("f", (Measure("m", "first", ref("Lines.Net"), order=ref("Lines.Pieces")),)))
+    assert "--memory" in str(raised.value)
+    with pytest.raises(FoldError, match="the bands of “Net” depend on all of its values") as raised:
+        apart.fold(
+            Fold(
+                "f",
+                (measure("count"), measure("sum", "Lines.Pieces")),
+                (placed("Lines.Net", bands=bands("width", "5")),),
+            )
+        )
+    assert "edges" in str(raised.value)
+
+
+def test_a_file_that_is_cut_off_or_replaced_is_told_and_a_fold_can_be_cancelled(both, tmp_path):
+    _, apart = both
+    fold = Fold("f", (measure("sum", "Lines.Net"),), (placed("Lines.Site"),))
+    progress = Progress()
+    progress.cancel()
+    with pytest.raises(Cancelled):
+        apart.fold(fold, progress)
+    last = max(tmp_path.glob("*.parquet"))
+    whole = last.read_bytes()
+    times = last.stat()
+    for other in (whole[: len(whole) // 2], whole + b"x"):
+        last.write_bytes(other)
+        with pytest.raises(ReadError, match="changed after it was opened"):
+            apart.fold(fold)
+    damaged = bytearray(whole)
+    damaged[4:60] = b"\xff" * 56
+    last.write_bytes(damaged)
+    os.utime(last, ns=(times.st_atime_ns, times.st_mtime_ns))
+    with pytest.raises(ReadError, match="cannot be read to its end"):
+        apart.fold(fold)
+    last.write_bytes(whole)
+    os.utime(last, ns=(times.st_atime_ns, times.st_mtime_ns))
+    assert apart.fold(fold).height
+
+
+def test_parts_of_whole_numbers_past_64_bits_are_added_up_exactly(tmp_path, monkeypatch):
+    monkeypatch.setattr(parquetstream, "LEAST", 2)
+    huge = table("Lines", {"Site": ["a"] * 40, "Net": [2**62 + at for at in range(40)]})
+    _, apart = engines([huge], (), tmp_path, random.Random(2))
+    made = apart.fold(Fold("f", (measure("sum", "Lines.Net"),), (placed("Lines.Site"),)))
+    assert made.value(0, 0) == sum(2**62 + at for at in range(40))
