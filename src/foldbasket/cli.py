@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import dataclasses
 import os
+import signal
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -19,6 +20,12 @@ from foldbasket.errors import FoldBasketError
 
 if TYPE_CHECKING:
     import argparse
+
+    from foldbasket.baskets.basket import Basket
+    from foldbasket.baskets.files import Opened
+    from foldbasket.folding.cubes.cluster import Where
+    from foldbasket.opening.ready import Ready
+    from foldbasket.rendering import Wanted
 
 
 DESCRIPTION = """\
@@ -51,7 +58,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     try:
         if not arguments:
             return _open([])
-        if arguments[0] in ("demo", "render", "check", "cache"):
+        if arguments[0] in ("demo", "render", "check", "cache", "cluster"):
             options = _parser().parse_args(arguments)
             return int(options.run(options))
         return _open(_window_parser().parse_args(arguments).files)
@@ -132,6 +139,16 @@ def _parser() -> argparse.ArgumentParser:
     )
     cache.add_argument("--clear", action="store_true", help="take everything out")
     cache.set_defaults(run=_cache)
+    cluster = commands.add_parser(
+        "cluster",
+        help="start a cluster on this machine",
+        description="Starts a scheduler and workers of dask.distributed on this machine, for: fold-basket render --cluster ADDRESS. Reached from beyond it only with certificates.",
+    )
+    cluster.add_argument("--workers", type=_count, default=2, metavar="N", help="how many workers, of one thread each")
+    cluster.add_argument("--host", default="127.0.0.1", help="the address it listens at")
+    cluster.add_argument("--port", type=int, default=8786, help="and the port; 0 for a free one")
+    _add_certificates(cluster, "--")
+    cluster.set_defaults(run=_cluster)
     return parser
 
 
@@ -180,9 +197,23 @@ def _add_render(commands: Any) -> None:
         metavar="SIZE",
         help="hold no more of a table than that (such as 500MB); what is larger is folded part by part (40 %% of what is free unless said)",
     )
+    render.add_argument(
+        "--cluster",
+        default=None,
+        metavar="ADDRESS",
+        help="fold Parquet files on a cluster of dask.distributed: the address of its scheduler, or local:N for N workers on this machine",
+    )
+    _add_certificates(render, "--cluster-")
     render.add_argument("--trust", action="store_true", help="let the basket read files outside its own folder")
     render.add_argument("--quiet", action="store_true", help="say nothing when all went well")
     render.set_defaults(run=_render)
+
+
+def _add_certificates(parser: argparse.ArgumentParser, lead: str) -> None:
+    for name, what in (("ca", "the authority that signed"), ("cert", "the certificate shown"), ("key", "its key")):
+        parser.add_argument(
+            f"{lead}{name}", dest=name, default=None, type=Path, metavar="FILE", help=f"TLS: {what}, as PEM"
+        )
 
 
 def _count(text: str) -> int:
@@ -247,17 +278,38 @@ def _render_all(basket: Path, folder: Path, ending: str) -> None:
 def _render(options: argparse.Namespace) -> int:
     from foldbasket.baskets.files import open_basket
     from foldbasket.opening.prepared import prepare
-    from foldbasket.rendering import Wanted, folds_of, prepared, written
-    from foldbasket.tables.store import STORE
+    from foldbasket.rendering import Wanted, folds_of, prepared
 
     opened = open_basket(options.basket)
     settings = tuple(each.partition("=")[::2] for each in options.set)
     wanted = Wanted(options.to, options.shape, options.fold, options.each, options.style, settings, options.index)
     basket = prepared(opened.basket, wanted)
     folds_of(basket, wanted)  # what is not clear is told before anything is read
-    ready = prepare(
-        dataclasses.replace(opened, basket=basket), allow_outside=options.trust, lazily=True, memory=options.memory
-    )
+    with contextlib.ExitStack() as stack:
+        cluster = None
+        if options.cluster is not None:
+            from foldbasket.folding.cubes.cluster import Cluster
+
+            cluster = Cluster(_where(options))
+            stack.callback(cluster.close)
+        ready = prepare(
+            dataclasses.replace(opened, basket=basket), allow_outside=options.trust, lazily=True,
+            memory=options.memory, cluster=cluster,
+        )  # fmt: skip
+        return _written(options, opened, basket, ready, wanted)
+
+
+def _where(options: argparse.Namespace) -> Where:
+    from foldbasket.folding.cubes.cluster import Where
+
+    return Where(options.cluster, *(str(each or "") for each in (options.ca, options.cert, options.key)))
+
+
+def _written(options: argparse.Namespace, opened: Opened, basket: Basket, ready: Ready, wanted: Wanted) -> int:
+    """Writes the reports and tells of them; the exit code."""
+    from foldbasket.rendering import written
+    from foldbasket.tables.store import STORE
+
     wrong = 0
 
     def tell(problem: str) -> None:
@@ -286,6 +338,17 @@ def _cache(options: argparse.Namespace) -> int:
     done = "taken out of" if options.clear else "in"
     print(f"{many:,} tables, {size / 1e6:,.1f} MB {done} {STORE.folder}")
     return 0
+
+
+def _cluster(options: argparse.Namespace) -> int:
+    """Starts a scheduler and workers on this machine, and keeps them until it is interrupted."""
+    from foldbasket.folding.cubes.cluster import started
+
+    options.cluster = f"{options.host}:{options.port}"
+    with started(_where(options), options.workers) as address:
+        print(f"{options.workers} workers behind {address}; end it with Ctrl+C", flush=True)
+        while True:
+            signal.pause()
 
 
 def _check(options: argparse.Namespace) -> int:

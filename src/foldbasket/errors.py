@@ -20,9 +20,20 @@ class FoldBasketError(Exception):
         self.todo = todo
         super().__init__(str(self))
 
+    def __reduce__(self) -> tuple[object, ...]:
+        """Comes back whole from another process."""
+        return _again, (type(self), self.__dict__.copy(), self.args)
+
     def __str__(self) -> str:
         told = f"{self.where}: {self.what}" if self.where else self.what
         return f"{told} {self.todo}".strip()
+
+
+def _again(kind: type[FoldBasketError], said: dict[str, object], args: tuple[object, ...]) -> FoldBasketError:
+    made = kind.__new__(kind)
+    made.__dict__.update(said)
+    made.args = args
+    return made
 
 
 class ReadError(FoldBasketError):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 import threading
 from collections import Counter
-from collections.abc import Collection, Container, Iterator, Mapping, Sequence
+from collections.abc import Container, Iterator, Mapping, Sequence
 from functools import partial
 
 import msgspec
@@ -13,8 +13,9 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
+from foldbasket.folding.cubes.cluster import Cluster
 from foldbasket.folding.cubes.maker import LocalMaker
-from foldbasket.folding.cubes.streamed import StreamedMaker
+from foldbasket.folding.elsewhere import Elsewhere
 from foldbasket.folding.filters.about import Compute
 from foldbasket.folding.filters.onefield import RecordFilter
 from foldbasket.folding.layout.frame import axis_of
@@ -32,7 +33,7 @@ from foldbasket.folding.statement.statement import statement_of
 from foldbasket.folding.states.aggregates.aggregate import aggregate_named
 from foldbasket.folding.states.quantities import record_at
 from foldbasket.formulas.checking import Checked
-from foldbasket.formulas.evaluation import as_of_day, calculated, day_named, latest_day
+from foldbasket.formulas.evaluation import as_of_day, day_named, latest_day
 from foldbasket.kept import Kept
 from foldbasket.links.source import Source
 from foldbasket.sentence.phrases import headings_of, placed_heading, sentence_of
@@ -42,14 +43,10 @@ from foldbasket.spec.fold import FORMULA, Fold, Measure, Placed, TotalOf
 from foldbasket.sql.dialects import DIALECTS
 from foldbasket.styling.dates import EPOCH, day_text
 from foldbasket.styling.styles import style_named
-from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading.contract import memory_at_hand
-from foldbasket.tables.unread import Stream, Unread, stream_of, unread_like
+from foldbasket.tables.unread import Stream
 
 Mask = npt.NDArray[np.bool_]
-SHARE = 0.4
-"""So much of the free memory the fields that a fold reads of a table may take, before it is folded as a stream."""
 
 
 class Engine:
@@ -66,9 +63,11 @@ class Engine:
         currency: str = "EUR",
         as_of: str = "latest",
         memory: int | None = None,
+        cluster: Cluster | None = None,
     ) -> None:
         """`as_of` is what relative dates go by: a date, `today`, or the `latest` date of the field filtered by. Fields of a table that are not read yet
-        and would take more than so many bytes of `memory` are not held, but folded in a stream; None for a share of what is free."""
+        and would take more than so many bytes of `memory` are not held, but folded in a stream; None for a share of what is free. With a
+        `cluster` whatever comes as a stream is folded there."""
         self.source = source
         self.as_of = as_of
         self.locale = locale
@@ -76,9 +75,7 @@ class Engine:
         self.ran: Counter[str] = Counter()
         self._lock = threading.RLock()
         self.maker = LocalMaker(source, locale, self.ran)
-        self.memory = memory
-        self._streamed = StreamedMaker(source, locale, self.ran)
-        self._expressions: dict[FieldRef, Checked] = {}
+        self.elsewhere = Elsewhere(source, locale, as_of, self.ran, memory, cluster)
         self._times: Kept[npt.NDArray[np.int64]] = Kept(4)
         self._unknown: Kept[list[str]] = Kept(64)
 
@@ -88,25 +85,6 @@ class Engine:
         progress = progress or Progress()
         with self._lock:
             return self._fold(fold, progress, over)
-
-    def _bring(self, refs: Collection[FieldRef], bases: Sequence[Base]) -> dict[str, Stream]:
-        """Has the fields of a fold read, but for those of base tables that are too large to be held: these are folded as streams."""
-        read = {
-            each for ref in refs for each in (self._expressions[ref].refs() if ref in self._expressions else (ref,))
-        }
-        streams = {}
-        for base in bases:
-            names = self._streamed.names(base.table, read)
-            stream = stream_of(self.source.table(base.table), names, self._most)
-            if stream is not None:
-                streams[base.table] = stream
-        self.source.bring(read, without=streams)
-        return streams
-
-    @property
-    def _most(self) -> int:
-        """How many bytes the fields that a fold reads of a table may take and still be held."""
-        return self.memory if self.memory is not None else int(memory_at_hand() * SHARE)
 
     def _check_as_of(self) -> None:
         """A wrong as-of date is told even where nothing goes by it. Raises FoldError."""
@@ -132,7 +110,8 @@ class Engine:
     def _fold(self, asked: Fold, progress: Progress, over: Mapping[str, str] | None) -> Report:
         self._check_as_of()
         fold, filters, made, measures, bases = self._based(asked, over, self.computed)
-        streams = self._bring({*fold.fields(), *(ref for measure in measures for ref in measure.fields())}, bases)
+        used = {*fold.fields(), *(ref for measure in measures for ref in measure.fields())}
+        streams = self.elsewhere.bring(used, [base.table for base in bases])
         shares = [self._share(base, fold, filters, measures, streams.get(base.table), progress) for base in bases]
         progress.step("Laying out", 0.0)
         self.ran["frame"] += 1
@@ -269,24 +248,7 @@ class Engine:
 
     def computed(self, formula: Checked, base: str) -> FieldRef:
         """A record expression as a field of the source, worked out once."""
-        names = ",".join(f"{ref.table}.{ref.field}" for ref in formula.refs())
-        ref = FieldRef(base, f"={formula.text} of {names}")
-
-        def compute() -> Column:
-            self.ran["formula"] += 1
-            return self._worked(formula, ref, self.source)
-
-        def come() -> Column:
-            table = self.source.table(base)
-            stream = stream_of(table, self._streamed.names(base, formula.refs()), self._most)
-            if stream is None:
-                return compute()
-            sample = self._streamed.sampled(base, stream, formula.refs(), partial(self._worked, formula, ref))
-            return unread_like(sample, ref.field, table.count, Unread(lambda _: {ref.field: compute()}))
-
-        self._expressions[ref] = formula
-        self.source.add(ref, come)
-        return ref
+        return self.elsewhere.computed(formula, base)
 
     def _share(
         self,
@@ -306,9 +268,7 @@ class Engine:
         if stream is None:
             cube, column = self.maker.cube(plan, progress), self.maker.column
         else:
-            own = {ref: made for ref, made in self._expressions.items() if ref.table == table}
-            worked = {ref: (made.refs(), partial(self._worked, made, ref)) for ref, made in own.items()}
-            cube = self._streamed.cube(plan, stream, worked, progress)
+            cube = self.elsewhere.cube(plan, stream, progress)
             column = partial(standing, cube, self.maker)
         measured = [
             Measured(at, measure, aggregate, operand_of(measure, aggregate, column, self.locale, self._at))
@@ -318,9 +278,6 @@ class Engine:
 
     def _at(self, order: FieldRef) -> npt.NDArray[np.int64]:
         return self._times.get_or(order, partial(record_at, self.source, order))
-
-    def _worked(self, formula: Checked, ref: FieldRef, source: Source) -> Column:
-        return calculated(formula, source, ref.table, ref.field, as_of_day(self.source, self.as_of, ref.table))
 
     def _word(self, placed: Placed, fold: Fold, shares: Sequence[Share]) -> Word:
         """A placed field as all shares see it."""

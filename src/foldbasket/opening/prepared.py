@@ -9,6 +9,7 @@ from pathlib import Path
 
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.files import Opened, is_basket, open_basket
+from foldbasket.folding.cubes.cluster import Cluster
 from foldbasket.opening.reading import load_tables
 from foldbasket.opening.ready import Ready, made_ready
 from foldbasket.tables.progress import Progress
@@ -30,8 +31,9 @@ def prepare(
     progress: Progress | None = None,
     lazily: bool = False,
     memory: int | None = None,
+    cluster: Cluster | None = None,
 ) -> Ready:
-    """Reads, mends, links and calculates; `lazily` only what folds will ask for, and what would take more than so many bytes of `memory` as a stream.
-    Raises BasketError when a source cannot be read or may not be."""
+    """Reads, mends, links and calculates; `lazily` only what folds will ask for, and what would take more than so many bytes of `memory` as a stream, or
+    whatever can come as one where it is folded on a `cluster`. Raises BasketError when a source cannot be read or may not be."""
     tables = load_tables(opened, allow_outside=allow_outside, progress=progress, lazily=lazily)
-    return made_ready(opened.basket, tables, progress, links=not lazily, memory=memory)
+    return made_ready(opened.basket, tables, progress, links=not lazily, memory=memory, cluster=cluster)

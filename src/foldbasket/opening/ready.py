@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from foldbasket.baskets.basket import Basket
 from foldbasket.errors import FoldBasketError
+from foldbasket.folding.cubes.cluster import Cluster
 from foldbasket.folding.engine import Engine
 from foldbasket.links.source import Source
 from foldbasket.opening import calculating
@@ -69,6 +70,7 @@ def made_ready(
     *,
     links: bool = True,
     memory: int | None = None,
+    cluster: Cluster | None = None,
 ) -> Ready:
     """Mends, calculates and links tables of a basket as they are read, by the keys of their sources. Without `links` those are followed when a fold
     needs them, and no problem is told of one that none does."""
@@ -97,5 +99,12 @@ def made_ready(
                 source.rows(link.from_table, link.to_table)
             except FoldBasketError as error:
                 problems.append(str(error))
-    engine = Engine(source, locale=basket.locale, currency=basket.currency, as_of=basket.as_of, memory=memory)
+    engine = Engine(
+        source,
+        locale=basket.locale,
+        currency=basket.currency,
+        as_of=basket.as_of,
+        memory=memory,
+        cluster=cluster,
+    )
     return Ready(tables, source, engine, outcomes, tuple(problems))

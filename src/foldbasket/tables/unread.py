@@ -7,7 +7,7 @@ values of a field that no fold uses are never read.
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Collection, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any, NamedTuple, Protocol
 
@@ -39,6 +39,10 @@ class Stream(Protocol):
 
     def parts(self, names: Collection[str]) -> Iterator[Part]:
         """Some fields of all records, part by part, at least one. Raises ReadError."""
+        ...
+
+    def divided(self, many: int) -> Sequence[Stream]:
+        """Streams of about as many of its records each, in their order, not more than so many; they can be sent elsewhere. Raises ReadError."""
         ...
 
 
@@ -155,6 +159,15 @@ def bring(table: Table, names: Collection[str]) -> None:
             asked.setdefault(id(column.unread), (column.unread, []))[1].append(column.name)
     for unread, wanted in asked.values():
         unread.bring(wanted)
+
+
+def with_only(table: Table, names: Collection[str]) -> Table:
+    """A table with some of its fields, all of them read."""
+    made: dict[str, Column] = {}
+    for name in dict.fromkeys(names):
+        column = table.column(name)
+        made[name] = column.unread.column(name) if isinstance(column, UnreadCoded | UnreadNumber) else column
+    return table.with_columns(made, {})
 
 
 def stream_of(table: Table, names: Collection[str], memory: int) -> Stream | None:

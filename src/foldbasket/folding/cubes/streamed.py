@@ -43,12 +43,16 @@ class StreamedMaker:
     ) -> Cube:
         """The cube of a plan whose base table comes as a stream. `expressions` are the record expressions that the plan may name: what they read,
         and how they are worked out. Raises FoldError for what cannot be told of parts; ReadError; Cancelled."""
+        self.check(plan)
+        return self._cubes.get_or(plan, lambda: self._made(plan, stream, expressions, progress))
+
+    def check(self, plan: Plan) -> None:
+        """Raises FoldError for what cannot be told of parts."""
         if any(wanted.quantity.kind == "rank" for wanted in plan.states):
             raise FoldError(
                 f"“first” and “last” need all records of {self.source.called(plan.base)} at once, and they are not held.",
                 todo="Take the smallest or the largest, or allow more memory (--memory).",
             )
-        return self._cubes.get_or(plan, lambda: self._made(plan, stream, expressions, progress))
 
     def _made(
         self,
@@ -59,10 +63,8 @@ class StreamedMaker:
     ) -> Cube:
         self.ran["cube"] += 1
         expressions = {ref: expressions[ref] for ref in used_by(plan) if ref in expressions}
-        used = used_by(plan, expressions)
-        names = self.names(plan.base, used)
-        columns = self.source.table(plan.base).columns
-        held = {name: columns[name] for name in names if name in columns and not is_unread(columns[name])}
+        names = self.names(plan.base, used_by(plan, expressions))
+        held = self.held(plan.base, names)
         found: Cube | None = None
         for part in _ahead(stream, [name for name in names if name not in held]):
             progress.step("Folding", part.start / max(1, stream.count))
@@ -79,6 +81,11 @@ class StreamedMaker:
         """A record expression over the first part of a stream alone, which tells its type."""
         part = next(iter(stream.parts(self.names(base, set(refs)))))
         return work(self._source_of(base, part, {}, {}))
+
+    def held(self, base: str, names: Collection[str]) -> dict[str, Column]:
+        """Those of the base table's fields that do not come with its stream, such as the file of each record."""
+        columns = self.source.table(base).columns
+        return {name: columns[name] for name in names if name in columns and not is_unread(columns[name])}
 
     def names(self, base: str, used: Collection[FieldRef]) -> list[str]:
         """The base table's own fields that are read: those in use, and the keys that lead to other tables in use."""

@@ -17,6 +17,7 @@ from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import Part
 
+State = tuple[int, int]
 MOST, LEAST = 2_000_000, 1 << 16
 """Records in a part, at the most and at the least."""
 
@@ -24,45 +25,52 @@ MOST, LEAST = 2_000_000, 1 << 16
 class ParquetStream:
     """The files of one table in their order, read by columns in parts of about so many bytes."""
 
-    def __init__(self, name: str, files: Sequence[Path], counts: Sequence[int], size: int = 64 << 20) -> None:
+    def __init__(
+        self,
+        name: str,
+        files: Sequence[Path],
+        counts: Sequence[int],
+        size: int = 64 << 20,
+        groups: Sequence[Sequence[int] | None] | None = None,
+        states: Sequence[State] | None = None,
+    ) -> None:
+        """`groups` are the groups of records that are read of each file, None for all; `counts` how many records those hold; `states` are those that
+        the files must be in, which they are in now where that is None."""
         self.name, self.files, self.counts, self.size = name, tuple(files), tuple(counts), size
+        self.groups = list(groups) if groups is not None else [None] * len(self.files)
         self.count = sum(counts)
-        self._states = [_state(path) for path in self.files]
+        self.states = list(states) if states is not None else [_state(path) for path in self.files]
 
     def parts(self, names: Collection[str]) -> Iterator[Part]:
         """Some fields of all records. Raises ReadError, also where a file is another than it was."""
         start = 0
         many = max(LEAST, min(MOST, self.size // (8 * max(1, len(names)))))
-        for path, count, state in zip(self.files, self.counts, self._states, strict=True):
+        for path, count, groups, state in zip(self.files, self.counts, self.groups, self.states, strict=True):
             own = start
             try:
                 if _state(path) != state:
                     raise _changed(path)
-                for table in self._of_file(path, names, many, count):
+                for table in self._of_file(path, names, many, groups):
                     yield Part(table, start)
                     start += table.count
             except (pa.ArrowException, OSError, OverflowError) as error:
-                raise ReadError(
-                    f"the file cannot be read to its end ({first_line(error)}).",
-                    where=path.name,
-                    todo="Export it again.",
-                ) from None
+                raise _broken(path, error) from None
             if start - own != count:
                 raise _changed(path)
 
-    def _of_file(self, path: Path, names: Collection[str], many: int, count: int) -> Iterator[Table]:
+    def _of_file(self, path: Path, names: Collection[str], many: int, groups: Sequence[int] | None) -> Iterator[Table]:
         with pq.ParquetFile(path) as plain:
             schema = plain.schema_arrow
         said = dict(zip(field_names(schema.names), schema.names, strict=True))
         texts = [said[name] for name in names if is_text(schema.field(said[name]).type)]
         with pq.ParquetFile(path, read_dictionary=texts, pre_buffer=False) as file:
             wanted = [said[name] for name in names]
-            if not count:
+            if not file.metadata.num_rows:
                 empty = {
                     name: fitted(name, pa.chunked_array([], file.schema_arrow.field(said[name]).type)) for name in names
                 }
                 yield Table(self.name, {name: column for name, (column, _) in empty.items()}, str(path))
-            for batch in file.iter_batches(many, columns=wanted):
+            for batch in file.iter_batches(many, row_groups=groups, columns=wanted):
                 columns: dict[str, Column] = {}
                 for name in names:
                     values = pa.chunked_array([batch.column(batch.schema.get_field_index(said[name]))])
@@ -70,12 +78,48 @@ class ParquetStream:
                     columns[name] = fitted(name, values)[0]
                 yield Table(self.name, columns, str(path))
 
+    def divided(self, many: int) -> list[ParquetStream]:
+        """Streams of some of its groups of records each, in their order, not more than so many. Raises ReadError."""
+        pieces: list[tuple[int, int, int]] = []
+        for at, (path, state) in enumerate(zip(self.files, self.states, strict=True)):
+            try:
+                told = pq.read_metadata(path)
+                if _state(path) != state:
+                    raise _changed(path)
+            except (pa.ArrowException, OSError) as error:
+                raise _broken(path, error) from None
+            wanted = self.groups[at]
+            own = range(told.num_row_groups) if wanted is None else wanted
+            pieces += [(at, group, told.row_group(group).num_rows) for group in own]
+        share = max(1, -(-self.count // max(1, many)))
+        made: list[list[tuple[int, int, int]]] = []
+        reached = 0
+        for piece in pieces:
+            if not made or reached // share >= len(made):
+                made.append([])
+            made[-1].append(piece)
+            reached += piece[2]
+        return [self._of(each) for each in made] or [self]
 
-def _state(path: Path) -> tuple[int, int, int]:
-    """What tells one state of a file from another. Raises OSError."""
+    def _of(self, pieces: Sequence[tuple[int, int, int]]) -> ParquetStream:
+        files = list(dict.fromkeys(at for at, _, _ in pieces))
+        groups = [[group for at, group, _ in pieces if at == file] for file in files]
+        counts = [sum(rows for at, _, rows in pieces if at == file) for file in files]
+        paths, states = [self.files[at] for at in files], [self.states[at] for at in files]
+        return ParquetStream(self.name, paths, counts, self.size, groups, states)
+
+
+def _state(path: Path) -> State:
+    """What tells one state of a file from another, on every machine that reaches it. Raises OSError."""
     found = os.stat(path)
-    return found.st_size, found.st_mtime_ns, found.st_ino
+    return found.st_size, found.st_mtime_ns
 
 
 def _changed(path: Path) -> ReadError:
     return ReadError("the file changed after it was opened.", where=path.name, todo="Open it again.")
+
+
+def _broken(path: Path, error: BaseException) -> ReadError:
+    return ReadError(
+        f"the file cannot be read to its end ({first_line(error)}).", where=path.name, todo="Export it again."
+    )

@@ -1,0 +1,123 @@
+"""Tables that are not held: which those are, the cubes of plans over them, and the record expressions that they need.
+
+A fold's fields are read and held where there is room for them; of a table that is too large its records are folded part by part, here or on a
+cluster. What follows a cube does not know the difference.
+"""
+
+from __future__ import annotations
+
+import datetime
+from collections import Counter
+from collections.abc import Collection
+from functools import partial
+
+from foldbasket.folding.cubes.cluster import Cluster, Job
+from foldbasket.folding.cubes.cube import Cube
+from foldbasket.folding.cubes.streamed import StreamedMaker, used_by
+from foldbasket.folding.plan.plan import Plan
+from foldbasket.formulas.checking import Checked
+from foldbasket.formulas.evaluation import as_of_day, calculated
+from foldbasket.formulas.functions.calendar import CurrentDate
+from foldbasket.formulas.tree import Apply
+from foldbasket.kept import Kept
+from foldbasket.links.source import Source
+from foldbasket.spec.field import FieldRef
+from foldbasket.tables.column import Column
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.contract import memory_at_hand
+from foldbasket.tables.table import Table
+from foldbasket.tables.unread import Stream, Unread, stream_of, unread_like, with_only
+
+SHARE = 0.4
+"""So much of the free memory the fields that a fold reads of a table may take, before it is folded as a stream."""
+
+
+class Elsewhere:
+    """For one source. `memory` is how many bytes the fields of a table may take and still be held, None for a share of what is free; with a `cluster`
+    whatever can come as a stream is folded there. `ran` counts what ran."""
+
+    def __init__(
+        self, source: Source, locale: str, as_of: str, ran: Counter[str], memory: int | None, cluster: Cluster | None
+    ) -> None:
+        self.source, self.locale, self.as_of, self.ran = source, locale, as_of, ran
+        self.memory, self.cluster = memory, cluster
+        self._streamed = StreamedMaker(source, locale, ran)
+        self._cubes: Kept[Cube] = Kept(8)
+        self._expressions: dict[FieldRef, Checked] = {}
+
+    # --- which tables -------------------------------------------------------
+
+    def _stream(self, base: str, refs: Collection[FieldRef]) -> Stream | None:
+        most = self.memory if self.memory is not None else int(memory_at_hand() * SHARE)
+        names = self._streamed.names(base, refs)
+        return stream_of(self.source.table(base), names, most if self.cluster is None else 0)
+
+    def bring(self, refs: Collection[FieldRef], bases: Collection[str]) -> dict[str, Stream]:
+        """Has the fields of a fold read, but for those of base tables that are too large to be held: these come as streams."""
+        read = {
+            each for ref in refs for each in (self._expressions[ref].refs() if ref in self._expressions else (ref,))
+        }
+        streams = {base: stream for base in bases if (stream := self._stream(base, read)) is not None}
+        self.source.bring(read, without=streams)
+        return streams
+
+    # --- record expressions -------------------------------------------------
+
+    def computed(self, formula: Checked, base: str) -> FieldRef:
+        """A record expression as a field of the source, worked out once; of a table that is not held only when its values are asked for."""
+        names = ",".join(f"{ref.table}.{ref.field}" for ref in formula.refs())
+        ref = FieldRef(base, f"={formula.text} of {names}")
+
+        def compute() -> Column:
+            self.ran["formula"] += 1
+            return self._worked(formula, ref, self.source)
+
+        def come() -> Column:
+            stream = self._stream(base, formula.refs())
+            if stream is None:
+                return compute()
+            sample = self._streamed.sampled(base, stream, formula.refs(), partial(self._worked, formula, ref))
+            many = self.source.table(base).count
+            return unread_like(sample, ref.field, many, Unread(lambda _: {ref.field: compute()}))
+
+        self._expressions[ref] = formula
+        self.source.add(ref, come)
+        return ref
+
+    def _worked(self, formula: Checked, ref: FieldRef, source: Source) -> Column:
+        return calculated(formula, source, ref.table, ref.field, self._today(formula, ref.table))
+
+    def _today(self, formula: Checked, base: str) -> datetime.date:
+        """The as-of date for a formula; any where it does not ask, since the latest date of a table must be looked for."""
+        asks = any(isinstance(node, Apply) and isinstance(node.function, CurrentDate) for node in formula.tree.walk())
+        return as_of_day(self.source, self.as_of, base) if asks else datetime.date(1970, 1, 1)
+
+    # --- cubes --------------------------------------------------------------
+
+    def cube(self, plan: Plan, stream: Stream, progress: Progress) -> Cube:
+        """The cube of a plan whose base table comes as a stream: made here part by part, or on the cluster. Raises FoldBasketError, Cancelled."""
+        base, cluster = plan.base, self.cluster
+        own = {ref: made for ref, made in self._expressions.items() if ref.table == base}
+        worked = {ref: (made.refs(), partial(self._worked, made, ref)) for ref, made in own.items()}
+        if cluster is None:
+            return self._streamed.cube(plan, stream, worked, progress)
+        self._streamed.check(plan)
+        raw, used = used_by(plan), used_by(plan, worked)
+        job = Job(
+            plan, self.source.table(base).name, self._linked(base, used), self.source.links, self.source.shared, self.source.fiscal, self.locale,
+            {ref: (made, self._today(made, base)) for ref, made in own.items() if ref in raw},
+        )  # fmt: skip
+        held = self._streamed.held(base, self._streamed.names(base, used))
+        return self._cubes.get_or(plan, lambda: cluster.cube(job, stream, held, progress))
+
+    def _linked(self, base: str, used: Collection[FieldRef]) -> dict[str, Table]:
+        """The tables that links lead to from a base, with the fields that are used of them and their keys."""
+        names: dict[str, list[str]] = {ref.table: [] for ref in used if ref.table != base}
+        for ref in used:
+            if ref.table != base and ref.field:
+                names[ref.table].append(ref.field)
+        for link in {link for key in list(names) for link in self.source.path(base, key) or ()}:
+            for near, far in link.keys:
+                names.setdefault(link.from_table, []).append(near)
+                names.setdefault(link.to_table, []).append(far)
+        return {key: with_only(self.source.table(key), own) for key, own in names.items() if key != base}

@@ -1,0 +1,248 @@
+"""The same folds on a cluster of two processes: the same numbers, whoever dies, and nobody let in without a certificate."""
+
+import contextlib
+import os
+import random
+import re
+import signal
+import subprocess
+import sys
+import threading
+import time
+
+import pytest
+
+from foldbasket.cli import main
+from foldbasket.errors import Cancelled, FoldBasketError, FoldError, ReadError
+from foldbasket.folding.cubes import cluster as clusters
+from foldbasket.folding.cubes.cluster import Cluster, Where
+from foldbasket.folding.engine import Engine
+from foldbasket.links.source import Source
+from foldbasket.spec.fold import Fold, Measure
+from foldbasket.styling.dates import Fiscal
+from foldbasket.tables.progress import Progress
+from tests.folding.build import lines, measure, placed, ref
+from tests.folding.rounds import seeds
+from tests.folding.statement.test_random_statements import LINKS, agree, random_fold, random_tables
+from tests.folding.streaming import streamed
+from tests.folding.test_streamed import sales, told
+
+
+@pytest.fixture(scope="module")
+def two():
+    """A cluster of two workers of this machine."""
+    made = Cluster(Where("local:2"))
+    yield made
+    made.close()
+
+
+def engines(tables, links, folder, rng, cluster):
+    held = {each.name: each for each in tables}
+    apart = {**held, tables[0].name: streamed(tables[0], folder, rng)}
+    fiscal = Fiscal(4)
+    return Engine(Source(held, links, (), fiscal)), Engine(Source(apart, links, (), fiscal), cluster=cluster)
+
+
+@pytest.mark.parametrize("seed", seeds(4))
+def test_random_folds_on_the_cluster_are_those_held(two, tmp_path, seed):
+    rng = random.Random(seed * 53 + 2)
+    tables = random_tables(rng)
+    held, far = engines(tables, LINKS, tmp_path, rng, two)
+    done = 0
+    while done < 8:
+        fold = random_fold(rng)
+        try:
+            wanted = held.fold(fold)
+        except FoldError:
+            continue
+        got = far.fold(fold)
+        assert told(got)[0] == told(wanted)[0], fold
+        for one, other in zip(told(got)[1], told(wanted)[1], strict=True):
+            for mine, theirs in zip(one, other, strict=True):
+                assert all(agree(a, b) for a, b in zip(mine, theirs, strict=True)), fold
+        done += 1
+
+
+def large(folder):
+    """Enough records to be at work for a while, in 60 groups."""
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    from foldbasket.tables.reading.parquetstream import ParquetStream
+    from foldbasket.tables.table import Table
+    from foldbasket.tables.types import FieldType
+    from foldbasket.tables.unread import bound, unread_columns
+
+    draw = random.Random(1)
+    many = 60_000
+    path = folder / "large.parquet"
+    sites = pa.array([f"S{draw.randrange(5_000)}" for _ in range(many)])
+    pq.write_table(pa.table({"Site": sites, "N": pa.array(range(many))}), path, row_group_size=many // 60)
+    kinds = {"Site": (FieldType.TEXT, 0), "N": (FieldType.WHOLE, 0)}
+    made = Table("Lines", unread_columns(kinds, many))
+    return bound(made, lambda names: {}, ParquetStream("Lines", [path], [many])), many
+
+
+def test_a_worker_that_is_killed_costs_time_and_no_number(two, tmp_path):
+    made, many = large(tmp_path)
+    fold = Fold("f", (measure("sum", "Lines.N"), measure("median", "Lines.N")), (placed("Lines.Site"),))
+    killed = []
+
+    def kill():
+        time.sleep(0.15)
+        pid = two.processes()[0]
+        killed.append(pid)
+        os.kill(pid, signal.SIGKILL)
+
+    killer = threading.Thread(target=kill)
+    killer.start()
+    report = Engine(Source({"Lines": made}), cluster=two).fold(fold)
+    killer.join()
+    assert killed
+    assert report.value(report.height - 1, 0) == many * (many - 1) // 2
+    again = Engine(Source({"Lines": made}), cluster=two).fold(fold)
+    assert lines(again) == lines(report)
+
+
+def test_what_is_wrong_with_a_file_comes_back_whole_and_a_fold_can_be_cancelled(two, tmp_path):
+    made, _ = large(tmp_path)
+    engine = Engine(Source({"Lines": made}), cluster=two)
+    fold = Fold("f", (measure("sum", "Lines.N"),), (placed("Lines.Site"),))
+    progress = Progress()
+    progress.cancel()
+    with pytest.raises(Cancelled):
+        engine.fold(fold, progress)
+    path = tmp_path / "large.parquet"
+    whole = path.read_bytes()
+    path.write_bytes(whole[:-100])
+    with pytest.raises(ReadError, match=r"cannot be read to its end|changed after it was opened") as raised:
+        engine.fold(fold)
+    assert raised.value.where == "large.parquet"
+    with pytest.raises(FoldError, match="“first” and “last” need all records"):
+        engine.fold(Fold("f", (Measure("m", "first", ref("Lines.N"), order=ref("Lines.N")),)))
+
+
+def test_versions_that_differ_are_refused_with_both_named(monkeypatch):
+    monkeypatch.setattr(clusters, "__version__", "9.9.9")
+    with pytest.raises(FoldError, match=r"runs Fold Basket 0\.\d.* and this machine 9\.9\.9"):
+        Cluster(Where("local:1"))
+
+
+@pytest.mark.parametrize("address", ["tcp://10.0.0.7:8786", "data.quillmoor.example:8786", "tls://10.0.0.7:8786"])
+def test_beyond_this_machine_certificates_are_needed(address):
+    with pytest.raises(FoldError, match="beyond this machine, and no certificates were given"):
+        Cluster(Where(address))
+
+
+def certificates(folder):
+    """An authority, and a certificate that it signed."""
+
+    def openssl(*arguments):
+        subprocess.run(["openssl", *arguments], cwd=folder, check=True, capture_output=True)
+
+    openssl(
+        "req",
+        "-x509",
+        "-newkey",
+        "rsa:2048",
+        "-nodes",
+        "-keyout",
+        "ca.key",
+        "-out",
+        "ca.pem",
+        "-days",
+        "2",
+        "-subj",
+        "/CN=Quillmoor",
+    )
+    openssl("req", "-newkey", "rsa:2048", "-nodes", "-keyout", "own.key", "-out", "own.csr", "-subj", "/CN=localhost")
+    openssl(
+        "x509",
+        "-req",
+        "-in",
+        "own.csr",
+        "-CA",
+        "ca.pem",
+        "-CAkey",
+        "ca.key",
+        "-CAcreateserial",
+        "-out",
+        "own.pem",
+        "-days",
+        "2",
+    )
+    openssl(
+        "req",
+        "-x509",
+        "-newkey",
+        "rsa:2048",
+        "-nodes",
+        "-keyout",
+        "other.key",
+        "-out",
+        "other.pem",
+        "-days",
+        "2",
+        "-subj",
+        "/CN=else",
+    )
+    return Where("", *(str(folder / name) for name in ("ca.pem", "own.pem", "own.key")))
+
+
+@contextlib.contextmanager
+def served(*arguments):
+    """A cluster of the command line's, and its address."""
+    command = [sys.executable, "-m", "foldbasket", "cluster", "--port", "0", "--workers", "1", *arguments]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True) as process:
+        try:
+            said = process.stdout.readline()
+            yield re.search(r"behind (\S+);", said)[1], process
+        finally:
+            process.send_signal(signal.SIGINT)
+            with contextlib.suppress(subprocess.TimeoutExpired):
+                process.wait(10)
+            process.kill()
+
+
+def test_over_tls_and_a_client_without_a_certificate_is_refused(tmp_path):
+    own = certificates(tmp_path)
+    tls = ["--ca", own.ca, "--cert", own.certificate, "--key", own.key]
+    with served(*tls) as (address, _):
+        assert address.startswith("tls://")
+        cluster = Cluster(Where(address, own.ca, own.certificate, own.key))
+        held, far = engines([sales()], (), tmp_path, random.Random(1), cluster)
+        fold = Fold("f", (measure("sum", "Lines.Net"),), (placed("Lines.Site"),))
+        assert lines(far.fold(fold)) == lines(held.fold(fold))
+        cluster.close()
+        stranger = [str(tmp_path / name) for name in ("other.pem", "other.pem", "other.key")]
+        for where in (Where(address.replace("tls", "tcp")), Where(address, *stranger)):
+            with pytest.raises(FoldError, match="there is no cluster at"):
+                Cluster(where)
+
+
+def test_a_scheduler_that_goes_away_is_told_and_one_that_is_not_there_too(tmp_path, monkeypatch):
+    with served() as (address, process):
+        cluster = Cluster(Where(address))
+        held, far = engines([sales()], (), tmp_path, random.Random(1), cluster)
+        fold = Fold("f", (measure("sum", "Lines.Net"),), (placed("Lines.Site"),))
+        assert lines(far.fold(fold)) == lines(held.fold(fold))
+        process.kill()
+        process.wait()
+        with pytest.raises(FoldBasketError, match="the cluster at"):
+            Engine(far.source, cluster=cluster).fold(Fold("g", (measure("count"), measure("median", "Lines.Net"))))
+        cluster.close()
+    monkeypatch.setattr(clusters, "WAIT", 1.0)
+    with pytest.raises(FoldError, match="there is no cluster at tcp://127"):
+        Cluster(Where("tcp://127.0.0.1:9"))
+
+
+def test_the_command_folds_on_a_cluster(demo, tmp_path, capsys):
+    from foldbasket.demo.scenario import write_demo
+
+    basket = write_demo(tmp_path / "demo", 3_000, "parquet")
+    asked = ["render", str(basket), "--fold", "Net sales by site", "--quiet"]
+    assert main([*asked, "--to", str(tmp_path / "here.csv")]) == 0
+    assert main([*asked, "--to", str(tmp_path / "far.csv"), "--cluster", "local:1"]) == 0, capsys.readouterr().err
+    assert (tmp_path / "here.csv").read_bytes() == (tmp_path / "far.csv").read_bytes()
+    assert main([*asked, "--to", str(tmp_path / "x.csv"), "--cluster", "10.1.2.3:8786"]) == 1
+    assert "no certificates were given" in capsys.readouterr().err
