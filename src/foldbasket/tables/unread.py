@@ -37,6 +37,10 @@ class Stream(Protocol):
 
     count: int
 
+    def records_a_part(self, names: Collection[str]) -> int:
+        """About how many records a part of some fields has."""
+        ...
+
     def parts(self, names: Collection[str]) -> Iterator[Part]:
         """Some fields of all records, part by part, at least one. Raises ReadError."""
         ...

@@ -1,13 +1,14 @@
 """Cubes of a table that is not held: made part by part, by the maker for tables that are, and put together.
 
-The tables that its links lead to are held, and looked up for each part. While one part is folded the next is read.
+The tables that its links lead to are held, and looked up for each part. While one part is folded the next ones are read.
 """
 
 from __future__ import annotations
 
-from collections import Counter
+import os
+from collections import Counter, deque
 from collections.abc import Callable, Collection, Iterator, Mapping
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 
 import numpy as np
 
@@ -23,6 +24,7 @@ from foldbasket.tables.column import Column, picked
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.unread import Part, Stream, is_unread
 
+READERS = min(4, os.cpu_count() or 1)
 Worked = Callable[[Source], Column]
 """Works a record expression out over a source."""
 
@@ -127,10 +129,25 @@ def used_by(
 
 
 def _ahead(stream: Stream, names: Collection[str]) -> Iterator[Part]:
-    """The parts of a stream, each read while the one before is folded."""
-    parts = stream.parts(names)
-    with ThreadPoolExecutor(1, thread_name_prefix="stream") as reader:
-        coming = reader.submit(next, parts, None)
-        while (part := coming.result()) is not None:
-            coming = reader.submit(next, parts, None)
-            yield part
+    """The parts of a stream in their order, read on all cores while those before are folded. Where its files are cut so coarsely that a piece of them is
+    much more than a part, they are read one part after the other."""
+    many = stream.records_a_part(names)
+    pieces = stream.divided(-(-stream.count // many))
+    if len(pieces) == 1 or max(piece.count for piece in pieces) > 2 * many:
+        pieces = [stream]
+    with ThreadPoolExecutor(READERS, thread_name_prefix="stream") as readers:
+        if len(pieces) == 1:
+            parts = stream.parts(names)
+            coming = readers.submit(next, parts, None)
+            while (part := coming.result()) is not None:
+                coming = readers.submit(next, parts, None)
+                yield part
+            return
+        waiting: deque[Future[list[Part]]] = deque()
+        left, start = deque(pieces), 0
+        while waiting or left:
+            while left and len(waiting) <= READERS:
+                waiting.append(readers.submit(lambda piece: list(piece.parts(names)), left.popleft()))
+            for part in waiting.popleft().result():
+                yield Part(part.table, start)
+                start += part.table.count

@@ -41,10 +41,14 @@ class ParquetStream:
         self.count = sum(counts)
         self.states = list(states) if states is not None else [_state(path) for path in self.files]
 
+    def records_a_part(self, names: Collection[str]) -> int:
+        """About how many records a part of some fields has."""
+        return max(LEAST, min(MOST, self.size // (8 * max(1, len(names)))))
+
     def parts(self, names: Collection[str]) -> Iterator[Part]:
         """Some fields of all records. Raises ReadError, also where a file is another than it was."""
         start = 0
-        many = max(LEAST, min(MOST, self.size // (8 * max(1, len(names)))))
+        many = self.records_a_part(names)
         for path, count, groups, state in zip(self.files, self.counts, self.groups, self.states, strict=True):
             own = start
             try:
@@ -83,9 +87,9 @@ class ParquetStream:
         pieces: list[tuple[int, int, int]] = []
         for at, (path, state) in enumerate(zip(self.files, self.states, strict=True)):
             try:
-                told = pq.read_metadata(path)
                 if _state(path) != state:
                     raise _changed(path)
+                told = pq.read_metadata(path)
             except (pa.ArrowException, OSError) as error:
                 raise _broken(path, error) from None
             wanted = self.groups[at]
