@@ -24,12 +24,14 @@ def split(table: Table, folder: Path, rng, files: int = 7) -> list[Path]:
         rng.shuffle(names)
         some = whole.slice(start, stop - start).select(names)
         path = folder / f"part {at}.parquet"
-        pq.write_table(some.cast(_plain(some)), path, store_schema=False, row_group_size=rng.choice([3, 10, 1000]))
+        pq.write_table(
+            some.cast(plain_schema(some)), path, store_schema=False, row_group_size=rng.choice([3, 10, 1000])
+        )
         paths.append(path)
     return paths
 
 
-def _plain(table):
+def plain_schema(table):
     """The schema with text as text."""
     return pa.schema(
         [

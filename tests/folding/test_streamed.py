@@ -1,24 +1,33 @@
 """A fold of a table that is not held is the same as of one that is, whatever is asked."""
 
+import datetime as dt
 import os
 import random
 from decimal import Decimal
 
+import msgspec
+import pyarrow.parquet as pq
 import pytest
 
 from foldbasket.errors import Cancelled, FoldError, ReadError
 from foldbasket.folding.engine import Engine
+from foldbasket.folding.filters.either import Either
+from foldbasket.folding.filters.members import Members
+from foldbasket.folding.filters.values import Between, Compare
 from foldbasket.links.source import Source
 from foldbasket.spec.cut import Group, Groups
 from foldbasket.spec.fold import Fold, Measure
 from foldbasket.styling.dates import Fiscal
+from foldbasket.tables.conversion import to_arrow
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading import parquetstream
-from foldbasket.tables.unread import is_unread
+from foldbasket.tables.reading.parquetstream import ParquetStream
+from foldbasket.tables.table import Table
+from foldbasket.tables.unread import bound, is_unread, unread_columns
 from tests.folding.build import bands, keep, lines, measure, placed, ref, table
 from tests.folding.rounds import seeds
 from tests.folding.statement.test_random_statements import LINKS, agree, random_fold, random_tables
-from tests.folding.streaming import streamed
+from tests.folding.streaming import plain_schema, streamed
 
 REFUSED = ("not held at once", "are not held")
 
@@ -169,3 +178,44 @@ def test_parts_of_whole_numbers_past_64_bits_are_added_up_exactly(tmp_path, monk
     _, apart = engines([huge], (), tmp_path, random.Random(2))
     made = apart.fold(Fold("f", (measure("sum", "Lines.Net"),), (placed("Lines.Site"),)))
     assert made.value(0, 0) == sum(2**62 + at for at in range(40))
+
+
+def test_groups_that_a_filter_rules_out_are_not_read(tmp_path, monkeypatch):
+    monkeypatch.setattr(parquetstream, "LEAST", 5)
+    first = dt.date(2025, 1, 1)
+    many = 400
+    made = table(
+        "Lines",
+        {
+            "Day": [first + dt.timedelta(at) if at % 97 else None for at in range(many)],
+            "Site": [["Mill", "Yard"][at // 200] for at in range(many)],
+            "Net": [Decimal(at) / 100 for at in range(many)],
+        },
+    )
+    whole, paths = to_arrow(made), []
+    for at in range(8):
+        paths.append(tmp_path / f"{at}.parquet")
+        pq.write_table(
+            whole.slice(at * 50, 50).cast(plain_schema(whole)), paths[-1], store_schema=False, row_group_size=10
+        )
+    kinds = {name: (column.type, column.scale) for name, column in made.columns.items()}
+    table_ = Table("Lines", unread_columns(kinds, many))
+    apart_ = bound(table_, lambda names: {}, ParquetStream("Lines", paths, [50] * 8, size=1))
+    fold = Fold("f", (measure("sum", "Lines.Net"), measure("count")), (placed("Lines.Site"),))
+    rules = [
+        (Members("f", ref("Lines.Day"), "month", ("2025-03",)), 16),
+        (Members("f", ref("Lines.Day"), "quarter", ("2025-Q1",), exclude=True), 64),
+        (Between("f", ref("Lines.Day"), None, "2025-12-20", ""), 12),
+        (Members("f", ref("Lines.Day"), blank=True), 14),
+        (Compare("f", ref("Lines.Day"), "year", "=", "2026"), 10),
+        (Members("f", ref("Lines.Site"), members=("Yard",)), 40),
+        (Members("f", ref("Lines.Site"), members=("Yard",), exclude=True), 40),
+        (Members("f", ref("Lines.Day"), "year", ("2031",)), 1),
+        (Either("f", (Members("x", ref("Lines.Day"), "month", ("2025-03",)), Members("y", ref("Lines.Day"), "month", ("2025-05",)))), 24),
+    ]  # fmt: skip
+    for rule, most in rules:
+        asked = msgspec.structs.replace(fold, filters=(rule,))
+        held = Engine(Source({"Lines": made}))
+        far = Engine(Source({"Lines": apart_}), memory=0)
+        assert lines(far.fold(asked)) == lines(held.fold(asked)), rule
+        assert far.ran["part"] <= most, (rule, far.ran["part"])

@@ -32,6 +32,14 @@ class Part(NamedTuple):
     start: int
 
 
+class Span(NamedTuple):
+    """Between which values those of a field lie, as Arrow has them, and whether any may be blank."""
+
+    low: Any
+    high: Any
+    has_blanks: bool
+
+
 class Stream(Protocol):
     """A table whose records can be had part by part."""
 
@@ -43,6 +51,10 @@ class Stream(Protocol):
 
     def parts(self, names: Collection[str]) -> Iterator[Part]:
         """Some fields of all records, part by part, at least one. Raises ReadError."""
+        ...
+
+    def span(self, name: str) -> Span | None:
+        """Between which values a field lies, where that is told without reading it. Raises ReadError."""
         ...
 
     def divided(self, many: int) -> Sequence[Stream]:

@@ -135,9 +135,7 @@ class Cluster:
         try:
             if where.address.startswith("local"):
                 many = where.address.partition(":")[2] or "2"
-                self._own = LocalCluster(
-                    n_workers=int(many), threads_per_worker=1, processes=True, dashboard_address=None
-                )
+                self._own = LocalCluster(n_workers=int(many), threads_per_worker=1, processes=True, **_quiet())
                 return Client(self._own, timeout=WAIT)
             secured = _secured(where) if where.ca else None
             return Client(where.address, security=secured, timeout=WAIT)
@@ -238,7 +236,7 @@ def started(where: Where, workers: int) -> Iterator[str]:
     try:
         own = LocalCluster(
             n_workers=workers, threads_per_worker=1, processes=True, host=host, scheduler_port=int(port),
-            dashboard_address=None, **secured,
+            **secured, **_quiet(),
         )  # fmt: skip
     except (OSError, ValueError, RuntimeError) as error:
         raise FoldError(
@@ -248,6 +246,14 @@ def started(where: Where, workers: int) -> Iterator[str]:
         yield str(own.scheduler_address)
     finally:
         own.close(timeout=2)
+
+
+def _quiet() -> dict[str, str]:
+    """Settings for a cluster of our own: its pages in a browser tell nothing, and are served on this machine alone."""
+    import dask
+
+    dask.config.set({"distributed.scheduler.http.routes": [], "distributed.worker.http.routes": []})
+    return {"dashboard_address": "127.0.0.1:0", "worker_dashboard_address": "127.0.0.1:0"}
 
 
 def _not_installed() -> FoldError:

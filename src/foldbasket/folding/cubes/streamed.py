@@ -9,6 +9,7 @@ import os
 from collections import Counter, deque
 from collections.abc import Callable, Collection, Iterator, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
+from itertools import accumulate
 
 import numpy as np
 
@@ -16,6 +17,7 @@ from foldbasket.errors import FoldError
 from foldbasket.folding.cubes.cube import Cube
 from foldbasket.folding.cubes.maker import LocalMaker
 from foldbasket.folding.cubes.merging import merged, stand_in
+from foldbasket.folding.cubes.skipping import asked_of, may_pass
 from foldbasket.folding.plan.plan import Plan
 from foldbasket.kept import Kept
 from foldbasket.links.source import Source
@@ -68,7 +70,10 @@ class StreamedMaker:
         names = self.names(plan.base, used_by(plan, expressions))
         held = self.held(plan.base, names)
         found: Cube | None = None
-        for part in _ahead(stream, [name for name in names if name not in held]):
+        own = [name for name in names if name not in held]
+        asked = asked_of(plan.base, plan.rules, own)
+        for part in _ahead(stream, own, lambda piece: may_pass(piece, plan.base, asked, self.source)):
+            self.ran["part"] += 1
             progress.step("Folding", part.start / max(1, stream.count))
             source = self._source_of(plan.base, part, {name: held[name] for name in names if name in held}, expressions)
             maker = LocalMaker(source, self.locale, Counter())
@@ -128,9 +133,9 @@ def used_by(
     return found
 
 
-def _ahead(stream: Stream, names: Collection[str]) -> Iterator[Part]:
-    """The parts of a stream in their order, read on all cores while those before are folded. Where its files are cut so coarsely that a piece of them is
-    much more than a part, they are read one part after the other."""
+def _ahead(stream: Stream, names: Collection[str], wanted: Callable[[Stream], bool]) -> Iterator[Part]:
+    """The parts of a stream in their order, but for pieces that are not wanted, read on all cores while those before are folded; the last in any case
+    where none is. Where its files are cut so coarsely that a piece of them is much more than a part, they are read one part after the other."""
     many = stream.records_a_part(names)
     pieces = stream.divided(-(-stream.count // many))
     if len(pieces) == 1 or max(piece.count for piece in pieces) > 2 * many:
@@ -144,10 +149,16 @@ def _ahead(stream: Stream, names: Collection[str]) -> Iterator[Part]:
                 yield part
             return
         waiting: deque[Future[list[Part]]] = deque()
-        left, start = deque(pieces), 0
+        begins: deque[int] = deque()
+        starts = [0, *accumulate(piece.count for piece in pieces)]
+        left = deque((piece, start) for piece, start in zip(pieces, starts, strict=False) if wanted(piece))
+        if not left:
+            left.append((pieces[-1], starts[-2]))
         while waiting or left:
             while left and len(waiting) <= READERS:
-                waiting.append(readers.submit(lambda piece: list(piece.parts(names)), left.popleft()))
+                piece, start = left.popleft()
+                waiting.append(readers.submit(lambda piece: list(piece.parts(names)), piece))
+                begins.append(start)
+            start = begins.popleft()
             for part in waiting.popleft().result():
-                yield Part(part.table, start)
-                start += part.table.count
+                yield Part(part.table, start + part.start)

@@ -15,7 +15,7 @@ from foldbasket.tables.conversion import fitted
 from foldbasket.tables.reading.parquet import first_line, is_text
 from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.table import Table
-from foldbasket.tables.unread import Part
+from foldbasket.tables.unread import Part, Span
 
 State = tuple[int, int]
 MOST, LEAST = 2_000_000, 1 << 16
@@ -81,6 +81,28 @@ class ParquetStream:
                     values.validate(full=True)
                     columns[name] = fitted(name, values)[0]
                 yield Table(self.name, columns, str(path))
+
+    def span(self, name: str) -> Span | None:
+        """Between which values a field lies, where the files tell it of all their groups. Raises ReadError."""
+        lows, highs, has_blanks = [], [], False
+        for path, groups in zip(self.files, self.groups, strict=True):
+            try:
+                told = pq.read_metadata(path)
+            except (pa.ArrowException, OSError) as error:
+                raise _broken(path, error) from None
+            names = field_names([told.schema.column(at).name for at in range(told.num_columns)])
+            at = names.index(name)
+            for group in range(told.num_row_groups) if groups is None else groups:
+                stats = told.row_group(group).column(at).statistics
+                if stats is None or not stats.has_null_count or (not stats.has_min_max and stats.num_values):
+                    return None
+                has_blanks = has_blanks or stats.null_count > 0
+                if stats.has_min_max:
+                    lows.append(stats.min)
+                    highs.append(stats.max)
+        if any(type(each) is not type(lows[0]) for each in (*lows, *highs)):
+            return None
+        return Span(min(lows, default=None), max(highs, default=None), has_blanks)
 
     def divided(self, many: int) -> list[ParquetStream]:
         """Streams of some of its groups of records each, in their order, not more than so many. Raises ReadError."""
