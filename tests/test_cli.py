@@ -252,3 +252,16 @@ def test_pickers_and_the_as_of_date_are_set(tmp_path):
     assert main(["render", str(path), "--to", str(tmp_path / "one.csv"), "--set", "Site=Oak", "--quiet"]) == 0
     whole, one = (int((tmp_path / name).read_text("utf-8-sig").split(",")[-1]) for name in ("all.csv", "one.csv"))
     assert 0 < one < whole
+
+
+def test_a_small_render_loads_nothing_that_it_does_not_need(tmp_path):
+    path = basket_of(tmp_path)
+    code = (
+        "import sys; from foldbasket.cli import main; "
+        f"assert main(['render', {str(path)!r}, '--to', {str(tmp_path / 'o.csv')!r}, '--quiet']) == 0; "
+        "print(sorted({name.partition('.')[0] for name in sys.modules}))"
+    )
+    loaded = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
+    for heavy in ("numba", "sqlglot", "xlsxwriter", "odf", "matplotlib", "PyQt6", "distributed", "sqlalchemy", "pypdf"):
+        assert f"'{heavy}'" not in loaded
+    assert "'numpy'" in loaded

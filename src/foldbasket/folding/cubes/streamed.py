@@ -14,6 +14,7 @@ from itertools import accumulate
 import numpy as np
 
 from foldbasket.errors import FoldError
+from foldbasket.folding.cubes import kernels
 from foldbasket.folding.cubes.cube import Cube
 from foldbasket.folding.cubes.maker import LocalMaker
 from foldbasket.folding.cubes.merging import merged, stand_in
@@ -26,6 +27,8 @@ from foldbasket.tables.column import Column, picked
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.unread import Part, Stream, is_unread
 
+LARGE = 20_000_000
+"""For more records than that the compiled loops are worth loading."""
 READERS = min(4, os.cpu_count() or 1)
 Worked = Callable[[Source], Column]
 """Works a record expression out over a source."""
@@ -69,6 +72,8 @@ class StreamedMaker:
         expressions = {ref: expressions[ref] for ref in used_by(plan) if ref in expressions}
         names = self.names(plan.base, used_by(plan, expressions))
         held = self.held(plan.base, names)
+        if stream.count > LARGE:
+            kernels.warm_in_background()
         found: Cube | None = None
         own = [name for name in names if name not in held]
         asked = asked_of(plan.base, plan.rules, own)

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from functools import lru_cache
+from functools import cache, lru_cache
+from typing import Any
 
-import numba
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
@@ -93,7 +93,8 @@ def _keys(texts: pa.Array, locale: str) -> pa.Array | None:
     whole = texts.cast(pa.large_string())
     offsets = np.frombuffer(whole.buffers()[1], np.int64)[whole.offset : whole.offset + len(whole) + 1]
     signs = np.frombuffer(whole.buffers()[2] or b"", np.uint8)
-    lengths, is_plain = _measured(signs, offsets)
+    measure, fill = _compiled()
+    lengths, is_plain = measure(signs, offsets)
     if (lengths < 0).any():
         return None
     others = {int(at): _key_of(whole[int(at)].as_py(), locale) for at in np.flatnonzero(~is_plain)}
@@ -103,7 +104,7 @@ def _keys(texts: pa.Array, locale: str) -> pa.Array | None:
         lengths[at] = len(key or b"")
     places = np.concatenate([[0], np.cumsum(lengths)])
     made = np.empty(int(places[-1]), np.uint8)
-    _filled(signs, offsets, is_plain, places, made)
+    fill(signs, offsets, is_plain, places, made)
     for at, key in others.items():
         made[places[at] : places[at + 1]] = np.frombuffer(key or b"", np.uint8)
     buffers = [None, pa.py_buffer(places.astype(np.int64)), pa.py_buffer(made)]
@@ -123,7 +124,15 @@ def _key_of(text: str, locale: str) -> bytes | None:
     return found + b"\0" + exactly
 
 
-@numba.njit(cache=True, nogil=True)
+@cache
+def _compiled() -> tuple[Any, Any]:
+    """The loops, compiled or loaded from the cache on disk; numba takes as long to load as much of a small render."""
+    import numba
+
+    compiled = numba.njit(cache=True, nogil=True)
+    return compiled(_measured), compiled(_filled)
+
+
 def _measured(signs, offsets):  # type: ignore[no-untyped-def]
     """How many bytes the key of each text takes, -1 for one that can have none, and whether it is of plain signs alone."""
     count = len(offsets) - 1
@@ -155,7 +164,6 @@ def _measured(signs, offsets):  # type: ignore[no-untyped-def]
     return lengths, is_plain
 
 
-@numba.njit(cache=True, nogil=True)
 def _filled(signs, offsets, is_plain, places, into):  # type: ignore[no-untyped-def]
     """Writes the keys of texts of plain signs: letters in small, numbers led by how many digits they have."""
     for at in range(len(offsets) - 1):
