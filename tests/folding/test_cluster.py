@@ -23,9 +23,9 @@ from foldbasket.styling.dates import Fiscal
 from foldbasket.tables.progress import Progress
 from tests.folding.build import lines, measure, placed, ref
 from tests.folding.rounds import seeds
-from tests.folding.statement.test_random_statements import LINKS, agree, random_fold, random_tables
+from tests.folding.statement.test_random_statements import LINKS, random_fold, random_tables
 from tests.folding.streaming import streamed
-from tests.folding.test_streamed import sales, told
+from tests.folding.test_streamed import assert_same, sales
 
 
 @pytest.fixture(scope="module")
@@ -56,10 +56,7 @@ def test_random_folds_on_the_cluster_are_those_held(two, tmp_path, seed):
         except FoldError:
             continue
         got = far.fold(fold)
-        assert told(got)[0] == told(wanted)[0], fold
-        for one, other in zip(told(got)[1], told(wanted)[1], strict=True):
-            for mine, theirs in zip(one, other, strict=True):
-                assert all(agree(a, b) for a, b in zip(mine, theirs, strict=True)), fold
+        assert_same(got, wanted, fold)
         done += 1
 
 

@@ -86,16 +86,35 @@ class Unread:
         return self._columns[name]
 
 
-class UnreadCoded(CodedColumn):
+class _StillToRead:
+    """What both kinds of columns have that are not read yet: `name` and `unread`, which reads them, and how many records there are."""
+
+    name: str
+    unread: Any
+
+    def _know(self, **known: Any) -> None:
+        for key, value in known.items():
+            object.__setattr__(self, key, value)  # columns are frozen
+
+    def coded(self) -> CodedColumn:
+        """The column as codes, read now."""
+        made: CodedColumn = self.unread.column(self.name).coded()
+        return made
+
+    def __len__(self) -> int:
+        return int(self.__dict__["_count"])
+
+    @property
+    def nbytes(self) -> int:
+        """What it takes here."""
+        return 0
+
+
+class UnreadCoded(_StillToRead, CodedColumn):
     """A coded column that is read when its codes or members are asked for."""
 
     def __init__(self, name: str, kind: FieldType, count: int, unread: Unread | None = None) -> None:
-        for key, value in (("name", name), ("_kind", kind), ("_count", count), ("unread", unread)):
-            object.__setattr__(self, key, value)
-
-    def coded(self) -> CodedColumn:
-        made: CodedColumn = self.unread.column(self.name).coded()
-        return made
+        self._know(name=name, _kind=kind, _count=count, unread=unread)
 
     @property
     def type(self) -> FieldType:
@@ -106,38 +125,17 @@ class UnreadCoded(CodedColumn):
     def scale(self) -> int:
         return 0
 
-    def __len__(self) -> int:
-        count: int = self._count
-        return count
-
-    @property
-    def nbytes(self) -> int:
-        return 0
-
     def __getattr__(self, name: str) -> Any:
         if name in ("codes", "dictionary"):
             return getattr(self.coded(), name)
         raise AttributeError(name)
 
 
-class UnreadNumber(NumberColumn):
+class UnreadNumber(_StillToRead, NumberColumn):
     """A column of numbers that is read when its values are asked for."""
 
     def __init__(self, name: str, kind: FieldType, scale: int, count: int, unread: Unread | None = None) -> None:
-        for key, value in (("name", name), ("type", kind), ("scale", scale), ("_count", count), ("unread", unread)):
-            object.__setattr__(self, key, value)
-
-    def coded(self) -> CodedColumn:
-        made: CodedColumn = self.unread.column(self.name).coded()
-        return made
-
-    def __len__(self) -> int:
-        count: int = self._count
-        return count
-
-    @property
-    def nbytes(self) -> int:
-        return 0
+        self._know(name=name, type=kind, scale=scale, _count=count, unread=unread)
 
     def __getattribute__(self, name: str) -> Any:
         # A blank-free column has None as its class's own `valid`, so that it must be asked for before that is found.

@@ -176,34 +176,34 @@ def ask_and_write(window: Any, ending: str) -> None:
         desk.output.write_report(path, "listing" if lists and path.suffix.lower() != ".pdf" else "table")
 
 
+def _write_as(window: Any, title: str, name: str, ending: str, shape: str, kinds: str = "") -> None:
+    """Asks for a file for the report in view, named after it, and writes it in a shape; `kinds` are those of files, of the shape where none are
+    said."""
+    report = window.desk.report
+    if report is None:
+        return
+    suggested = f"{report.name.replace('/', '-')}{name}{ending}"
+    path = _file_to_write(window, title, suggested, kinds or shape)
+    if path is not None:
+        window.desk.output.write_report(path if path.suffix else path.with_suffix(ending), shape)
+
+
 @action("Write the records of each group…", "File", needs="report")
 def write_listing(window: Any) -> None:
     """Asks for a file and writes the records under the groups of the report in view, as its pages would list them."""
-    report = window.desk.report
-    if report is not None:
-        path = _file_to_write(window, "Write the records of each group", f"{report.name} records.xlsx", "table")
-        if path is not None:
-            window.desk.output.write_report(path, "listing")
+    _write_as(window, "Write the records of each group", " records", ".xlsx", "listing", "table")
 
 
 @action("Write cells as records…", "File", needs="report")
 def write_cells(window: Any) -> None:
     """Asks for a file and writes the cells as records to it."""
-    report = window.desk.report
-    if report is not None:
-        path = _file_to_write(window, "Write cells as records", f"{report.name} cells.csv", "cells")
-        if path is not None:
-            window.desk.output.write_report(path if path.suffix else path.with_suffix(".csv"), "cells")
+    _write_as(window, "Write cells as records", " cells", ".csv", "cells")
 
 
 @action("Write a workbook that adds up itself…", "File", needs="report")
 def write_sums(window: Any) -> None:
     """Asks for a file and writes the report with totals as sums."""
-    report = window.desk.report
-    if report is not None:
-        path = _file_to_write(window, "Write a workbook that adds up itself", f"{report.name}.xlsx", "sums")
-        if path is not None:
-            window.desk.output.write_report(path.with_suffix(".xlsx"), "sums")
+    _write_as(window, "Write a workbook that adds up itself", "", ".xlsx", "sums")
 
 
 @action("Write the fold as SQL for a server…", "File", needs="report")

@@ -32,6 +32,8 @@ LARGE = 20_000_000
 READERS = min(4, os.cpu_count() or 1)
 Worked = Callable[[Source], Column]
 """Works a record expression out over a source."""
+Expressions = Mapping[FieldRef, tuple[Collection[FieldRef], Worked]]
+"""Record expressions by the fields that stand for them: what they read, and how they are worked out."""
 
 
 class StreamedMaker:
@@ -45,11 +47,10 @@ class StreamedMaker:
         self,
         plan: Plan,
         stream: Stream,
-        expressions: Mapping[FieldRef, tuple[Collection[FieldRef], Worked]],
+        expressions: Expressions,
         progress: Progress,
     ) -> Cube:
-        """The cube of a plan whose base table comes as a stream. `expressions` are the record expressions that the plan may name: what they read,
-        and how they are worked out. Raises FoldError for what cannot be told of parts; ReadError; Cancelled."""
+        """The cube of a plan whose base table comes as a stream. `expressions` are those that the plan may name. Raises FoldError for what cannot be told of parts; ReadError; Cancelled."""
         self.check(plan)
         return self._cubes.get_or(plan, lambda: self._made(plan, stream, expressions, progress))
 
@@ -65,7 +66,7 @@ class StreamedMaker:
         self,
         plan: Plan,
         stream: Stream,
-        expressions: Mapping[FieldRef, tuple[Collection[FieldRef], Worked]],
+        expressions: Expressions,
         progress: Progress,
     ) -> Cube:
         self.ran["cube"] += 1
@@ -112,7 +113,7 @@ class StreamedMaker:
         base: str,
         part: Part,
         held: Mapping[str, Column],
-        expressions: Mapping[FieldRef, tuple[Collection[FieldRef], Worked]],
+        expressions: Expressions,
     ) -> Source:
         own, at = self.source, np.arange(part.start, part.start + part.table.count)
         more = {name: picked(column, at) for name, column in held.items()}
@@ -123,9 +124,7 @@ class StreamedMaker:
         return made
 
 
-def used_by(
-    plan: Plan, expressions: Mapping[FieldRef, tuple[Collection[FieldRef], Worked]] | None = None
-) -> set[FieldRef]:
+def used_by(plan: Plan, expressions: Expressions | None = None) -> set[FieldRef]:
     """Every field that a plan reads, those in its record expressions too."""
     used = {field.field for field in plan.fields}
     used |= {ref for rule in plan.rules for ref in rule.fields()}
