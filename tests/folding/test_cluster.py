@@ -43,7 +43,7 @@ def engines(tables, links, folder, rng, cluster):
     return Engine(Source(held, links, (), fiscal)), Engine(Source(apart, links, (), fiscal), cluster=cluster)
 
 
-@pytest.mark.parametrize("seed", seeds(4))
+@pytest.mark.parametrize("seed", seeds(3))
 def test_random_folds_on_the_cluster_are_those_held(two, tmp_path, seed):
     rng = random.Random(seed * 53 + 2)
     tables = random_tables(rng)
@@ -201,45 +201,35 @@ def served(*arguments):
             process.kill()
 
 
-def test_over_tls_and_a_client_without_a_certificate_is_refused(tmp_path):
+def test_over_tls_with_certificates_alone_and_a_scheduler_that_goes_away_is_told(tmp_path, monkeypatch):
     own = certificates(tmp_path)
-    tls = ["--ca", own.ca, "--cert", own.certificate, "--key", own.key]
-    with served(*tls) as (address, _):
+    with served("--ca", own.ca, "--cert", own.certificate, "--key", own.key) as (address, process):
         assert address.startswith("tls://")
         cluster = Cluster(Where(address, own.ca, own.certificate, own.key))
         held, far = engines([sales()], (), tmp_path, random.Random(1), cluster)
         fold = Fold("f", (measure("sum", "Lines.Net"),), (placed("Lines.Site"),))
         assert lines(far.fold(fold)) == lines(held.fold(fold))
-        cluster.close()
+        monkeypatch.setattr(clusters, "WAIT", 2.0)
         stranger = [str(tmp_path / name) for name in ("other.pem", "other.pem", "other.key")]
         for where in (Where(address.replace("tls", "tcp")), Where(address, *stranger)):
             with pytest.raises(FoldError, match="there is no cluster at"):
                 Cluster(where)
-
-
-def test_a_scheduler_that_goes_away_is_told_and_one_that_is_not_there_too(tmp_path, monkeypatch):
-    with served() as (address, process):
-        cluster = Cluster(Where(address))
-        held, far = engines([sales()], (), tmp_path, random.Random(1), cluster)
-        fold = Fold("f", (measure("sum", "Lines.Net"),), (placed("Lines.Site"),))
-        assert lines(far.fold(fold)) == lines(held.fold(fold))
         process.kill()
         process.wait()
         with pytest.raises(FoldBasketError, match="the cluster at"):
             Engine(far.source, cluster=cluster).fold(Fold("g", (measure("count"), measure("median", "Lines.Net"))))
         cluster.close()
-    monkeypatch.setattr(clusters, "WAIT", 1.0)
     with pytest.raises(FoldError, match="there is no cluster at tcp://127"):
         Cluster(Where("tcp://127.0.0.1:9"))
 
 
-def test_the_command_folds_on_a_cluster(demo, tmp_path, capsys):
+def test_the_command_folds_on_a_cluster(two, tmp_path, capsys):
     from foldbasket.demo.scenario import write_demo
 
     basket = write_demo(tmp_path / "demo", 3_000, "parquet")
     asked = ["render", str(basket), "--fold", "Net sales by site", "--quiet"]
     assert main([*asked, "--to", str(tmp_path / "here.csv")]) == 0
-    assert main([*asked, "--to", str(tmp_path / "far.csv"), "--cluster", "local:1"]) == 0, capsys.readouterr().err
+    assert main([*asked, "--to", str(tmp_path / "far.csv"), "--cluster", two.address]) == 0, capsys.readouterr().err
     assert (tmp_path / "here.csv").read_bytes() == (tmp_path / "far.csv").read_bytes()
     assert main([*asked, "--to", str(tmp_path / "x.csv"), "--cluster", "10.1.2.3:8786"]) == 1
     assert "no certificates were given" in capsys.readouterr().err

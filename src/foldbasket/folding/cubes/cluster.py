@@ -160,6 +160,11 @@ class Cluster:
         """How many workers there are."""
         return len(self._client.scheduler_info(n_workers=-1)["workers"])
 
+    @property
+    def address(self) -> str:
+        """Where others reach the scheduler."""
+        return str(self._client.scheduler.address)
+
     def processes(self) -> list[int]:
         """The numbers of the workers' processes, each on its own machine."""
         return list(self._client.run(os.getpid).values())
