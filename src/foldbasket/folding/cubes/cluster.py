@@ -44,6 +44,8 @@ A_WORKER = 4
 """So many pieces of work for each worker, so that a slow one holds up little."""
 WAIT = 10.0
 """Seconds for a scheduler to answer."""
+COMING = 60.0
+"""Seconds for a first worker to come."""
 
 
 @dataclass(frozen=True)
@@ -121,6 +123,7 @@ class Cluster:
         self._own: Any = None
         self._client = self._connected()
         try:
+            self._await_workers()
             self._check_versions()
         except BaseException:
             self.close()
@@ -144,6 +147,15 @@ class Cluster:
                 f"there is no cluster at {where.address} that can be reached ({_line(error)}).",
                 todo="Is it started, and are the certificates those it knows? See fold-basket cluster --help.",
             ) from None
+
+    def _await_workers(self) -> None:
+        """Until there is a worker: those just started, or started again, take a moment. Raises FoldError where none comes."""
+        if self.workers:
+            return
+        try:
+            self._client.wait_for_workers(1, timeout=COMING)
+        except TimeoutError:
+            raise FoldError(f"the cluster at {self.where.address} has no workers.", todo="Start some.") from None
 
     def _check_versions(self) -> None:
         mine = versions()
@@ -183,8 +195,7 @@ class Cluster:
 
         started: list[Any] = []
         try:
-            if not self.workers:
-                raise FoldError(f"the cluster at {self.where.address} has no workers.", todo="Start some.")
+            self._await_workers()
             told = self._client.scatter(job, broadcast=True, hash=False)
             shares = list(_shares(stream, held, self.workers * A_WORKER))
             waiting = [self._client.submit(folded, told, *share, pure=False) for share in shares]
