@@ -6,12 +6,14 @@ from pathlib import Path
 import pyarrow as pa
 import pyarrow.parquet as pq
 
+from foldbasket.errors import FoldError
 from foldbasket.tables.conversion import to_arrow
 from foldbasket.tables.reading.parquet import read_parquet
 from foldbasket.tables.reading.parquetstream import ParquetStream
 from foldbasket.tables.stacking import stacked
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import bound, unread_columns
+from tests.folding.statement.test_random_statements import random_fold
 
 
 def split(table: Table, folder: Path, rng, files: int = 7) -> list[Path]:
@@ -53,3 +55,13 @@ def streamed(table: Table, folder: Path, rng) -> Table:
     kinds = {name: (column.type, column.scale) for name, column in table.columns.items()}
     made = Table(table.name, unread_columns(kinds, table.count))
     return bound(made, read, ParquetStream(table.name, paths, counts, size=1))
+
+
+def answered(engine, rng, many: int):
+    """So many random folds, those that an engine refuses left out, with its report of each."""
+    for _ in range(many):
+        fold = random_fold(rng)
+        try:
+            yield fold, engine.fold(fold)
+        except FoldError:
+            continue

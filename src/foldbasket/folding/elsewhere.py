@@ -9,14 +9,13 @@ from __future__ import annotations
 import datetime
 from collections import Counter
 from collections.abc import Collection
-from functools import partial
 
 from foldbasket.folding.cubes.cluster import Cluster, Job
 from foldbasket.folding.cubes.cube import Cube
-from foldbasket.folding.cubes.streamed import StreamedMaker, used_by
+from foldbasket.folding.cubes.streamed import Expression, StreamedMaker, used_by
 from foldbasket.folding.plan.plan import Plan
 from foldbasket.formulas.checking import Checked
-from foldbasket.formulas.evaluation import as_of_day, calculated
+from foldbasket.formulas.evaluation import as_of_day
 from foldbasket.formulas.functions.calendar import CurrentDate
 from foldbasket.formulas.tree import Apply
 from foldbasket.kept import Kept
@@ -25,7 +24,6 @@ from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import memory_at_hand
-from foldbasket.tables.table import Table
 from foldbasket.tables.unread import Stream, Unread, stream_of, unread_like, with_only
 
 SHARE = 0.4
@@ -70,22 +68,22 @@ class Elsewhere:
 
         def compute() -> Column:
             self.ran["formula"] += 1
-            return self._worked(formula, ref, self.source)
+            return self._expression(ref).over(self.source)
 
         def come() -> Column:
             stream = self._stream(base, formula.refs())
             if stream is None:
                 return compute()
-            sample = self._streamed.sampled(base, stream, formula.refs(), partial(self._worked, formula, ref))
-            many = self.source.table(base).count
+            sample, many = self._streamed.sampled(stream, self._expression(ref)), self.source.table(base).count
             return unread_like(sample, ref.field, many, Unread(lambda _: {ref.field: compute()}))
 
         self._expressions[ref] = formula
         self.source.add(ref, come)
         return ref
 
-    def _worked(self, formula: Checked, ref: FieldRef, source: Source) -> Column:
-        return calculated(formula, source, ref.table, ref.field, self._today(formula, ref.table))
+    def _expression(self, ref: FieldRef) -> Expression:
+        formula = self._expressions[ref]
+        return Expression(formula, ref, self._today(formula, ref.table))
 
     def _today(self, formula: Checked, base: str) -> datetime.date:
         """The as-of date for a formula; any where it does not ask, since the latest date of a table must be looked for."""
@@ -96,28 +94,19 @@ class Elsewhere:
 
     def cube(self, plan: Plan, stream: Stream, progress: Progress) -> Cube:
         """The cube of a plan whose base table comes as a stream: made here part by part, or on the cluster. Raises FoldBasketError, Cancelled."""
-        base, cluster = plan.base, self.cluster
-        own = {ref: made for ref, made in self._expressions.items() if ref.table == base}
-        worked = {ref: (made.refs(), partial(self._worked, made, ref)) for ref, made in own.items()}
-        if cluster is None:
-            return self._streamed.cube(plan, stream, worked, progress)
-        self._streamed.check(plan)
-        raw, used = used_by(plan), used_by(plan, worked)
-        job = Job(
-            plan, self.source.table(base).name, self._linked(base, used), self.source.links, self.source.shared, self.source.fiscal, self.locale,
-            {ref: (made, self._today(made, base)) for ref, made in own.items() if ref in raw},
-        )  # fmt: skip
-        held = self._streamed.held(base, self._streamed.names(base, used))
-        return self._cubes.get_or(plan, lambda: cluster.cube(job, stream, held, progress))
+        return self._cubes.get_or(plan, lambda: self._made(plan, stream, progress))
 
-    def _linked(self, base: str, used: Collection[FieldRef]) -> dict[str, Table]:
-        """The tables that links lead to from a base, with the fields that are used of them and their keys."""
-        names: dict[str, list[str]] = {ref.table: [] for ref in used if ref.table != base}
-        for ref in used:
-            if ref.table != base and ref.field:
-                names[ref.table].append(ref.field)
-        for link in {link for key in list(names) for link in self.source.path(base, key) or ()}:
-            for near, far in link.keys:
-                names.setdefault(link.from_table, []).append(near)
-                names.setdefault(link.to_table, []).append(far)
-        return {key: with_only(self.source.table(key), own) for key, own in names.items() if key != base}
+    def _made(self, plan: Plan, stream: Stream, progress: Progress) -> Cube:
+        # Each with its as-of date found once, which for the latest is a look through all dates.
+        expressions = {ref: self._expression(ref) for ref in used_by(plan) if ref in self._expressions}
+        if self.cluster is None:
+            return self._streamed.cube(plan, stream, expressions, progress)
+        self._streamed.check(plan)
+        base, source = plan.base, self.source
+        names = source.needed({*used_by(plan, expressions), FieldRef(base, "")})
+        own = names.pop(base)
+        tables = {key: with_only(source.table(key), wanted) for key, wanted in names.items()}
+        job = Job(
+            plan, source.table(base).name, tables, source.links, source.shared, source.fiscal, self.locale, expressions
+        )
+        return self.cluster.cube(job, stream, self._streamed.held(base, own), progress)

@@ -12,7 +12,7 @@ import msgspec
 import numpy as np
 
 from foldbasket.errors import FoldError
-from foldbasket.folding.lines.axis import EVERYTHING, Kind
+from foldbasket.folding.lines.axis import EVERYTHING
 from foldbasket.folding.report.report import Report
 from foldbasket.links.source import Source
 from foldbasket.sentence.phrases import words_of
@@ -71,9 +71,10 @@ def listing_fold(source: Source, base: str, fold: Fold) -> Fold:
     order = ByValue(by) if by is not None else None
     record = Placed(RECORD, number, heading=RECORD, by=order, descending=listing.descending)
     rest = [each for each in fold.measures if each not in shown]
+    opened = fold.opened()
     return replace(
-        fold.opened(),
-        rows=(*(_grouping(word) for word in fold.opened().rows), record),
+        opened,
+        rows=(*(_grouping(word) for word in opened.rows), record),
         columns=(),
         measures=(*shown, *rest, Measure(COUNT, "count")),
         measures_on="columns",
@@ -93,15 +94,13 @@ def _value(source: Source, base: str, ref: FieldRef, at: int) -> Measure:
     column = source.column(ref)
     if column.type.is_number and nature_of(column) in (Nature.AMOUNT, Nature.QUANTITY):
         return Measure(f"·sum {at}", "sum", ref, heading=ref.field)
-    rows = source.rows(base, ref.table)
-    if rows is not None:
+    if ref.table != base:
         # A value that no total is made of need not be counted once for each record of its own table.
         near = FieldRef(base, f"{ref.table}·{ref.field} of each record")
 
         def beside() -> CodedColumn:
-            coded = column.coded()
-            codes = np.append(coded.codes, np.array([len(coded.dictionary)], coded.codes.dtype))[rows]
-            return dataclasses.replace(coded, codes=codes)
+            aligned = source.aligned(base, ref)
+            return CodedColumn(column.name, np.minimum(aligned.codes, aligned.blank), aligned.dictionary)
 
         source.add(near, beside)
         return Measure(f"{VALUE} {at}", "smallest", near, heading=ref.field, total=TotalOf.NONE)
@@ -117,7 +116,7 @@ def listing(report: Report, fold: Fold, source: Source) -> Report:
     shown = [number for number, each in enumerate(report.measures) if each.id not in hidden]
     counts, rows = report.blocks[at], report.rows
     captions = {}
-    for line in np.flatnonzero(np.isin(rows.kind, (int(Kind.SUBTOTAL), int(Kind.GRAND)))).tolist():
+    for line in np.flatnonzero(report.left.is_total).tolist():
         level = int(rows.level[line])
         name = rows.label(line, level - 1) if level else EVERYTHING
         many = int(counts.data[line, 0])

@@ -104,17 +104,22 @@ class Source:
     def bring(self, refs: Collection[FieldRef], without: Container[str] = ()) -> None:
         """Has the values of some fields, and of the keys by which their tables are reached, read together where they are not read yet; but for those of
         tables that are left out."""
-        names: dict[str, list[str]] = {}
+        for key, wanted in self.needed(refs).items():
+            if key in self.tables and key not in without:
+                bring(self.tables[key], wanted)
+
+    def needed(self, refs: Collection[FieldRef]) -> dict[str, list[str]]:
+        """By table, each name once: some fields (one without a name stands for its table alone), and the keys of the links between their tables."""
+        names: dict[str, dict[str, None]] = {ref.table: {} for ref in refs}
         for ref in refs:
-            names.setdefault(ref.table, []).append(ref.field)
+            if ref.field:
+                names[ref.table][ref.field] = None
         used = [key for key in names if key in self.tables]
         for link in {link for one in used for other in used for link in self.path(one, other) or ()}:
             for near, far in link.keys:
-                names.setdefault(link.from_table, []).append(near)
-                names.setdefault(link.to_table, []).append(far)
-        for key, wanted in names.items():
-            if key in self.tables and key not in without:
-                bring(self.tables[key], wanted)
+                names.setdefault(link.from_table, {})[near] = None
+                names.setdefault(link.to_table, {})[far] = None
+        return {key: list(own) for key, own in names.items()}
 
     def path(self, start: str, end: str) -> tuple[Link, ...] | None:
         """The links from `start` to `end`, fewest first; None when `end` cannot be reached."""

@@ -54,11 +54,11 @@ def read_source(
     place = folder / spec.path
     if not keep:
         return read_table(place, spec.name, spec.reading, progress, parts)
-    found = STORE.find(place, spec.reading)
+    state = _state(place)
+    found = STORE.find(place, spec.reading, state) if state is not None else None
     if found is not None:
         return found.named(spec.name)
     began = time.monotonic()
-    state = _state(place)
     table = read_table(place, spec.name, spec.reading, progress, parts)
     is_whole = not any(is_unread(column) for column in table.columns.values())
     if state is not None and is_whole and time.monotonic() - began > WORTH:

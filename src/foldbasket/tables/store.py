@@ -87,10 +87,11 @@ class Store:
 
     # --- reading ------------------------------------------------------------
 
-    def find(self, path: Path, reading: Reading) -> Table | None:
-        """The table that was read at a place in a way, where the files are still the same; None where it is not kept."""
+    def find(self, path: Path, reading: Reading, state: State | None = None) -> Table | None:
+        """The table that was read at a place in a way, where the files are still the same; None where it is not kept. `state` is the files' state where
+        it is known."""
         try:
-            place = self.folder / self._name(path, state_of(path), reading)
+            place = self.folder / self._name(path, state or state_of(path), reading)
             with open(place, "rb") as file:
                 found = _mapped(file)
                 os.utime(file.fileno())  # it was used now

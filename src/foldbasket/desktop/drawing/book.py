@@ -10,7 +10,7 @@ import msgspec
 from PyQt6.QtCore import QSizeF
 from PyQt6.QtGui import QPagedPaintDevice, QPageLayout, QPainter
 
-from foldbasket.desktop.drawing.pages import DPI, Pages, Sheet
+from foldbasket.desktop.drawing.pages import DPI, Pages, Sheet, page_of
 from foldbasket.errors import OutputError
 from foldbasket.folding.report.report import Report
 from foldbasket.paging.each import for_each
@@ -101,7 +101,7 @@ class Book:
 
 def pages_of(report: Report, page: Page | None = None) -> Pages | Book:
     """What prints of a report: its pages, or those of one report for each member of a field."""
-    page = page if page is not None else report.origin.fold.page if report.origin is not None else Page()
+    page = page if page is not None else page_of(report)
     return Pages(report, page) if page.each is None or report.origin is None else Book(report, page)
 
 

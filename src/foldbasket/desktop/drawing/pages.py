@@ -41,6 +41,11 @@ def pixels(millimetres: float) -> float:
     return millimetres / 25.4 * DPI
 
 
+def page_of(report: Report) -> Page:
+    """How the fold of a report stands on paper."""
+    return report.origin.fold.page if report.origin is not None else Page()
+
+
 class Sheet(NamedTuple):
     """A page: its rows and columns, whether it bears the title, and whether it bears the chart (alone, or under the report)."""
 
@@ -56,7 +61,7 @@ class Pages:
 
     def __init__(self, report: Report, page: Page | None = None) -> None:
         self.whole = report
-        self.page = page if page is not None else report.origin.fold.page if report.origin is not None else Page()
+        self.page = page if page is not None else page_of(report)
 
     @cached_property
     def report(self) -> Report:

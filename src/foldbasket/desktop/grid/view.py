@@ -218,8 +218,8 @@ class GridView(QAbstractScrollArea):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         if self._held is not None:
-            drift = self._seen.drift if self._seen is not None else 0.0
-            self._held.now = event.position().x() + drift - self._held.left
+            seen = self._seen
+            self._held.now = event.position().x() + (seen.drift if seen is not None else 0.0) - self._held.left
             self.viewport().update()
             return
         if self._edge_at(event.position()) is not None:

@@ -8,13 +8,11 @@ encrypted connection with certificates is used.
 from __future__ import annotations
 
 import contextlib
-import datetime
 import os
 import platform
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from functools import partial
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -25,16 +23,15 @@ from foldbasket import __version__
 from foldbasket.errors import FoldBasketError, FoldError
 from foldbasket.folding.cubes.cube import Cube
 from foldbasket.folding.cubes.merging import merged
-from foldbasket.folding.cubes.streamed import StreamedMaker
+from foldbasket.folding.cubes.streamed import Expressions, StreamedMaker
 from foldbasket.folding.plan.plan import Plan
-from foldbasket.formulas.checking import Checked
-from foldbasket.formulas.evaluation import calculated
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source
-from foldbasket.spec.field import FieldRef, Shared
+from foldbasket.spec.field import Shared
 from foldbasket.styling.dates import Fiscal
 from foldbasket.tables.column import Column, picked
 from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.parquet import first_line
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import Stream
 
@@ -58,9 +55,14 @@ class Where:
     certificate: str = ""
     key: str = ""
 
+    @property
+    def is_own(self) -> bool:
+        """Whether it is started here for the purpose."""
+        return self.address == "local" or self.address.startswith("local:")
+
     def check(self) -> None:
         """Raises FoldError for an address beyond this machine without certificates."""
-        if self.address.startswith("local"):
+        if self.is_own:
             return
         host = urlsplit(self.address if "//" in self.address else f"tcp://{self.address}").hostname or ""
         if host in ("localhost", "127.0.0.1", "::1") or all((self.ca, self.certificate, self.key)):
@@ -82,22 +84,14 @@ class Job:
     shared: Sequence[Shared]
     fiscal: Fiscal
     locale: str
-    expressions: Mapping[FieldRef, tuple[Checked, datetime.date]] = field(default_factory=dict)
+    expressions: Expressions = field(default_factory=dict)
 
 
 def folded(job: Job, stream: Stream, held: Mapping[str, Column]) -> Cube:
     """The cube of a share of the records, on a worker. `held` are columns of the share that do not come from its files."""
     base = Table(job.name, dict(held))
     source = Source({**job.tables, job.plan.base: base}, job.links, job.shared, job.fiscal)
-    worked = {
-        ref: (formula.refs(), partial(_worked, formula, ref, today))
-        for ref, (formula, today) in job.expressions.items()
-    }
-    return StreamedMaker(source, job.locale, Counter()).cube(job.plan, stream, worked, Progress())
-
-
-def _worked(formula: Checked, ref: FieldRef, today: datetime.date, source: Source) -> Column:
-    return calculated(formula, source, ref.table, ref.field, today)
+    return StreamedMaker(source, job.locale, Counter()).cube(job.plan, stream, job.expressions, Progress())
 
 
 def _together(one: Cube, two: Cube) -> Cube:
@@ -136,7 +130,7 @@ class Cluster:
             raise _not_installed() from None
         where = self.where
         try:
-            if where.address.startswith("local"):
+            if where.is_own:
                 many = where.address.partition(":")[2] or "2"
                 self._own = LocalCluster(n_workers=int(many), threads_per_worker=1, processes=True, **_quiet())
                 return Client(self._own, timeout=WAIT)
@@ -144,7 +138,7 @@ class Cluster:
             return Client(where.address, security=secured, timeout=WAIT)
         except (OSError, ValueError, TypeError, RuntimeError) as error:
             raise FoldError(
-                f"there is no cluster at {where.address} that can be reached ({_line(error)}).",
+                f"there is no cluster at {where.address} that can be reached ({first_line(error)}).",
                 todo="Is it started, and are the certificates those it knows? See fold-basket cluster --help.",
             ) from None
 
@@ -214,7 +208,7 @@ class Cluster:
         except (OSError, TimeoutError, FutureCancelledError, RuntimeError) as error:
             kind = type(error).__name__
             raise FoldError(
-                f"the cluster at {self.where.address} did not finish ({kind}: {_line(error)}).",
+                f"the cluster at {self.where.address} did not finish ({kind}: {first_line(error)}).",
                 todo="Is its scheduler running, and do its workers reach the files? Fold it here, or try again.",
             ) from None
         finally:
@@ -256,7 +250,7 @@ def started(where: Where, workers: int) -> Iterator[str]:
         )  # fmt: skip
     except (OSError, ValueError, RuntimeError) as error:
         raise FoldError(
-            f"no cluster can be started at {where.address} ({_line(error)}).", todo="Take another port."
+            f"no cluster can be started at {where.address} ({first_line(error)}).", todo="Take another port."
         ) from None
     try:
         yield str(own.scheduler_address)
@@ -287,12 +281,6 @@ def _secured(where: Where) -> Any:
         for what, value in (("cert", where.certificate), ("key", where.key))
     }
     return Security(tls_ca_file=where.ca, require_encryption=True, **own)
-
-
-def _line(error: BaseException) -> str:
-    """What an error says, as one short line."""
-    lines = str(error).strip().splitlines()
-    return lines[0][:160] if lines else type(error).__name__
 
 
 def _shares(stream: Stream, held: Mapping[str, Column], many: int) -> Iterator[tuple[Stream, dict[str, Column]]]:

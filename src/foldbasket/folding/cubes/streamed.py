@@ -5,11 +5,14 @@ The tables that its links lead to are held, and looked up for each part. While o
 
 from __future__ import annotations
 
+import datetime
 import os
 from collections import Counter, deque
 from collections.abc import Callable, Collection, Iterator, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
+from functools import partial
 from itertools import accumulate
+from typing import NamedTuple
 
 import numpy as np
 
@@ -20,7 +23,8 @@ from foldbasket.folding.cubes.maker import LocalMaker
 from foldbasket.folding.cubes.merging import merged, stand_in
 from foldbasket.folding.cubes.skipping import asked_of, may_pass
 from foldbasket.folding.plan.plan import Plan
-from foldbasket.kept import Kept
+from foldbasket.formulas.checking import Checked
+from foldbasket.formulas.evaluation import calculated
 from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import Column, picked
@@ -30,10 +34,22 @@ from foldbasket.tables.unread import Part, Stream, is_unread
 LARGE = 20_000_000
 """For more records than that the compiled loops are worth loading."""
 READERS = min(4, os.cpu_count() or 1)
-Worked = Callable[[Source], Column]
-"""Works a record expression out over a source."""
-Expressions = Mapping[FieldRef, tuple[Collection[FieldRef], Worked]]
-"""Record expressions by the fields that stand for them: what they read, and how they are worked out."""
+
+
+class Expression(NamedTuple):
+    """A record expression that a plan names: its formula, the field that stands for it, and the as-of date that it is worked out by."""
+
+    formula: Checked
+    ref: FieldRef
+    today: datetime.date
+
+    def over(self, source: Source) -> Column:
+        """Its values, for the records of its table in a source."""
+        return calculated(self.formula, source, self.ref.table, self.ref.field, self.today)
+
+
+Expressions = Mapping[FieldRef, Expression]
+"""Record expressions by the fields that stand for them."""
 
 
 class StreamedMaker:
@@ -41,18 +57,6 @@ class StreamedMaker:
 
     def __init__(self, source: Source, locale: str, ran: Counter[str]) -> None:
         self.source, self.locale, self.ran = source, locale, ran
-        self._cubes: Kept[Cube] = Kept(8)
-
-    def cube(
-        self,
-        plan: Plan,
-        stream: Stream,
-        expressions: Expressions,
-        progress: Progress,
-    ) -> Cube:
-        """The cube of a plan whose base table comes as a stream. `expressions` are those that the plan may name. Raises FoldError for what cannot be told of parts; ReadError; Cancelled."""
-        self.check(plan)
-        return self._cubes.get_or(plan, lambda: self._made(plan, stream, expressions, progress))
 
     def check(self, plan: Plan) -> None:
         """Raises FoldError for what cannot be told of parts."""
@@ -62,15 +66,11 @@ class StreamedMaker:
                 todo="Take the smallest or the largest, or allow more memory (--memory).",
             )
 
-    def _made(
-        self,
-        plan: Plan,
-        stream: Stream,
-        expressions: Expressions,
-        progress: Progress,
-    ) -> Cube:
+    def cube(self, plan: Plan, stream: Stream, expressions: Expressions, progress: Progress) -> Cube:
+        """The cube of a plan whose base table comes as a stream. `expressions` are those that the plan names. Raises FoldError for what cannot be
+        told of parts; ReadError; Cancelled."""
+        self.check(plan)
         self.ran["cube"] += 1
-        expressions = {ref: expressions[ref] for ref in used_by(plan) if ref in expressions}
         names = self.names(plan.base, used_by(plan, expressions))
         held = self.held(plan.base, names)
         if stream.count > LARGE:
@@ -81,7 +81,7 @@ class StreamedMaker:
         for part in _ahead(stream, own, lambda piece: may_pass(piece, plan.base, asked, self.source)):
             self.ran["part"] += 1
             progress.step("Folding", part.start / max(1, stream.count))
-            source = self._source_of(plan.base, part, {name: held[name] for name in names if name in held}, expressions)
+            source = self._source_of(plan.base, part, held, expressions)
             maker = LocalMaker(source, self.locale, Counter())
             cube = maker.cube(plan, progress.quietly())
             for quantity in [*(each.quantity for each in plan.states), *plan.runs]:
@@ -90,10 +90,11 @@ class StreamedMaker:
         assert found is not None  # a stream has one part at the least, if an empty one
         return found
 
-    def sampled(self, base: str, stream: Stream, refs: Collection[FieldRef], work: Worked) -> Column:
+    def sampled(self, stream: Stream, expression: Expression) -> Column:
         """A record expression over the first part of a stream alone, which tells its type."""
-        part = next(iter(stream.parts(self.names(base, set(refs)))))
-        return work(self._source_of(base, part, {}, {}))
+        base = expression.ref.table
+        part = next(iter(stream.parts(self.names(base, expression.formula.refs()))))
+        return expression.over(self._source_of(base, part, {}, {}))
 
     def held(self, base: str, names: Collection[str]) -> dict[str, Column]:
         """Those of the base table's fields that do not come with its stream, such as the file of each record."""
@@ -102,25 +103,15 @@ class StreamedMaker:
 
     def names(self, base: str, used: Collection[FieldRef]) -> list[str]:
         """The base table's own fields that are read: those in use, and the keys that lead to other tables in use."""
-        names = [ref.field for ref in used if ref.table == base]
-        for table in {ref.table for ref in used} - {base}:
-            path = self.source.path(base, table) or ()
-            names += [near for link in path[:1] for near, _ in link.keys]
-        return list(dict.fromkeys(names))
+        return self.source.needed({*used, FieldRef(base, "")})[base]
 
-    def _source_of(
-        self,
-        base: str,
-        part: Part,
-        held: Mapping[str, Column],
-        expressions: Expressions,
-    ) -> Source:
+    def _source_of(self, base: str, part: Part, held: Mapping[str, Column], expressions: Expressions) -> Source:
         own, at = self.source, np.arange(part.start, part.start + part.table.count)
         more = {name: picked(column, at) for name, column in held.items()}
         table = part.table.with_columns({**part.table.columns, **more}, {})
         made = Source({**own.tables, base: table}, own.links, own.shared, own.fiscal, own.formulas)
-        for ref, (_, work) in expressions.items():
-            made.add(ref, lambda work=work: work(made))  # type: ignore[misc]
+        for ref, expression in expressions.items():
+            made.add(ref, partial(expression.over, made))
         return made
 
 
@@ -133,7 +124,7 @@ def used_by(plan: Plan, expressions: Expressions | None = None) -> set[FieldRef]
     used |= {FieldRef(table, "") for table in plan.pairs}
     found: set[FieldRef] = set()
     for ref in used:
-        found |= set((expressions or {}).get(ref, ((ref,),))[0])
+        found |= {ref} if expressions is None or ref not in expressions else set(expressions[ref].formula.refs())
     return found
 
 
@@ -152,8 +143,7 @@ def _ahead(stream: Stream, names: Collection[str], wanted: Callable[[Stream], bo
                 coming = readers.submit(next, parts, None)
                 yield part
             return
-        waiting: deque[Future[list[Part]]] = deque()
-        begins: deque[int] = deque()
+        waiting: deque[tuple[int, Future[list[Part]]]] = deque()
         starts = [0, *accumulate(piece.count for piece in pieces)]
         left = deque((piece, start) for piece, start in zip(pieces, starts, strict=False) if wanted(piece))
         if not left:
@@ -161,8 +151,7 @@ def _ahead(stream: Stream, names: Collection[str], wanted: Callable[[Stream], bo
         while waiting or left:
             while left and len(waiting) <= READERS:
                 piece, start = left.popleft()
-                waiting.append(readers.submit(lambda piece: list(piece.parts(names)), piece))
-                begins.append(start)
-            start = begins.popleft()
-            for part in waiting.popleft().result():
+                waiting.append((start, readers.submit(lambda piece: list(piece.parts(names)), piece)))
+            start, read = waiting.popleft()
+            for part in read.result():
                 yield Part(part.table, start + part.start)

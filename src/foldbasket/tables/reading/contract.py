@@ -16,6 +16,7 @@ from typing import Annotated, Any
 
 import msgspec
 
+from foldbasket.errors import ReadError
 from foldbasket.registry import Kinds
 from foldbasket.tables.cells import Gathered, Judging
 from foldbasket.tables.progress import Progress
@@ -83,6 +84,11 @@ class Reader:
 
 READERS: Kinds[Reader] = Kinds("reader", "foldbasket.tables.reading")
 """Every format that can be read, by its label."""
+
+
+def changed_since(path: Path) -> ReadError:
+    """The error for a file that is another than it was when it was opened."""
+    return ReadError("the file changed after it was opened.", where=path.name, todo="Open it again.")
 
 
 def memory_at_hand() -> int:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Collection, Iterator, Sequence
+from functools import lru_cache
 from pathlib import Path
 
 import pyarrow as pa
@@ -12,6 +13,7 @@ from foldbasket.errors import ReadError
 from foldbasket.later import pq
 from foldbasket.tables.column import Column
 from foldbasket.tables.conversion import fitted
+from foldbasket.tables.reading.contract import changed_since
 from foldbasket.tables.reading.parquet import first_line, is_text
 from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.table import Table
@@ -53,21 +55,23 @@ class ParquetStream:
             own = start
             try:
                 if _state(path) != state:
-                    raise _changed(path)
-                for table in self._of_file(path, names, many, groups):
+                    raise changed_since(path)
+                for table in self._of_file(path, names, many, groups, _told(path, state)):
                     yield Part(table, start)
                     start += table.count
             except (pa.ArrowException, OSError, OverflowError) as error:
                 raise _broken(path, error) from None
             if start - own != count:
-                raise _changed(path)
+                raise changed_since(path)
 
-    def _of_file(self, path: Path, names: Collection[str], many: int, groups: Sequence[int] | None) -> Iterator[Table]:
-        with pq.ParquetFile(path) as plain:
+    def _of_file(
+        self, path: Path, names: Collection[str], many: int, groups: Sequence[int] | None, told: pq.FileMetaData
+    ) -> Iterator[Table]:
+        with pq.ParquetFile(path, metadata=told) as plain:
             schema = plain.schema_arrow
         said = dict(zip(field_names(schema.names), schema.names, strict=True))
         texts = [said[name] for name in names if is_text(schema.field(said[name]).type)]
-        with pq.ParquetFile(path, read_dictionary=texts, pre_buffer=False) as file:
+        with pq.ParquetFile(path, metadata=told, read_dictionary=texts, pre_buffer=False) as file:
             wanted = [said[name] for name in names]
             if not file.metadata.num_rows:
                 empty = {
@@ -85,9 +89,9 @@ class ParquetStream:
     def span(self, name: str) -> Span | None:
         """Between which values a field lies, where the files tell it of all their groups. Raises ReadError."""
         lows, highs, has_blanks = [], [], False
-        for path, groups in zip(self.files, self.groups, strict=True):
+        for path, groups, state in zip(self.files, self.groups, self.states, strict=True):
             try:
-                told = pq.read_metadata(path)
+                told = _told(path, state)
             except (pa.ArrowException, OSError) as error:
                 raise _broken(path, error) from None
             names = field_names([told.schema.column(at).name for at in range(told.num_columns)])
@@ -110,8 +114,8 @@ class ParquetStream:
         for at, (path, state) in enumerate(zip(self.files, self.states, strict=True)):
             try:
                 if _state(path) != state:
-                    raise _changed(path)
-                told = pq.read_metadata(path)
+                    raise changed_since(path)
+                told = _told(path, state)
             except (pa.ArrowException, OSError) as error:
                 raise _broken(path, error) from None
             wanted = self.groups[at]
@@ -135,14 +139,16 @@ class ParquetStream:
         return ParquetStream(self.name, paths, counts, self.size, groups, states)
 
 
+@lru_cache(maxsize=64)
+def _told(path: Path, state: State) -> pq.FileMetaData:
+    """What a file in a state tells of itself, read once for all the pieces that it is divided into."""
+    return pq.read_metadata(path)
+
+
 def _state(path: Path) -> State:
     """What tells one state of a file from another, on every machine that reaches it. Raises OSError."""
     found = os.stat(path)
     return found.st_size, found.st_mtime_ns
-
-
-def _changed(path: Path) -> ReadError:
-    return ReadError("the file changed after it was opened.", where=path.name, todo="Open it again.")
 
 
 def _broken(path: Path, error: BaseException) -> ReadError:

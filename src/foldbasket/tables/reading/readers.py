@@ -12,7 +12,7 @@ from foldbasket.errors import ReadError, reason_of
 from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading import apart, delimited
-from foldbasket.tables.reading.contract import AS_FOUND, READERS, WHOLE, Parts, Reader, Reading
+from foldbasket.tables.reading.contract import AS_FOUND, READERS, WHOLE, Parts, Reader, Reading, changed_since
 from foldbasket.tables.reading.folder import file_column, files_of, read_folder
 from foldbasket.tables.stacking import stacked
 from foldbasket.tables.table import Table
@@ -80,7 +80,7 @@ def _with_rest(table: Table, path: Path, name: str, reading: Reading, before: St
 
     def read(names: Collection[str]) -> Mapping[str, Column]:
         if stamp(path) != before:
-            raise ReadError("the file changed after it was opened.", where=path.name, todo="Open it again.")
+            raise changed_since(path)
         return read_table(path, name, reading, parts=Parts(tuple(names))).columns
 
     stream = reader_of(path).stream
