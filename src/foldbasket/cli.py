@@ -227,12 +227,13 @@ def _count(text: str) -> int:
 
 def _size(text: str) -> int:
     import argparse
-    import re
 
-    found = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*([kmgt]?)i?b?\s*", text, re.IGNORECASE)
-    if found is None:
-        raise argparse.ArgumentTypeError("a size such as 500MB or 2GB")
-    return int(float(found[1]) * 1000 ** " kmgt".index(found[2].lower() or " "))
+    from foldbasket.tables.reading.contract import bytes_said
+
+    try:
+        return bytes_said(text)
+    except ValueError as error:
+        raise argparse.ArgumentTypeError(str(error)) from None
 
 
 def _open(files: Sequence[Path]) -> int:

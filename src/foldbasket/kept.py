@@ -25,6 +25,13 @@ class Kept(Generic[Made]):
     def __contains__(self, key: Hashable) -> bool:
         return key in self._made
 
+    def get(self, key: Hashable) -> Made | None:
+        """What was made from `key`; None where it is not there."""
+        with self._lock:
+            if key in self._made:
+                self._made.move_to_end(key)
+            return self._made.get(key)
+
     def get_or(self, key: Hashable, make: Callable[[], Made]) -> Made:
         """What was made from `key`, made now where it is not there."""
         with self._lock:

@@ -24,7 +24,7 @@ def settled(driver, qtbot):
     """Waits until nothing is read, folded or looked through any more."""
 
     def settle():
-        qtbot.waitUntil(lambda: not driver.desk.busy and not driver.desk.supply.looking, timeout=20_000)
+        qtbot.waitUntil(lambda: not driver.desk.busy and not driver.desk.supply.looker.busy, timeout=20_000)
         driver.settle()
 
     return settle
@@ -232,7 +232,7 @@ def test_suggested_links_are_accepted_and_a_far_field_is_folded_at_once(driver, 
         *(demo.parent / f"{stem}.csv" for stem in ("order_lines", "orders", "customers", "varieties", "sellers"))
     )
     settled()
-    assert {(link.from_table, link.to_table) for link in driver.desk.supply.suggestions} == {
+    assert {(link.from_table, link.to_table) for link in driver.desk.supply.looker.suggestions} == {
         ("Order lines", "Orders"),
         ("Order lines", "Varieties"),
         ("Orders", "Customers"),
@@ -245,7 +245,7 @@ def test_suggested_links_are_accepted_and_a_far_field_is_folded_at_once(driver, 
     settled()
     assert isinstance(driver.desk.fold.rows[0], Placed)
     assert driver.desk.report.height == 6
-    assert driver.desk.supply.suggestions == ()
+    assert driver.desk.supply.looker.suggestions == ()
 
 
 def test_a_second_path_is_refused_with_the_reason(driver, demo, settled):

@@ -48,7 +48,7 @@ def streamed(table: Table, folder: Path, rng) -> Table:
     paths = split(table, folder, rng)
     counts = [pq.read_metadata(path).num_rows for path in paths]
 
-    def read(names) -> Mapping:
+    def read(names, _) -> Mapping:
         tables = [read_parquet(path, table.name, only=names) for path in paths]
         return {name: stacked(name, tables).column for name in names}
 

@@ -80,7 +80,7 @@ def test_a_proof_names_its_parts_its_records_and_its_place():
     assert share.note.startswith("The cell shows it as % of everything")
     names = {part.name: part.value for part in share.parts}
     assert names["Count records"] == len(share.records) == names["Count values"]
-    assert [each.ref.field for each in listed_for(fold, engine, "Lines")] == ["No", "Site", "Day", "Net"]
+    assert [each.ref.field for each in listed_for(fold, share)] == ["No", "Site", "Day", "Net"]
 
 
 def test_totals_of_what_is_shown_cannot_be_proved_and_say_so():

@@ -13,6 +13,7 @@ from foldbasket.baskets.basket import Basket
 from foldbasket.errors import BasketError
 from foldbasket.later import pq
 from foldbasket.tables.reading.parquet import write_parquet
+from foldbasket.tables.sample import is_sampled
 from foldbasket.tables.table import Table
 
 INNER = "basket.json"
@@ -99,6 +100,12 @@ def pack(
                 suffix=".parquet", dir=into.parent, prefix=f".{into.name[:100]}-"
             ) as unpacked:
                 table = tables[source.key]
+                if is_sampled(table):
+                    raise BasketError(
+                        f"the {table.count:,} records of “{source.name}” are not held in memory, so they cannot go into the basket.",
+                        where=source.name,
+                        todo="Save it without its data.",
+                    )
                 write_parquet(table, Path(unpacked.name))
                 if pq.read_metadata(unpacked.name).num_rows != table.count:
                     raise OSError(errno.EIO, f"the records of “{source.name}” did not come out whole")

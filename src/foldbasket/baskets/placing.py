@@ -20,6 +20,7 @@ from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.tables.column import Column, NumberColumn
 from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.profile import profile_of
+from foldbasket.tables.unread import at_hand
 
 Word = Measure | Placed | Filter
 
@@ -51,7 +52,7 @@ def default_part(column: Column) -> str | None:
         return None
     from datetime import datetime
 
-    profile = profile_of(column)
+    profile = profile_of(at_hand(column))
     if profile.smallest is None or profile.largest is None:
         return "month"
     span = (datetime.fromisoformat(profile.largest) - datetime.fromisoformat(profile.smallest)).days
@@ -140,6 +141,7 @@ def _fits(source: Source, fold: Fold | None, strand: str, ref: FieldRef) -> bool
 
 def is_varied(column: Column) -> bool:
     """Whether a field of numbers has too many different ones to tick them; judged on a sample at even steps."""
+    column = at_hand(column)
     if not isinstance(column, NumberColumn):
         return True
     sample = column.values[:: max(1, len(column) // SAMPLE)]

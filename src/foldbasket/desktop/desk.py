@@ -22,6 +22,7 @@ from foldbasket.baskets.history import History
 from foldbasket.desktop.state.folding import Folding
 from foldbasket.desktop.state.listing import Listings
 from foldbasket.desktop.state.part import Part, parts_of, renew_by
+from foldbasket.desktop.state.peeking import Peeks
 from foldbasket.desktop.state.supply import Supply
 from foldbasket.desktop.state.view import View
 from foldbasket.desktop.state.workers import Work
@@ -43,7 +44,9 @@ from foldbasket.spec.fold import Fold
 from foldbasket.tables.column import Column
 from foldbasket.tables.profile import Profile
 from foldbasket.tables.reading import apart
+from foldbasket.tables.sample import is_sampled
 from foldbasket.tables.table import Table
+from foldbasket.tables.unread import at_hand
 
 
 class Desk(QObject):
@@ -66,6 +69,8 @@ class Desk(QObject):
         self.view = View()
         self.supply = Supply(self)
         self.listings = Listings(self)
+        self.peeks = Peeks(self)
+        self.peeks.failed.connect(self.failed)
         self.folding = Folding(self.supply.source, self)
         self.words = Words(self)
         self.members = MemberWork(self)
@@ -78,15 +83,12 @@ class Desk(QObject):
         self.folding.changed.connect(self._folded)
         self.folding.failed.connect(self.not_done)
         self.supply.changed.connect(self._supplied)
-        self.supply.looked.connect(lambda: self.notify(Part.FINDINGS))
-        self.supply.profiled.connect(lambda: self.notify(Part.PROFILES))
+        self.supply.looker.looked.connect(lambda: self.notify(Part.FINDINGS))
+        self.supply.looker.profiled.connect(lambda: self.notify(Part.PROFILES))
         self.supply.failed.connect(self._not_supplied)
-        for mine, its in (
-            (self.news, self.supply.news),
-            (self.told, self.supply.told),
-            (self.rested, self.supply.rested),
-        ):
-            its.connect(mine)
+        self.supply.news.connect(self.news)
+        self.supply.told.connect(self.told)
+        self.supply.rested.connect(self.rested)
 
     # --- what is there ------------------------------------------------------
 
@@ -115,7 +117,7 @@ class Desk(QObject):
 
     @property
     def profiles(self) -> dict[tuple[int, str], Profile]:
-        return self.supply.profiles
+        return self.supply.looker.profiles
 
     @property
     def engine(self) -> Engine:
@@ -155,6 +157,7 @@ class Desk(QObject):
             self.output,
             self.supply,
             self.listings,
+            self.peeks,
             self.sources,
             self.formulas,
             self.charts,
@@ -165,9 +168,17 @@ class Desk(QObject):
         return any(each.busy for each in self._work)
 
     def column(self, ref: FieldRef) -> Column | None:
-        """The column a field names, or None when it is gone."""
+        """The column a field names, or None when it is gone; of a table that is not held that of its sample."""
         table = self.tables.get(ref.table)
-        return table.columns.get(ref.field) if table else None
+        found = table.columns.get(ref.field) if table else None
+        return at_hand(found) if found is not None else None
+
+    def listed_column(self, ref: FieldRef) -> Column | None:
+        """The column that a field's members are listed from, each of them in it; None where they are not known, or too many."""
+        table = self.tables.get(ref.table)
+        if table is not None and is_sampled(table):
+            return self.supply.looker.surveyor.members(table, ref.field)
+        return self.column(ref)
 
     def close(self) -> None:
         """Ends all work in good order; the desk is not used afterwards."""

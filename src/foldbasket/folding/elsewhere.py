@@ -8,26 +8,28 @@ from __future__ import annotations
 
 import datetime
 from collections import Counter
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 
+import numpy as np
+
+from foldbasket.folding.behind import Behind
 from foldbasket.folding.cubes.cluster import Cluster, Job
 from foldbasket.folding.cubes.cube import Cube
 from foldbasket.folding.cubes.streamed import Expression, StreamedMaker, used_by
 from foldbasket.folding.plan.plan import Plan
-from foldbasket.formulas.checking import Checked
+from foldbasket.formulas.checking import Checked, checked, schema_of
 from foldbasket.formulas.evaluation import as_of_day
 from foldbasket.formulas.functions.calendar import CurrentDate
 from foldbasket.formulas.tree import Apply
 from foldbasket.kept import Kept
 from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef
+from foldbasket.spec.filter import Filter
 from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading.contract import memory_at_hand
-from foldbasket.tables.unread import Stream, Unread, stream_of, unread_like, with_only
-
-SHARE = 0.4
-"""So much of the free memory the fields that a fold reads of a table may take, before it is folded as a stream."""
+from foldbasket.tables.reading.contract import memory_allowed
+from foldbasket.tables.sample import first_of, stream_behind
+from foldbasket.tables.unread import Stream, Unread, is_unread, stream_of, unread_like, with_only
 
 
 class Elsewhere:
@@ -43,21 +45,50 @@ class Elsewhere:
         self._cubes: Kept[Cube] = Kept(8)
         self._expressions: dict[FieldRef, Checked] = {}
 
+    @property
+    def place(self) -> str:
+        """Where the records of tables that are not held are folded, in words."""
+        return "part by part" if self.cluster is None else f"on the cluster at {self.cluster.where.address}"
+
     # --- which tables -------------------------------------------------------
 
     def _stream(self, base: str, refs: Collection[FieldRef]) -> Stream | None:
-        most = self.memory if self.memory is not None else int(memory_at_hand() * SHARE)
+        most = self.memory if self.memory is not None else memory_allowed()
         names = self._streamed.names(base, refs)
         return stream_of(self.source.table(base), names, most if self.cluster is None else 0)
 
-    def bring(self, refs: Collection[FieldRef], bases: Collection[str]) -> dict[str, Stream]:
-        """Has the fields of a fold read, but for those of base tables that are too large to be held: these come as streams."""
-        read = {
-            each for ref in refs for each in (self._expressions[ref].refs() if ref in self._expressions else (ref,))
-        }
+    def bring(self, refs: Collection[FieldRef], bases: Collection[str], progress: Progress) -> dict[str, Stream]:
+        """Has the fields of a fold read, but for those of base tables that are too large to be held: these come as streams. Raises ReadError, Cancelled."""
+        read = self._read(refs)
         streams = {base: stream for base in bases if (stream := self._stream(base, read)) is not None}
-        self.source.bring(read, without=streams)
+        self.source.bring(read, streams, progress)
         return streams
+
+    def _read(self, refs: Collection[FieldRef]) -> set[FieldRef]:
+        """The fields that some are read from: themselves, and what is in the expressions of those that have one."""
+        found: set[FieldRef] = set()
+        for ref in refs:
+            formula = self._formula(ref)
+            found |= {ref} if formula is None else self._read(formula.refs())
+        return found
+
+    def _formula(self, ref: FieldRef) -> Checked | None:
+        """The expression behind a field that no file has: a measure's or filter's, or that of a calculated field which is not held."""
+        if ref not in self._expressions and ref in self.source.formulas and is_unread(self.source.column(ref)):
+            text = self.source.formulas[ref]
+            self._expressions[ref] = checked(text, schema_of(self.source), home=ref.table, wants="field")
+        return self._expressions.get(ref)
+
+    def _behind(self, refs: Collection[FieldRef]) -> dict[FieldRef, Expression]:
+        """The expressions of some fields, those that they are made of first; each with its as-of date found once, which for the latest may be a look
+        through all dates."""
+        found: dict[FieldRef, Expression] = {}
+        for ref in refs:
+            formula = self._formula(ref)
+            if formula is not None:
+                found |= self._behind(formula.refs())
+                found[ref] = self._expression(ref)
+        return found
 
     # --- record expressions -------------------------------------------------
 
@@ -71,11 +102,12 @@ class Elsewhere:
             return self._expression(ref).over(self.source)
 
         def come() -> Column:
-            stream = self._stream(base, formula.refs())
+            stream = self._stream(base, self._read(formula.refs()))
             if stream is None:
                 return compute()
-            sample, many = self._streamed.sampled(stream, self._expression(ref)), self.source.table(base).count
-            return unread_like(sample, ref.field, many, Unread(lambda _: {ref.field: compute()}))
+            expressions = self._behind([ref])
+            sample, many = self._streamed.sampled(stream, ref, expressions), self.source.table(base).count
+            return unread_like(sample, ref.field, many, Unread(lambda *_: {ref.field: compute()}))
 
         self._expressions[ref] = formula
         self.source.add(ref, come)
@@ -90,6 +122,19 @@ class Elsewhere:
         asks = any(isinstance(node, Apply) and isinstance(node.function, CurrentDate) for node in formula.tree.walk())
         return as_of_day(self.source, self.as_of, base) if asks else datetime.date(1970, 1, 1)
 
+    # --- records ------------------------------------------------------------
+
+    def records_of(self, base: str, rules: Sequence[Filter], progress: Progress) -> Behind:
+        """The records of a table that is not held that pass some rules; the first few can be looked at. Raises ReadError, Cancelled."""
+        table = self.source.table(base)
+        stream = stream_behind(table)
+        assert stream is not None
+        used = {ref for rule in rules for ref in rule.fields()}
+        expressions = self._behind(used)
+        count, records = self._streamed.records(base, stream, rules, expressions, progress)
+        first = first_of(table, records, progress)
+        return Behind(count, records[: first.count], self.source.with_table(base, first), np.arange(first.count))
+
     # --- cubes --------------------------------------------------------------
 
     def cube(self, plan: Plan, stream: Stream, progress: Progress) -> Cube:
@@ -97,8 +142,7 @@ class Elsewhere:
         return self._cubes.get_or(plan, lambda: self._made(plan, stream, progress))
 
     def _made(self, plan: Plan, stream: Stream, progress: Progress) -> Cube:
-        # Each with its as-of date found once, which for the latest is a look through all dates.
-        expressions = {ref: self._expression(ref) for ref in used_by(plan) if ref in self._expressions}
+        expressions = self._behind(used_by(plan))
         if self.cluster is None:
             return self._streamed.cube(plan, stream, expressions, progress)
         self._streamed.check(plan)

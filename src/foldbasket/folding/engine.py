@@ -13,6 +13,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
+from foldbasket.folding.behind import Behind
 from foldbasket.folding.cubes.cluster import Cluster
 from foldbasket.folding.cubes.maker import LocalMaker
 from foldbasket.folding.elsewhere import Elsewhere
@@ -44,6 +45,7 @@ from foldbasket.sql.dialects import DIALECTS
 from foldbasket.styling.dates import EPOCH, day_text
 from foldbasket.styling.styles import style_named
 from foldbasket.tables.progress import Progress
+from foldbasket.tables.sample import is_sampled
 from foldbasket.tables.unread import Stream
 
 Mask = npt.NDArray[np.bool_]
@@ -111,7 +113,7 @@ class Engine:
         self._check_as_of()
         fold, filters, made, measures, bases = self._based(asked, over, self.computed)
         used = {*fold.fields(), *(ref for measure in measures for ref in measure.fields())}
-        streams = self.elsewhere.bring(used, [base.table for base in bases])
+        streams = self.elsewhere.bring(used, [base.table for base in bases], progress)
         shares = [self._share(base, fold, filters, measures, streams.get(base.table), progress) for base in bases]
         progress.step("Laying out", 0.0)
         self.ran["frame"] += 1
@@ -150,10 +152,7 @@ class Engine:
                 for at, measure in enumerate(fold.measures)
             ),
             blocks=tuple(blocks),
-            counted=tuple(
-                Counted(share.base, int(share.cube.records.sum()), self.source.table(share.base).count)
-                for share in shares
-            ),
+            counted=self._counted(shares, streams),
             locale=self.locale,
             currency=self.currency,
             measures_on=fold.measures_on,
@@ -162,6 +161,17 @@ class Engine:
             style=style_named(asked.look.style),
             remarks=tuple(self._unknown_members(asked, streams)),
             origin=self._origin(asked, shares[0].base),
+        )
+
+    def _counted(self, shares: Sequence[Share], streams: Container[str]) -> tuple[Counted, ...]:
+        return tuple(
+            Counted(
+                share.base,
+                int(share.cube.records.sum()),
+                self.source.table(share.base).count,
+                self.elsewhere.place if share.base in streams else "",
+            )
+            for share in shares
         )
 
     def listing(self, fold: Fold) -> Report:
@@ -224,12 +234,19 @@ class Engine:
         """The filters that leave anything out, checked against the source."""
         return tuple(rule.prepared(self.source) for rule in filters if not rule.keeps_all)
 
-    def records_of(self, base: str, filters: Sequence[Filter]) -> npt.NDArray[np.int64]:
-        """The numbers of a table's records that pass some filters."""
-        rules = self._rules(base, self._telling(filters))
+    def records_of(self, base: str, filters: Sequence[Filter], progress: Progress | None = None) -> Behind:
+        """The records of a table that pass some filters. Raises FoldError, Cancelled."""
+        progress, rules = progress or Progress(), self._rules(base, self._telling(filters))
         with self._lock:
-            mask = self.maker.selection(base, rules, Progress())
-        return np.arange(self.source.table(base).count) if mask is None else np.flatnonzero(mask)
+            used = {ref for rule in rules for ref in rule.fields()}
+            streams = self.elsewhere.bring(used, [base], progress)
+            if base in streams or is_sampled(
+                self.source.table(base)
+            ):  # all fields of its records are shown, not those of the filters alone
+                return self.elsewhere.records_of(base, rules, progress)
+            mask = self.maker.selection(base, rules, progress)
+        found = np.arange(self.source.table(base).count) if mask is None else np.flatnonzero(mask)
+        return Behind(len(found), found, self.source, found)
 
     def _rules(self, base: str, filters: Sequence[Filter]) -> tuple[Filter, ...]:
         """Filters as they are decided on a base's records: dates resolved, fields its own, conditions worked out."""

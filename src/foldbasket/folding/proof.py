@@ -17,6 +17,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
+from foldbasket.folding.behind import Behind
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.onefield import RecordFilter
 from foldbasket.folding.lines.axis import Axis
@@ -61,12 +62,12 @@ class Part:
 
 @dataclass(frozen=True, eq=False)
 class Proof:
-    """What stands behind a cell. `where` names its members, `records` the base table's records in it."""
+    """What stands behind a cell. `where` names its members, `behind` are the base table's records in it."""
 
     measure: str
     where: str
     base: str
-    records: npt.NDArray[np.int64]
+    behind: Behind
     parts: tuple[Part, ...]
     arithmetic: str
     again: Value
@@ -76,6 +77,11 @@ class Proof:
     """False for a cell that shows nothing by choice, so that there is nothing to work out."""
     is_compared: bool = False
     """Whether the cell shows a comparison, of which the proof tells the amount beneath."""
+
+    @property
+    def records(self) -> npt.NDArray[np.int64]:
+        """The numbers of the records, of a table that is not held of the first few."""
+        return self.behind.records
 
     @property
     def agrees(self) -> bool:
@@ -117,7 +123,7 @@ def proof_of(
         for each, (value, text) in list(zip(asked, values, strict=True))[1 : 1 + len(parts)]
     ]
     base = found.counted[0].base
-    records = engine.records_of(base, filters)
+    behind = engine.records_of(base, filters, progress)
     notes = []
     again, plain = values[0][0], _Plain(engine, fold, report, measure, at, line, across)
     is_total = measure.total != "records" and plain.is_total
@@ -134,7 +140,7 @@ def proof_of(
     members = [_said(report.rows, line), _said(report.columns, across)]
     where = ", ".join(each for each in members if each) or "Everything"
     return Proof(
-        report.measures[at].heading, where, base, records, tuple(told), _arithmetic(measure), again, plain.value,
+        report.measures[at].heading, where, base, behind, tuple(told), _arithmetic(measure), again, plain.value,
         " ".join(notes), not (is_total and measure.total == "none"), measure.compare is not None,
     )  # fmt: skip
 
@@ -250,19 +256,26 @@ def _filters(axis: Axis, line: int, words) -> list[Within]:  # type: ignore[no-u
     return found
 
 
+LISTED = 1_000
+"""So many records of a proof are listed; their number is told in full."""
+
+
 @dataclass(frozen=True, eq=False)
 class Listed:
-    """A field as it is listed for the records of a proof: its column, and for each record of the base table the record of the field's
-    own table, −1 for none; `rows` is None for the base table itself."""
+    """A field as it is listed for the records of a proof: its column, and for each of the first records the number of the record there, −1 for none."""
 
     ref: FieldRef
     column: Column
-    rows: npt.NDArray[np.int32] | None
+    at: npt.NDArray[np.integer]
 
 
-def listed_for(fold: Fold, engine: Engine, base: str) -> list[Listed]:
+def listed_for(fold: Fold, proof: Proof) -> list[Listed]:
     """The fields to list for the records of a proof: those of the base table, then others that the fold uses."""
-    source = engine.source
+    source, base, at = proof.behind.source, proof.base, proof.behind.at[:LISTED]
     own = [FieldRef(base, name) for name in source.table(base).columns]
     more = [ref for ref in fold.fields() if ref.table != base and source.path(base, ref.table) is not None]
-    return [Listed(ref, source.column(ref), source.rows(base, ref.table)) for ref in dict.fromkeys([*own, *more])]
+    found = []
+    for ref in dict.fromkeys([*own, *more]):
+        rows = source.rows(base, ref.table)
+        found.append(Listed(ref, source.column(ref), at if rows is None else rows[at]))
+    return found

@@ -230,6 +230,9 @@ def latest_day(column: Column) -> datetime.date | None:
     """The latest day in a column of dates or time stamps; None when all are blank."""
     stream = streamed(column)
     if stream is not None:
+        told = stream.span(column.name)
+        if told is not None and isinstance(told.high, datetime.date | None):
+            return told.high
         found = [latest_day(part.table.column(column.name)) for part in stream.parts([column.name])]
         return max((day for day in found if day is not None), default=None)
     if isinstance(column, NumberColumn):

@@ -18,6 +18,8 @@ from foldbasket.links.link import Link, find_partners
 from foldbasket.spec.field import FieldRef, Shared
 from foldbasket.styling.dates import CALENDAR_YEAR, Fiscal
 from foldbasket.tables.column import Codes, Column, Dictionary, smallest_codes
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.sample import in_view
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import bring
 from foldbasket.typed import meant
@@ -76,6 +78,17 @@ class Source:
         self._aligned: dict[tuple[str, FieldRef], Aligned] = {}
         self._lock = threading.RLock()
 
+    def with_table(self, key: str, table: Table) -> Source:
+        """The same source with another table in place of one."""
+        return Source({**self.tables, key: table}, self.links, self.shared, self.fiscal, self.formulas)
+
+    def in_view(self) -> Source:
+        """The same source as it can be looked at without waiting: with samples in place of tables that are not held."""
+        tables = {key: in_view(table) for key, table in self.tables.items()}
+        if all(tables[key] is table for key, table in self.tables.items()):
+            return self
+        return Source(tables, self.links, self.shared, self.fiscal, self.formulas)
+
     def called(self, table: str) -> str:
         """What a table is called, by the key of its source; the key itself where it is gone."""
         return self.tables[table].name if table in self.tables else table
@@ -101,12 +114,12 @@ class Source:
             if ref not in self._made:
                 self._made[ref] = make()
 
-    def bring(self, refs: Collection[FieldRef], without: Container[str] = ()) -> None:
+    def bring(self, refs: Collection[FieldRef], without: Container[str] = (), progress: Progress | None = None) -> None:
         """Has the values of some fields, and of the keys by which their tables are reached, read together where they are not read yet; but for those of
-        tables that are left out."""
+        tables that are left out. Raises ReadError, Cancelled."""
         for key, wanted in self.needed(refs).items():
             if key in self.tables and key not in without:
-                bring(self.tables[key], wanted)
+                bring(self.tables[key], wanted, progress)
 
     def needed(self, refs: Collection[FieldRef]) -> dict[str, list[str]]:
         """By table, each name once: some fields (one without a name stands for its table alone), and the keys of the links between their tables."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
@@ -12,9 +13,13 @@ from foldbasket.formulas.checking import Checked, checked, schema_of
 from foldbasket.formulas.evaluation import as_of_day, calculated
 from foldbasket.kept import Kept
 from foldbasket.links.source import Source
+from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.contract import memory_allowed
+from foldbasket.tables.sample import in_view, sample_behind, take_sample
 from foldbasket.tables.table import Table
+from foldbasket.tables.unread import Sample, Unread, is_made, stream_of, unread_like
 
 
 def check_field(text: str, source: Source, home: str | None = None) -> tuple[Checked, str]:
@@ -58,9 +63,15 @@ class Calculating:
         return [(source.key, as_of, tuple(ordered[: at + 1])) for at in range(len(ordered))]
 
     def outcome(
-        self, fields: Sequence[Calculated], source: Source, as_of: str, progress: Progress | None = None
+        self,
+        fields: Sequence[Calculated],
+        source: Source,
+        as_of: str,
+        progress: Progress | None = None,
+        memory: int | None = None,
     ) -> Outcome:
-        """The source's tables with the calculated fields as further columns."""
+        """The source's tables with the calculated fields as further columns; those whose table would take more than so many bytes of `memory` are not
+        held either."""
         problems: dict[tuple[str, str], FoldBasketError] = {}
         tables = dict(source.tables)
         try:
@@ -77,7 +88,7 @@ class Calculating:
                 )  # fmt: skip
                 continue
             try:
-                column = self._columns.get_or(key, partial(_column, each, source, made, as_of, progress))
+                column = self._columns.get_or(key, partial(_column, each, source, made, as_of, memory, progress))
                 made.setdefault(each.table, {})[each.name] = column
                 keys.setdefault(each.table, []).append(key)
             except FoldBasketError as error:
@@ -89,7 +100,12 @@ class Calculating:
 
 
 def _column(
-    each: Calculated, source: Source, made: Mapping[str, Mapping[str, Column]], as_of: str, progress: Progress | None
+    each: Calculated,
+    source: Source,
+    made: Mapping[str, Mapping[str, Column]],
+    as_of: str,
+    memory: int | None,
+    progress: Progress | None,
 ) -> Column:
     """One calculated field's values. `made` are those before it, by table and name. Raises FoldBasketError."""
     if each.name in source.tables[each.table].columns:
@@ -104,8 +120,43 @@ def _column(
             f"it reads records of {source.called(base)}, of which one of {source.called(each.table)} has many.",
             0, len(each.formula), where=each.name, todo=f"Make it a field of {source.called(base)}.",
         )  # fmt: skip
-    so_far.bring(formula.refs())
-    return calculated(formula, so_far, base, each.name, as_of_day(source, as_of, each.table), progress)
+    day = as_of_day(source, as_of, each.table)
+    later = _later(each, formula, so_far, day, memory, progress)
+    if later is not None:
+        return later
+    so_far.bring(formula.refs(), progress=progress)
+    return calculated(formula, so_far, base, each.name, day, progress)
+
+
+def _later(
+    each: Calculated,
+    formula: Checked,
+    source: Source,
+    day: datetime.date,
+    memory: int | None,
+    progress: Progress | None,
+) -> Column | None:
+    """A calculated field of a table that is not held, worked out for the records that are asked for; None where its table is. Raises FoldBasketError."""
+    table, most = source.table(each.table), memory if memory is not None else memory_allowed()
+    names = source.needed({*formula.refs(), FieldRef(each.table, "")})[each.table]
+    needed = [name for name in names if name in table.columns]
+    if stream_of(table, needed, most) is None and not any(is_made(table.columns[name]) for name in needed):
+        return None
+
+    def work(some: Table) -> Column:
+        return calculated(formula, source.with_table(each.table, some), each.table, each.name, day)
+
+    def whole(_: object, progress: Progress) -> dict[str, Column]:
+        source.bring(formula.refs(), progress=progress)
+        return {each.name: calculated(formula, source, each.table, each.name, day, progress)}
+
+    take_sample(table, progress)
+    sample = sample_behind(table)
+    assert sample is not None
+    unread = Unread(whole, work=work)
+    found = work(in_view(table))
+    unread.sample = Sample(Table(table.name, {each.name: found}), sample.at)
+    return unread_like(found, each.name, table.count, unread)
 
 
 def _widened(table: Table, columns: Mapping[str, Column]) -> Table:

@@ -57,10 +57,14 @@ class Keeping:
         return self._calculating.is_ready(basket.calculated, basket.joined(tables), basket.as_of)
 
     def calculated(
-        self, basket: Basket, tables: Mapping[str, Table], progress: Progress | None = None
+        self,
+        basket: Basket,
+        tables: Mapping[str, Table],
+        progress: Progress | None = None,
+        memory: int | None = None,
     ) -> calculating.Outcome:
         """Mended tables with the basket's calculated fields, and why some could not be made."""
-        return self._calculating.outcome(basket.calculated, basket.joined(tables), basket.as_of, progress)
+        return self._calculating.outcome(basket.calculated, basket.joined(tables), basket.as_of, progress, memory)
 
 
 def made_ready(
@@ -88,7 +92,7 @@ def made_ready(
             for each in outcomes[key]
             if each.problem is not None
         ]
-    made = keeping.calculated(basket, tables, progress)
+    made = keeping.calculated(basket, tables, progress, memory)
     source = basket.joined(made.tables)
     problems += [
         f"the field “{name}” of “{basket.source_name(of)}”: {problem}" for (of, name), problem in made.problems.items()

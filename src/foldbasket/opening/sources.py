@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import time
 from collections.abc import Callable
 from functools import partial
@@ -12,16 +13,17 @@ import msgspec
 from foldbasket.baskets.basket import SourceSpec
 from foldbasket.baskets.consent import Agreed
 from foldbasket.baskets.passwords import password_of
-from foldbasket.errors import ReadError
+from foldbasket.errors import FoldError, ReadError
 from foldbasket.kept import Kept
 from foldbasket.tables.mending.mend import AnyMend, Outcome, mended
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading.contract import WHOLE, Parts
+from foldbasket.tables.reading.contract import WHOLE, Parts, memory_allowed
 from foldbasket.tables.reading.database import read_server
-from foldbasket.tables.reading.readers import read_table
+from foldbasket.tables.reading.readers import files_of_source, read_table, reader_of
+from foldbasket.tables.sample import is_sampled, take_sample
 from foldbasket.tables.store import STORE, WORTH, State, state_of
 from foldbasket.tables.table import Table
-from foldbasket.tables.unread import is_unread
+from foldbasket.tables.unread import BYTES, is_unread
 
 FoldReader = Callable[[str, Progress | None], Table]
 """Gives the summary table of a fold by its name."""
@@ -52,6 +54,10 @@ def read_source(
             "its records were pasted and are not held in the basket.", where=spec.name, todo="Paste them again."
         )
     place = folder / spec.path
+    if parts == WHOLE and not spec.mends:
+        large = too_large(place, spec, progress)
+        if large is not None:
+            return large
     if not keep:
         return read_table(place, spec.name, spec.reading, progress, parts)
     state = _state(place)
@@ -63,6 +69,28 @@ def read_source(
     is_whole = not any(is_unread(column) for column in table.columns.values())
     if state is not None and is_whole and time.monotonic() - began > WORTH:
         STORE.put_by(place, state, spec.reading, table)
+    return table
+
+
+PACKED = 50
+"""A file unpacks to so many times its bytes, at the most, as a rule."""
+
+
+def too_large(place: Path, spec: SourceSpec, progress: Progress | None = None) -> Table | None:
+    """The table of a file, folder or pattern that would take more memory than a table may, as one that is not held, with its sample taken; None where
+    it can be held, or where its format only comes whole. Raises ReadError."""
+    try:
+        files = files_of_source(place)
+        size = sum(os.stat(file).st_size for file in files)
+    except (OSError, ValueError):
+        return None  # which reading it will say why
+    if not files or size * PACKED <= memory_allowed() or any(reader_of(file).stream is None for file in files):
+        return None
+    table = read_table(place, spec.name, spec.reading, progress, Parts(lazily=True))
+    unread = sum(is_unread(column) for column in table.columns.values())
+    if table.count * BYTES * unread <= memory_allowed():
+        return None
+    take_sample(table, progress)
     return table
 
 
@@ -87,7 +115,10 @@ class Mending:
     def table(
         self, table: Table, spec: SourceSpec, progress: Progress | None = None
     ) -> tuple[Table, tuple[Outcome, ...]]:
-        """The table after the source's mends, and what became of each of them."""
+        """The table after the source's mends, and what became of each of them; of a table that is not held all are passed over."""
+        if is_sampled(table):
+            refused = FoldError(f"its {table.count:,} records are not held in memory, so they cannot be mended.")
+            return table, tuple(Outcome(mend, 0, refused) for mend in spec.mends)
         result: tuple[Table, tuple[Outcome, ...]] = (table, ())
         for count in range(1, len(spec.mends) + 1):
             result = self._kept.get_or(

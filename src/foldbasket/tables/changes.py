@@ -8,6 +8,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from foldbasket.tables.column import CodedColumn, DeferredColumn, weights_of
+from foldbasket.tables.sample import is_sampled
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 
@@ -55,7 +56,7 @@ def changes_between(before: Table, after: Table) -> Changes:
         if before.columns[name].type is not after.columns[name].type
     )
     members = []
-    for name in shared:
+    for name in shared if not (is_sampled(before) or is_sampled(after)) else ():
         old, new = before.columns[name], after.columns[name]
         few = not isinstance(new, DeferredColumn) and isinstance(new, CodedColumn) and isinstance(old, CodedColumn)
         if few and new.type is old.type is FieldType.TEXT and len(new.coded().dictionary) <= MOST_MEMBERS:

@@ -96,6 +96,11 @@ class Dictionary:
         ranks[order] = np.arange(len(order))
         return ranks
 
+    def of(self, codes: npt.NDArray[np.integer]) -> Dictionary:
+        """A dictionary of some of the members, by their codes, in that order."""
+        some = self.values.take(pa.array(codes)) if isinstance(self.values, pa.Array) else self.values[codes]
+        return Dictionary(self.type, some, self.scale)
+
     @property
     def nbytes(self) -> int:
         return int(self.values.nbytes)
@@ -281,9 +286,7 @@ def compacted(column: Column) -> Column:
     kept = np.flatnonzero(used)
     target = np.full(members + 1, len(kept), smallest_codes(len(kept)))
     target[kept] = np.arange(len(kept))
-    values = coded.dictionary.values
-    left = values.take(pa.array(kept)) if isinstance(values, pa.Array) else values[kept]
-    return CodedColumn(coded.name, target[coded.codes], Dictionary(coded.type, left, coded.scale))
+    return CodedColumn(coded.name, target[coded.codes], coded.dictionary.of(kept))
 
 
 def renamed(column: Column, name: str) -> Column:

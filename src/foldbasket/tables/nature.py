@@ -10,6 +10,7 @@ import re
 
 from foldbasket.tables.column import CodedColumn, Column, DeferredColumn
 from foldbasket.tables.types import FieldType
+from foldbasket.tables.unread import at_hand
 
 _PRICE = re.compile(r"\b(price|rate|percent|discount|share|average|avg|grade|score)\b|%|\bper\b|^unit ", re.IGNORECASE)
 _IDENTIFIER = re.compile(
@@ -54,6 +55,7 @@ def nature_of(column: Column) -> Nature:
         return Nature.AMOUNT
     if _IDENTIFIER.search(column.name):
         return Nature.IDENTIFIER
+    column = at_hand(column)
     if isinstance(column, DeferredColumn):  # its values are mostly different, and asking for them would encode it
         return Nature.TEXT
     if isinstance(column, CodedColumn) and len(column.dictionary) > max(50, len(column) // 2):

@@ -10,7 +10,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from foldbasket.tables.column import CodedColumn, Column, DeferredColumn, NumberColumn
+from foldbasket.tables.column import CodedColumn, Column, DeferredColumn, Dictionary, NumberColumn
 from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.types import FieldType, canonical
 
@@ -49,26 +49,39 @@ def profile_of(column: Column) -> Profile:
 def _of_codes(column: CodedColumn) -> Profile:
     members = len(column.dictionary)
     counts = np.bincount(column.codes, minlength=members + 1)
-    blanks, counts = int(counts[members]), counts[:members]
+    return profile_of_members(column.dictionary, counts[:members], int(counts[members]))
+
+
+def profile_of_members(dictionary: Dictionary, counts: npt.NDArray[np.int64], blanks: int) -> Profile:
+    """The profile of a field by its members, how many records have each (shape: (members,)), and how many have none."""
+    if not counts.all():  # members that no record has, as formulas leave them
+        dictionary, counts = dictionary.of(np.flatnonzero(counts)), counts[counts > 0]
+    members = len(dictionary)
     few = min(FREQUENT, members)
     top = np.argpartition(-counts, few - 1)[:few] if few else np.empty(0, np.int64)
     top = top[np.argsort(-counts[top], kind="stable")]
-    frequent = tuple((column.dictionary.key(int(code)), int(counts[code])) for code in top)
-    if column.type is FieldType.TEXT:
+    frequent = tuple((dictionary.key(int(code)), int(counts[code])) for code in top)
+    if dictionary.type is FieldType.TEXT:
         heights = np.sort(counts)[::-1][:BARS]
         return Profile(blanks, members, None, None, _scaled(heights), None, frequent)
-    values = column.dictionary.values
+    values = dictionary.values
     if not members:
         return Profile(blanks, 0, None, None, ())
     low, high = values.min().item(), values.max().item()
     order = np.argsort(values)
-    if column.type is FieldType.DATE:
+    if dictionary.type is FieldType.DATE:
         edges = np.linspace(low, high + 1, min(BARS, members) + 1)
         heights = np.histogram(values[order], edges, weights=counts[order])[0]
     else:
         heights = counts[order]
     return Profile(
-        blanks, members, canonical(column.type, low), canonical(column.type, high), _scaled(heights), None, frequent
+        blanks,
+        members,
+        canonical(dictionary.type, low),
+        canonical(dictionary.type, high),
+        _scaled(heights),
+        None,
+        frequent,
     )
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor, wait
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from typing import TypeVar
 
 from foldbasket.errors import Cancelled
@@ -39,9 +39,12 @@ class Progress:
     def meanwhile(self, what: str, work: Callable[[], Made]) -> Made:
         """Does work that cannot be stopped in the middle while staying ready to be cancelled, which leaves it to itself."""
         self.step(what, 0.0)
-        doing = _aside.submit(work)
+        return self.awaited(_aside.submit(work))
+
+    def awaited(self, doing: Future[Made]) -> Made:
+        """What something that is being done aside gives. Raises `Cancelled` while it is still at it."""
         while not wait([doing], LOOK_EVERY).done:
-            self.step(what, 0.5)
+            self.look()
         return doing.result()
 
     def look(self) -> None:

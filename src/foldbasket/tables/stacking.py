@@ -38,7 +38,8 @@ def stacked_columns(name: str, columns: Sequence[Column], texts: Sequence[CodedC
     """Columns one below the other; `texts` are their texts where some values did not fit the type."""
     types = {column.type for column in columns if not _is_empty(column)}
     if not any(text is not None for text in texts) and (len(types) <= 1 or all(kind.is_number for kind in types)):
-        widest = _widest([column for column in columns if not _is_empty(column)])
+        kinds = {column.type for column in columns}
+        widest = _widest(columns if len(kinds) == 1 else [column for column in columns if not _is_empty(column)])
         arrays = [
             pa.nulls(len(column), widest) if _is_empty(column) else as_arrow(column).cast(widest) for column in columns
         ]

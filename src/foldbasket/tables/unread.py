@@ -11,12 +11,18 @@ from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any, NamedTuple, Protocol
 
+import numpy as np
+import numpy.typing as npt
+
 from foldbasket.tables.column import CodedColumn, Column, NumberColumn
+from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 
-Read = Callable[[Collection[str]], Mapping[str, Column]]
-"""Reads the columns of some names. Raises ReadError."""
+Work = Callable[[Table], Column]
+"""Makes a column for some records of its table, given with the fields before it."""
+Read = Callable[[Collection[str], Progress], Mapping[str, Column]]
+"""Reads the columns of some names. Raises ReadError, Cancelled."""
 
 
 CODED = (FieldType.TEXT, FieldType.DATE, FieldType.YESNO)
@@ -53,6 +59,10 @@ class Stream(Protocol):
         """Some fields of all records, part by part, at least one. Raises ReadError."""
         ...
 
+    def records(self, start: int, stop: int, names: Collection[str]) -> Table:
+        """Some fields of the records from one number to before another. Raises ReadError."""
+        ...
+
     def span(self, name: str) -> Span | None:
         """Between which values a field lies, where that is told without reading it. Raises ReadError."""
         ...
@@ -62,19 +72,28 @@ class Stream(Protocol):
         ...
 
 
+class Sample(NamedTuple):
+    """Some records of a table, from all over it, and their numbers."""
+
+    table: Table
+    at: npt.NDArray[np.int64]
+
+
 class Unread:
-    """The columns of one table that are still to be read; those asked for together are read together."""
+    """The columns of one table that are still to be read, or to be made of others; those asked for together are read together."""
 
-    def __init__(self, read: Read, stream: Stream | None = None) -> None:
-        self._read, self._lock, self.stream = read, threading.Lock(), stream
+    def __init__(self, read: Read, stream: Stream | None = None, work: Work | None = None) -> None:
+        self._read, self._lock, self.stream, self.work = read, threading.Lock(), stream, work
         self._columns: dict[str, Column] = {}
+        self.sample: Sample | None = None
+        """The sample of the table, where it was taken (`sample.py`)."""
 
-    def bring(self, names: Collection[str]) -> None:
-        """Reads the columns of some names that are not there yet."""
+    def bring(self, names: Collection[str], progress: Progress | None = None) -> None:
+        """Reads the columns of some names that are not there yet. Raises ReadError, Cancelled."""
         with self._lock:
             missing = [name for name in dict.fromkeys(names) if name not in self._columns]
             if missing:
-                self._columns |= self._read(missing)
+                self._columns |= self._read(missing, progress or Progress())
 
     def has(self, name: str) -> bool:
         """Whether a column was read."""
@@ -164,15 +183,30 @@ def is_unread(column: Column) -> bool:
     return isinstance(column, UnreadCoded | UnreadNumber)
 
 
-def bring(table: Table, names: Collection[str]) -> None:
-    """Reads some columns of a table together where they are not read yet. Raises ReadError."""
+def is_made(column: Column) -> bool:
+    """Whether a column that is not read is made of others of its table."""
+    return isinstance(column, UnreadCoded | UnreadNumber) and column.unread.work is not None
+
+
+def at_hand(column: Column) -> Column:
+    """The column where its values can be had at once; of one that is still to be read, those of the sample where one was taken."""
+    if not isinstance(column, UnreadCoded | UnreadNumber):
+        return column
+    unread: Unread = column.unread
+    if unread.sample is None or unread.has(column.name):
+        return unread.column(column.name)
+    return unread.sample.table.columns[column.name]
+
+
+def bring(table: Table, names: Collection[str], progress: Progress | None = None) -> None:
+    """Reads some columns of a table together where they are not read yet. Raises ReadError, Cancelled."""
     asked: dict[int, tuple[Unread, list[str]]] = {}
     for name in names:
         column = table.columns.get(name)
         if isinstance(column, UnreadCoded | UnreadNumber):
             asked.setdefault(id(column.unread), (column.unread, []))[1].append(column.name)
     for unread, wanted in asked.values():
-        unread.bring(wanted)
+        unread.bring(wanted, progress)
 
 
 def with_only(table: Table, names: Collection[str]) -> Table:

@@ -20,6 +20,7 @@ from foldbasket.spec.fold import Fold, Measure, TotalOf
 from foldbasket.styling.words import ordinal
 from foldbasket.tables.column import Column, DeferredColumn
 from foldbasket.tables.nature import Nature, nature_of
+from foldbasket.tables.sample import is_sampled
 
 
 def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
@@ -65,8 +66,18 @@ def _remark(desk: Desk, measure: Measure, column: Column | None) -> str:
         return f"{measure.field.field} is no longer in {table}"
     if isinstance(column, DeferredColumn):  # asking for its blanks would encode it, and the window would wait
         return f"{measure.field.field} · {table} · {len(column):,} records"
-    blanks = f"{column.blank_count:,} blank" if column.blank_count else "none blank"
-    return f"{measure.field.field} · {table} · {len(column) - column.blank_count:,} values, {blanks}"
+    whole = desk.tables[measure.field.table]
+    if is_sampled(whole):
+        profile = desk.profiles.get((whole.serial, measure.field.field))
+        if profile is None or profile.blanks is None:
+            return f"{measure.field.field} · {table} · {whole.count:,} records"
+        return _values_said(measure.field.field, table, whole.count, profile.blanks)
+    return _values_said(measure.field.field, table, len(column), column.blank_count)
+
+
+def _values_said(field: str, table: str, records: int, blank: int) -> str:
+    blanks = f"{blank:,} blank" if blank else "none blank"
+    return f"{field} · {table} · {records - blank:,} values, {blanks}"
 
 
 def _summarise_section(desk: Desk, body: CardBody, fold: Fold, measure: Measure, column: Column) -> None:

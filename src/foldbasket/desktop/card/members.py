@@ -13,7 +13,7 @@ MOST = 200
 
 def members_of(desk: Desk, ref: FieldRef, cut: Cut | None) -> list[tuple[str, str]]:
     """Members by key and label, in label order; the first two hundred."""
-    column = desk.column(ref)
+    column = desk.listed_column(ref)
     if column is None or isinstance(column, DeferredColumn):  # encoding it would make the window wait
         return []
     try:

@@ -94,14 +94,19 @@ class MemberModel(QAbstractListModel):
 
 def why_no_list(desk: Desk, rule: Members) -> str:
     """Why a filter's members cannot be listed; empty when they can."""
-    column = desk.column(rule.field)
-    if column is None:
+    table, known = desk.tables.get(rule.field.table), desk.column(rule.field)
+    if table is None or known is None:
         return f"{rule.field.field} is no longer in {desk.basket.source_name(rule.field.table)}."
-    if column.type.is_number and rule.part is None and len(column) > 200_000:
+    if known.type.is_number and rule.part is None and table.count > 200_000:
         return "This field has many different numbers. Compare with a value, or give a range."
-    if isinstance(column, DeferredColumn):  # listing them would encode it, and the window would wait
+    if isinstance(known, DeferredColumn):  # listing them would encode it, and the window would wait
         return "Nearly every record has a value of its own here. Compare with a value, or give a range."
-    members = desk.listings.of(column, rule.part, desk.source.fiscal, desk.basket.locale)
+    column = desk.listed_column(rule.field)
+    if column is None and not desk.supply.looker.surveyor.is_at(table):
+        return "This field has too many members to list. Compare with a value, or give a range."
+    members = (
+        desk.listings.of(column, rule.part, desk.source.fiscal, desk.basket.locale) if column is not None else None
+    )
     if members is None:
         return "Its members are being listed…"
     if members.count > MOST_MEMBERS:
@@ -111,7 +116,7 @@ def why_no_list(desk: Desk, rule: Members) -> str:
 
 def member_model(desk: Desk, rule: Members, act: Callable[[Members], None], parent: QWidget) -> MemberModel | None:
     """The members of a filter's field to tick; None where they cannot be listed."""
-    column = desk.column(rule.field)
+    column = desk.listed_column(rule.field)
     if column is None or why_no_list(desk, rule):
         return None
     members = desk.listings.of(column, rule.part, desk.source.fiscal, desk.basket.locale)
@@ -128,5 +133,7 @@ def _can_miss(desk: Desk, rule: Members) -> bool:
     """Whether a record of the fold finds no partner on the way to the filter's field, as far as that is known."""
     if desk.report is None:
         return True
-    matches = [desk.supply.matches.get(link) for link in desk.source.path(desk.report.base, rule.field.table) or ()]
+    matches = [
+        desk.supply.looker.matches.get(link) for link in desk.source.path(desk.report.base, rule.field.table) or ()
+    ]
     return any(not isinstance(each, Match) or each.not_found + each.blank > 0 for each in matches)

@@ -17,9 +17,6 @@ from foldbasket.folding.dress.dressed import Dressed
 from foldbasket.folding.proof import Proof
 from foldbasket.tables.column import DeferredColumn
 
-MOST = 1_000
-"""So many records are listed; their number is told in full."""
-
 
 class Records(QAbstractTableModel):
     """The first records of a proof, as canonical text."""
@@ -29,7 +26,7 @@ class Records(QAbstractTableModel):
         self.proof, self.fields = proved.proof, proved.fields
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
-        return min(MOST, len(self.proof.records))
+        return len(self.fields[0].at) if self.fields else 0
 
     def columnCount(self, parent: QModelIndex | None = None) -> int:
         return len(self.fields)
@@ -41,16 +38,14 @@ class Records(QAbstractTableModel):
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         field = self.fields[index.column()]
-        column, rows = field.column, field.rows
+        column = field.column
         if role == Qt.ItemDataRole.TextAlignmentRole and column.type.is_number:
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         if role != Qt.ItemDataRole.DisplayRole:
             return None
-        record = int(self.proof.records[index.row()])
-        if rows is not None:
-            record = int(rows[record])
-            if record < 0:
-                return "(no match)"
+        record = int(field.at[index.row()])
+        if record < 0:
+            return "(no match)"
         text = column.peek(record) if isinstance(column, DeferredColumn) else column.text(record)
         return text if text is not None else ""
 
@@ -119,7 +114,7 @@ class ProofDrawer(QFrame):
         shown = proved.report.text(proved.row, proved.column) or "(blank)"
         self.title.setText(f"{proof.measure}: {shown}")
         lines = [
-            f"<span style='color:{muted}'>{escape(proof.where)} · {len(proof.records):,} records of {escape(self.desk.source.called(proof.base))}</span>",
+            f"<span style='color:{muted}'>{escape(proof.where)} · {proof.behind.many:,} records of {escape(self.desk.source.called(proof.base))}</span>",
             escape(proof.arithmetic),
         ]
         rows = "".join(

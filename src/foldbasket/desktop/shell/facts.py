@@ -209,9 +209,12 @@ class FactsLine(QFrame):
 
 
 def _counted(each: Counted, base: str, muted: str) -> str:
+    place = f", folded {escape(each.place)}" if each.place else ""
     if each.kept == each.records:
-        return f"<b>{each.records:,}</b> <span style='color:{muted}'>records, all of {escape(base)}</span>"
-    return f"<b>{each.kept:,}</b> <span style='color:{muted}'>of {each.records:,} records of {escape(base)}</span>"
+        return f"<b>{each.records:,}</b> <span style='color:{muted}'>records, all of {escape(base)}{place}</span>"
+    return (
+        f"<b>{each.kept:,}</b> <span style='color:{muted}'>of {each.records:,} records of {escape(base)}{place}</span>"
+    )
 
 
 def _brief(each: Counted, _: str, muted: str) -> str:

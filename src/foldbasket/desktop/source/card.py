@@ -29,6 +29,7 @@ from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.profile import Profile, summary
 from foldbasket.tables.reading.contract import LAST_HEADER
 from foldbasket.tables.reading.readers import reader_of
+from foldbasket.tables.sample import is_sampled
 from foldbasket.tables.types import FieldType
 
 Show = Callable[[Finding | None], None]
@@ -46,8 +47,7 @@ def source_card(desk: Desk, spec: SourceSpec, show: Show, parent: QWidget) -> Ca
         for finding in findings:
             _finding(body, desk, spec, finding, show)
     else:
-        looking = desk.supply.looking and spec.key in desk.tables
-        body = CardBody("Findings", "Looking through the records…" if looking else "Nothing that looks wrong.", parent)
+        body = CardBody("Findings", _nothing_found(desk, spec), parent)
     left = len(desk.supply.findings(spec.key, left=True)) - len(findings)
     if left:
         done = "Look at findings that were left"
@@ -55,11 +55,21 @@ def source_card(desk: Desk, spec: SourceSpec, show: Show, parent: QWidget) -> Ca
         body.link(many, lambda: desk.do(edits.ChangeSource(spec.key, {"left": ()}, done)))
     _mends(body, desk, spec)
     table = desk.tables.get(spec.key)
-    if table is not None:
+    if table is not None and not is_sampled(table):
         body.section("More mends")
         _ways(body, desk, Place(table))
     _reading(body, desk, spec)
     return body.end()
+
+
+def _nothing_found(desk: Desk, spec: SourceSpec) -> str:
+    table = desk.tables.get(spec.key)
+    if table is not None and is_sampled(table):
+        told = "These records are too many to be held in memory: they are read as they are asked for, and folded part by part."
+        return f"{told} They are not looked through for what may be wrong, and cannot be mended here."
+    return (
+        "Looking through the records…" if desk.supply.looker.busy and table is not None else "Nothing that looks wrong."
+    )
 
 
 def _finding(body: CardBody, desk: Desk, spec: SourceSpec, finding: Finding, show: Show) -> None:
@@ -212,8 +222,8 @@ def field_card(desk: Desk, spec: SourceSpec, field: str, column: Column, show: S
     if made is not None:
         field_formula_section(desk, body, FieldRef(spec.key, field), made.formula)
     if profile is not None:
-        _profile(body, profile, len(column))
-    if made is not None:
+        _profile(body, profile, table.count)
+    if made is not None or is_sampled(table):
         return body.end()
     for finding in desk.supply.findings(spec.key):
         if finding.field == field:

@@ -48,7 +48,7 @@ class LinkMap(QWidget):
         """The links of the basket, and the suggested ones."""
         return [
             *((link, False) for link in self.desk.basket.links),
-            *((link, True) for link in self.desk.supply.suggestions),
+            *((link, True) for link in self.desk.supply.looker.suggestions),
         ]
 
     def renew(self) -> None:
@@ -96,21 +96,21 @@ class LinkMap(QWidget):
         inward = [link for link in self.desk.basket.links if link.to_table == name]
         faults = []
         for link in inward:
-            match = self.desk.supply.matches.get(link)
+            match = self.desk.supply.looker.matches.get(link)
             if isinstance(match, FoldBasketError):
                 return "cannot be linked", True
             if isinstance(match, Match) and (match.repeats or match.not_found):
                 faults.append(match.label)
         if faults:
             return faults[0], True
-        matched = inward and all(isinstance(self.desk.supply.matches.get(link), Match) for link in inward)
+        matched = inward and all(isinstance(self.desk.supply.looker.matches.get(link), Match) for link in inward)
         return (f"{said} · all found", False) if matched else (f"{said} records", False)
 
     def said(self, link: Link, suggested: bool = False) -> str:
         """A link in a sentence."""
         keys = " and ".join(one if one == other else f"{one} = {other}" for one, other in link.keys)
         start = "Suggested: " if suggested else ""
-        match = self.desk.supply.matches.get(link)
+        match = self.desk.supply.looker.matches.get(link)
         end = f", {match.label}" if isinstance(match, Match) else f", {match}" if match is not None else ""
         return f"{start}{self.called(link.from_table)} to {self.called(link.to_table)} by {keys}{end}"
 
@@ -146,7 +146,7 @@ class LinkMap(QWidget):
         if ends is None:
             return
         start, stop, turn = ends
-        match = self.desk.supply.matches.get(link)
+        match = self.desk.supply.looker.matches.get(link)
         wrong = isinstance(match, FoldBasketError) or (
             isinstance(match, Match) and bool(match.repeats or match.not_found)
         )
@@ -318,10 +318,10 @@ class LinkMap(QWidget):
         menu.addSeparator()
         if is_new:
             menu.addAction("Accept it", lambda: self.desk.do(edits.AddLinks((link,))))
-            if len(self.desk.supply.suggestions) > 1:
+            if len(self.desk.supply.looker.suggestions) > 1:
                 menu.addAction("Accept all suggested links", self.desk.sources.accept_links)
         else:
-            match = self.desk.supply.matches.get(link)
+            match = self.desk.supply.looker.matches.get(link)
             if isinstance(match, Match) and match.not_found:
                 menu.addAction(
                     "Show the records not found", lambda: self.desk.show_source(link.from_table, link.keys[0][0])

@@ -21,6 +21,7 @@ from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import Column, DeferredColumn
 from foldbasket.tables.findings.finding import Finding
 from foldbasket.tables.profile import Profile, summary
+from foldbasket.tables.sample import in_view, is_sampled
 from foldbasket.tables.table import Table
 
 ROW = 22
@@ -30,6 +31,17 @@ NARROWEST, WIDEST = 76, 240
 SAMPLE = 60
 MOST_MEASURED = 3_000
 """So many values, over all columns, are looked at for their widths."""
+
+
+def cell_text(table: Table, record: int, name: str) -> str:
+    """A cell of a table at hand as it is shown: values that do not fit the type as they were read."""
+    column = table.columns[name]
+    said = None if isinstance(column, DeferredColumn) else column.text(record)
+    if said is None and name in table.texts:
+        return table.texts[name].text(record) or ""
+    if said is None:
+        return column.peek(record) or "" if isinstance(column, DeferredColumn) else ""
+    return said.replace("-", "−", 1) if column.type.is_number else said
 
 
 class Preview(QAbstractScrollArea):
@@ -42,6 +54,8 @@ class Preview(QAbstractScrollArea):
         super().__init__(parent)
         self.desk = desk
         self.table: Table | None = None
+        self._is_sampled = False
+        """Whether the table is not held, so that its records are read when they come into view."""
         self.shown: npt.NDArray[np.int64] | None = None
         """The numbers of the records shown; None shows all."""
         self._name: str | None = None
@@ -57,6 +71,7 @@ class Preview(QAbstractScrollArea):
             bar.valueChanged.connect(lambda _: self.viewport().update())
         shows = Part.VIEW | Part.TABLES | Part.SOURCES | Part.FINDINGS | Part.PROFILES
         desk.when(shows, self, self.renew)
+        desk.peeks.came.connect(lambda: self.viewport().update())
         self.renew()
 
     # --- what is shown ------------------------------------------------------
@@ -74,6 +89,7 @@ class Preview(QAbstractScrollArea):
             self.verticalScrollBar().setValue(0)
             self.row_at = 0
         self._name, self.table = (spec.key if spec else None), table
+        self._is_sampled = table is not None and is_sampled(table)
         self._marked = {}
         for finding in self.desk.supply.findings(spec.key) if spec else []:
             if finding.field:
@@ -103,15 +119,10 @@ class Preview(QAbstractScrollArea):
         return row if self.shown is None else int(self.shown[row])
 
     def text(self, name: str, record: int) -> str:
-        """A cell as it is shown: values that do not fit the type as they were read."""
+        """A cell as it is shown: values that do not fit the type as they were read; of records that are still being read a mark."""
         assert self.table is not None
-        column = self.table.columns[name]
-        said = None if isinstance(column, DeferredColumn) else column.text(record)
-        if said is None and name in self.table.texts:
-            return self.table.texts[name].text(record) or ""
-        if said is None:
-            return column.peek(record) or "" if isinstance(column, DeferredColumn) else ""
-        return said.replace("-", "−", 1) if column.type.is_number else said
+        found = self.desk.peeks.at(self.table, record) if self._is_sampled else (self.table, record)
+        return cell_text(*found, name) if found is not None else "…"
 
     def _profile(self, name: str) -> Profile | None:
         assert self.table is not None
@@ -126,10 +137,11 @@ class Preview(QAbstractScrollArea):
         number = plain.horizontalAdvance(f"{max(1, self.table.count):,}") + 2 * PAD
         left = 12 + max(34.0, number)
         sample = max(2, min(SAMPLE, MOST_MEASURED // max(1, len(self.table.columns))))
-        records = np.unique(np.linspace(0, max(0, self.table.count - 1), min(sample, self.table.count)).astype(int))
+        viewed = in_view(self.table)
+        records = np.unique(np.linspace(0, max(0, viewed.count - 1), min(sample, viewed.count)).astype(int))
         for name, column in self.table.columns.items():
             words = [summary(column, self._profile(name)), self._note(name, column)[0]]
-            texts = [self.text(name, int(record)) for record in records]
+            texts = [cell_text(viewed, int(record), name) for record in records]
             wide = max(
                 plain.horizontalAdvance(name) + 4,
                 *(small.horizontalAdvance(word) for word in words),

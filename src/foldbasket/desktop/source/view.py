@@ -11,6 +11,7 @@ from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.plain import marked, say_what_fits
 from foldbasket.tables.findings.finding import Finding
+from foldbasket.tables.sample import is_sampled
 
 
 class SourceHead(QFrame):
@@ -44,7 +45,8 @@ class SourceHead(QFrame):
         table = desk.tables.get(spec.key)
         parts = [desk.basket.place_of(spec)]
         if table is not None:
-            parts.append(f"{table.count:,} records, {len(table.columns)} fields")
+            many = f"{table.count:,} records, {len(table.columns)} fields"
+            parts.append(f"{many}, read as they are asked for" if is_sampled(table) else many)
         known = len(parts)
         if desk.supply.notes.get(spec.key):
             parts.append("the last records are kept")

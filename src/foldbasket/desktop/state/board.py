@@ -72,6 +72,9 @@ class Board(Editing, Protocol):
     def column(self, ref: FieldRef) -> Column | None:
         """A field's column; None where it is gone."""
 
+    def listed_column(self, ref: FieldRef) -> Column | None:
+        """The column that a field's members are listed from; None where they are not known."""
+
     def ensure_fold(self) -> Fold:
         """The fold in view, made if there is none."""
 

@@ -117,7 +117,7 @@ class Folding(QObject):
 
         def prove(progress: Progress) -> Proved:
             proof = proof_of(engine, fold, report, row, column, progress)
-            return Proved(report, row, column, proof, listed_for(fold, engine, proof.base))
+            return Proved(report, row, column, proof, listed_for(fold, proof))
 
         self._prover.start(prove)
         return True

@@ -1,4 +1,4 @@
-"""The supply: the tables behind the desk. Read, mended, looked through and watched in the background; no widget.
+"""The supply: the tables behind the desk. Read, mended and watched in the background; no widget.
 
 What was read is kept by where and how it was read, so that undoing a change of that brings the earlier records back at once.
 A source that cannot be read again keeps its last records, with a note.
@@ -12,27 +12,21 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from foldbasket import faults
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.consent import NOWHERE, Agreed
 from foldbasket.baskets.needs import circle_of, needed_sources
 from foldbasket.desktop.state.keeping import Keeper
+from foldbasket.desktop.state.looking import Looker
 from foldbasket.desktop.state.watching import Watcher
 from foldbasket.desktop.state.workers import Worker
-from foldbasket.errors import FoldBasketError, FoldError, LinkError
-from foldbasket.links.findings import link_findings
-from foldbasket.links.link import Link, Match, match_of
+from foldbasket.errors import FoldBasketError, FoldError
 from foldbasket.links.source import Source
-from foldbasket.links.suggest import suggested
 from foldbasket.opening.ready import Keeping
 from foldbasket.opening.sources import origin_key, read_source
 from foldbasket.opening.summaries import summary_of
 from foldbasket.tables.changes import changes_between
-from foldbasket.tables.column import Column
 from foldbasket.tables.findings.finding import Finding
-from foldbasket.tables.findings.findings import findings_of
 from foldbasket.tables.mending.mend import Outcome
-from foldbasket.tables.profile import Profile, profile_of
 from foldbasket.tables.table import Table
 
 SMALL = 200_000
@@ -40,11 +34,9 @@ SMALL = 200_000
 
 
 class Supply(QObject):
-    """`changed`: other tables or links. `looked`: findings, matches or suggestions are new. `news`: a line about fresh data."""
+    """`changed`: other tables or links. `news`: a line about fresh data."""
 
     changed = pyqtSignal()
-    looked = pyqtSignal()
-    profiled = pyqtSignal()
     failed = pyqtSignal(object)
     news = pyqtSignal(str)
     told = pyqtSignal(str, float)
@@ -56,9 +48,6 @@ class Supply(QObject):
         self.tables: dict[str, Table] = {}
         self.outcomes: dict[str, tuple[Outcome, ...]] = {}
         self.source = Source({})
-        self.profiles: dict[tuple[int, str], Profile] = {}
-        self.matches: dict[Link, Match | FoldBasketError] = {}
-        self.suggestions: tuple[Link, ...] = ()
         self.agreed = Agreed()
         """What may be read."""
         self.notes: dict[str, str] = {}
@@ -66,16 +55,12 @@ class Supply(QObject):
         self._read: dict[object, Table] = {}
         self._failures: dict[object, FoldBasketError] = {}
         self._keeping = Keeping()
-        self._findings: dict[int, list[Finding]] = {}
-        self._link_findings: dict[str, list[Finding]] = {}
         self._preparer = Worker("prepare", self)
         self._refresher = Worker("refresh", self)
-        self._looker = Worker("look", self)
         self._preparer.finished.connect(self._prepared)
         self._preparer.failed.connect(self.failed)
         self._preparer.told.connect(self.told)
         self._refresher.finished.connect(self._refreshed)
-        self._looker.finished.connect(self._has_looked)
         self._calculated_for: object = None
         self.problems: dict[tuple[str, str], FoldBasketError] = {}
         """Why calculated fields could not be made, by table and name."""
@@ -84,6 +69,10 @@ class Supply(QObject):
         self._calculator.failed.connect(self.failed)
         self._calculator.told.connect(self.told)
         self._keeper = Keeper(self)
+        self.looker = Looker(self)
+        self.looker.failed.connect(self.failed)
+        self.looker.told.connect(self.told)
+        self.looker.rested.connect(self.rested)
         self._waiting: list[str] = []
         self.watcher = Watcher(self)
         self.watcher.came.connect(self.refresh)
@@ -96,17 +85,12 @@ class Supply(QObject):
     def busy(self) -> bool:
         return self._preparer.busy or self._refresher.busy or self._calculator.busy
 
-    @property
-    def looking(self) -> bool:
-        """Whether findings are still being worked out."""
-        return self._looker.busy
-
     def cancel(self) -> None:
         self._preparer.cancel()
 
     def close(self) -> None:
         self.watcher.watch(())
-        for worker in (self._preparer, self._refresher, self._looker, self._calculator, self._keeper):
+        for worker in (self._preparer, self._refresher, self._calculator, self._keeper, self.looker):
             worker.close()
 
     # --- tables -------------------------------------------------------------
@@ -126,11 +110,10 @@ class Supply(QObject):
         """Drops everything that was read: another basket comes onto the desk."""
         self._preparer.cancel()
         self._refresher.cancel()
-        self._looker.cancel()
-        for kept in (self._read, self._failures, self.tables, self.outcomes, self._findings, self._link_findings):
+        self.looker.forget()
+        for kept in (self._read, self._failures, self.tables, self.outcomes):
             kept.clear()
         self.notes.clear()
-        self.suggestions = ()
 
     def as_read(self, name: str) -> Table | None:
         """The table of a source before its mends."""
@@ -238,7 +221,7 @@ class Supply(QObject):
         if source.key != self.source.key:
             self.source = source
             self.changed.emit()
-            self.look()
+            self.looker.look(source, self.basket.links)
 
     def _calculate(self, tables: dict[str, Table]) -> None:
         """Adds calculated fields to the tables: at once where they are at hand or small, else in the background."""
@@ -264,57 +247,15 @@ class Supply(QObject):
         self.renew(self.basket)
         self.rested.emit()
 
-    # --- looking through ----------------------------------------------------
-
     def findings(self, name: str, *, left: bool = False) -> list[Finding]:
         """The findings in a source, without those that were left unless `left`."""
         table = self.tables.get(name)
         if table is None:
             return []
         spec = self.basket.source(name)
-        found = [*self._findings.get(table.serial, []), *self._link_findings.get(name, [])]
+        found = self.looker.findings(table, name)
         found.sort(key=lambda finding: not finding.offers)  # what can be mended comes first
         return found if left else [finding for finding in found if finding.key not in spec.left]
-
-    def look(self) -> None:
-        """Works out findings, matches, suggestions and profiles that are missing, in the background."""
-        source, links = self.source, self.basket.links
-        fresh = [table for table in source.tables.values() if table.serial not in self._findings]
-        columns = [
-            (table.serial, column)
-            for table in source.tables.values()
-            for column in table.columns.values()
-            if (table.serial, column.name) not in self.profiles
-        ]
-
-        def work(progress: Any) -> Any:
-            profiles, findings = {}, {}
-            matches: dict[Link, Match | FoldBasketError] = {}
-            for serial, column in columns:
-                progress.step("Profiling", 0.0)
-                profiles[serial, column.name] = _profiled(column)
-            for table in fresh:
-                findings[table.serial] = findings_of(table, progress)
-            for link in links:
-                progress.step("Matching", 0.0)
-                try:
-                    matches[link] = match_of(link, source.table(link.from_table), source.table(link.to_table))
-                except (LinkError, FoldError) as error:
-                    matches[link] = error
-            by_table = {name: link_findings(source, name) for name in source.tables}
-            progress.step("Suggesting", 0.0)
-            proposals = suggested(source.tables, links) if len(source.tables) > 1 else ()
-            return profiles, findings, matches, by_table, proposals
-
-        self._looker.start(work)
-
-    def _has_looked(self, result: Any) -> None:
-        profiles, findings, self.matches, self._link_findings, self.suggestions = result
-        self.profiles.update(profiles)
-        self._findings.update(findings)
-        if profiles:
-            self.profiled.emit()
-        self.looked.emit()
 
     # --- fresh data ---------------------------------------------------------
 
@@ -381,16 +322,7 @@ class Supply(QObject):
                 self.news.emit(
                     f"{Path(place).name} is gone. The last records are kept; choose another file on the source's card."
                 )
-        self.looked.emit()
-
-
-def _profiled(column: Column) -> Profile:
-    """A field's profile; one field that has none for a reason that nobody foresaw does not keep the others from theirs."""
-    try:
-        return profile_of(column)
-    except Exception as error:
-        faults.note(error)
-        return Profile(None, None, None, None, ())
+        self.looker.looked.emit()
 
 
 def _is_small(table: Table) -> bool:

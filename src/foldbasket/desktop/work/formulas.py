@@ -75,9 +75,10 @@ class FormulaWork:
 
     def members(self, field: str) -> list[str]:
         """The members of a field by its name, as far as they are at hand."""
-        for table in self.desk.source.tables.values():
-            for name, column in table.columns.items():
-                if name.casefold() == field.casefold() and not isinstance(column, DeferredColumn):
+        for key, table in self.desk.source.tables.items():
+            for name in table.columns:
+                column = self.desk.listed_column(FieldRef(key, name)) if name.casefold() == field.casefold() else None
+                if column is not None and not isinstance(column, DeferredColumn):
                     dictionary = column.coded().dictionary if not column.type.is_number else None
                     if dictionary is not None and len(dictionary) <= 5_000:
                         return sorted(dictionary.key(code) for code in range(len(dictionary)))
@@ -96,7 +97,7 @@ class FormulaWork:
 
     def judge_field(self, text: str, home: str | None) -> Judged:
         """What a record formula gives, and a way to its values for a few records. Raises FormulaError."""
-        source, as_of = self.desk.source, self.desk.basket.as_of
+        source, viewed, as_of = self.desk.source, self.desk.source.in_view(), self.desk.basket.as_of
         try:
             made, base = check_field(text, source, home)
         except FormulaError:
@@ -106,7 +107,7 @@ class FormulaWork:
 
         def values() -> str:
             some = range(min(SHOWN, source.table(base).count))
-            found = shown_for(made, source, base, some, as_of_day(source, as_of, base))
+            found = shown_for(made, viewed, base, some, as_of_day(source, as_of, base))
             said = ", ".join(value if value is not None else "(blank)" for value in found)
             return f"First records: {said}" if found else ""
 

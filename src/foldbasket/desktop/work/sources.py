@@ -81,8 +81,8 @@ class SourceWork(QObject):
 
     def accept_links(self) -> None:
         """Accepts every suggested link."""
-        if self.desk.supply.suggestions:
-            self.desk.do(edits.AddLinks(self.desk.supply.suggestions))
+        if self.desk.supply.looker.suggestions:
+            self.desk.do(edits.AddLinks(self.desk.supply.looker.suggestions))
 
     def keep_one(self, link: Link) -> None:
         """Mends a link's far table so that each key stands on one record."""

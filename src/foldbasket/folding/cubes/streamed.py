@@ -8,13 +8,14 @@ from __future__ import annotations
 import datetime
 import os
 from collections import Counter, deque
-from collections.abc import Callable, Collection, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from functools import partial
 from itertools import accumulate
 from typing import NamedTuple
 
 import numpy as np
+import numpy.typing as npt
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.cubes import kernels
@@ -27,12 +28,15 @@ from foldbasket.formulas.checking import Checked
 from foldbasket.formulas.evaluation import calculated
 from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef
+from foldbasket.spec.filter import Filter
 from foldbasket.tables.column import Column, picked
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.unread import Part, Stream, is_unread
 
 LARGE = 20_000_000
 """For more records than that the compiled loops are worth loading."""
+FIRST = 1_000
+"""So many of the records behind a number can be looked at, of a table that is not held."""
 READERS = min(4, os.cpu_count() or 1)
 
 
@@ -78,7 +82,7 @@ class StreamedMaker:
         found: Cube | None = None
         own = [name for name in names if name not in held]
         asked = asked_of(plan.base, plan.rules, own)
-        for part in _ahead(stream, own, lambda piece: may_pass(piece, plan.base, asked, self.source)):
+        for part in _ahead(stream, own, lambda piece: may_pass(piece, plan.base, asked, self.source), progress):
             self.ran["part"] += 1
             progress.step("Folding", part.start / max(1, stream.count))
             source = self._source_of(plan.base, part, held, expressions)
@@ -90,11 +94,34 @@ class StreamedMaker:
         assert found is not None  # a stream has one part at the least, if an empty one
         return found
 
-    def sampled(self, stream: Stream, expression: Expression) -> Column:
+    def records(
+        self, base: str, stream: Stream, rules: Sequence[Filter], expressions: Expressions, progress: Progress
+    ) -> tuple[int, npt.NDArray[np.int64]]:
+        """How many records of a table pass some rules, and the numbers of the first of them. Raises ReadError, Cancelled."""
+        if not rules:
+            return stream.count, np.arange(min(FIRST, stream.count))
+        plan = Plan(base, rules=tuple(rules))
+        names = self.names(base, used_by(plan, expressions))
+        held = self.held(base, names)
+        own = [name for name in names if name not in held]
+        asked = asked_of(base, plan.rules, own)
+        count, found = 0, np.zeros(0, np.int64)
+        for part in _ahead(stream, own, lambda piece: may_pass(piece, base, asked, self.source), progress):
+            progress.step("Looking for its records", part.start / max(1, stream.count))
+            source = self._source_of(base, part, held, expressions)
+            mask = LocalMaker(source, self.locale, Counter()).selection(base, plan.rules, progress.quietly())
+            assert mask is not None
+            count += int(np.count_nonzero(mask))
+            if len(found) < FIRST:
+                found = np.concatenate([found, np.flatnonzero(mask)[: FIRST - len(found)] + part.start])
+        return count, found
+
+    def sampled(self, stream: Stream, ref: FieldRef, expressions: Expressions) -> Column:
         """A record expression over the first part of a stream alone, which tells its type."""
-        base = expression.ref.table
-        part = next(iter(stream.parts(self.names(base, expression.formula.refs()))))
-        return expression.over(self._source_of(base, part, {}, {}))
+        names = self.names(ref.table, leaves_of([ref], expressions))
+        held = self.held(ref.table, names)
+        part = next(iter(stream.parts([name for name in names if name not in held])))
+        return self._source_of(ref.table, part, held, expressions).column(ref)
 
     def held(self, base: str, names: Collection[str]) -> dict[str, Column]:
         """Those of the base table's fields that do not come with its stream, such as the file of each record."""
@@ -109,7 +136,7 @@ class StreamedMaker:
         own, at = self.source, np.arange(part.start, part.start + part.table.count)
         more = {name: picked(column, at) for name, column in held.items()}
         table = part.table.with_columns({**part.table.columns, **more}, {})
-        made = Source({**own.tables, base: table}, own.links, own.shared, own.fiscal, own.formulas)
+        made = own.with_table(base, table)
         for ref, expression in expressions.items():
             made.add(ref, partial(expression.over, made))
         return made
@@ -122,24 +149,32 @@ def used_by(plan: Plan, expressions: Expressions | None = None) -> set[FieldRef]
     for quantity in [*(each.quantity for each in plan.states), *plan.runs]:
         used |= {quantity.field} | ({quantity.other} if quantity.other is not None else set())
     used |= {FieldRef(table, "") for table in plan.pairs}
+    return leaves_of(used, expressions or {})
+
+
+def leaves_of(refs: Iterable[FieldRef], expressions: Expressions) -> set[FieldRef]:
+    """The fields that some are read from: themselves, and those in their expressions."""
     found: set[FieldRef] = set()
-    for ref in used:
-        found |= {ref} if expressions is None or ref not in expressions else set(expressions[ref].formula.refs())
+    for ref in refs:
+        found |= leaves_of(expressions[ref].formula.refs(), expressions) if ref in expressions else {ref}
     return found
 
 
-def _ahead(stream: Stream, names: Collection[str], wanted: Callable[[Stream], bool]) -> Iterator[Part]:
+def _ahead(
+    stream: Stream, names: Collection[str], wanted: Callable[[Stream], bool], progress: Progress
+) -> Iterator[Part]:
     """The parts of a stream in their order, but for pieces that are not wanted, read on all cores while those before are folded; the last in any case
     where none is. Where its files are cut so coarsely that a piece of them is much more than a part, they are read one part after the other."""
     many = stream.records_a_part(names)
     pieces = stream.divided(-(-stream.count // many))
     if len(pieces) == 1 or max(piece.count for piece in pieces) > 2 * many:
         pieces = [stream]
-    with ThreadPoolExecutor(READERS, thread_name_prefix="stream") as readers:
+    readers = ThreadPoolExecutor(READERS, thread_name_prefix="stream")
+    try:
         if len(pieces) == 1:
             parts = stream.parts(names)
             coming = readers.submit(next, parts, None)
-            while (part := coming.result()) is not None:
+            while (part := progress.awaited(coming)) is not None:
                 coming = readers.submit(next, parts, None)
                 yield part
             return
@@ -153,5 +188,7 @@ def _ahead(stream: Stream, names: Collection[str], wanted: Callable[[Stream], bo
                 piece, start = left.popleft()
                 waiting.append((start, readers.submit(lambda piece: list(piece.parts(names)), piece)))
             start, read = waiting.popleft()
-            for part in read.result():
+            for part in progress.awaited(read):
                 yield Part(part.table, start + part.start)
+    finally:
+        readers.shutdown(wait=False, cancel_futures=True)  # whoever gave up does not wait for what is being read

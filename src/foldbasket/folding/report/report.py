@@ -39,11 +39,12 @@ class MeasureHead:
 
 @dataclass(frozen=True)
 class Counted:
-    """How many records of a base table the filters kept, of all it has."""
+    """How many records of a base table the filters kept, of all it has; and where they were folded, empty for here and held."""
 
     base: str
     kept: int
     records: int
+    place: str = ""
 
 
 @dataclass(frozen=True, eq=False)

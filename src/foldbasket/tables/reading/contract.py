@@ -8,7 +8,9 @@ that is wrong with what it reads. Nothing is kept from a reading that failed.
 
 from __future__ import annotations
 
+import contextlib
 import os
+import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -89,6 +91,27 @@ READERS: Kinds[Reader] = Kinds("reader", "foldbasket.tables.reading")
 def changed_since(path: Path) -> ReadError:
     """The error for a file that is another than it was when it was opened."""
     return ReadError("the file changed after it was opened.", where=path.name, todo="Open it again.")
+
+
+SHARE = 0.4
+"""So much of the free memory the fields of a table may take, unless it is said otherwise."""
+ALLOWED = "FOLD_BASKET_MEMORY"
+"""The variable of the environment that says otherwise."""
+
+
+def bytes_said(text: str) -> int:
+    """How many bytes a size such as 500MB or 2GB is. Raises ValueError."""
+    found = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*([kmgt]?)i?b?\s*", text, re.IGNORECASE)
+    if found is None:
+        raise ValueError("a size such as 500MB or 2GB")
+    return int(float(found[1]) * 1000 ** " kmgt".index(found[2].lower() or " "))
+
+
+def memory_allowed() -> int:
+    """How many bytes the fields of a table may take and still be held. A size that cannot be understood counts as none."""
+    with contextlib.suppress(ValueError):
+        return bytes_said(os.environ.get(ALLOWED, ""))
+    return int(memory_at_hand() * SHARE)
 
 
 def memory_at_hand() -> int:

@@ -6,22 +6,33 @@ import os
 from collections.abc import Collection, Iterator, Sequence
 from functools import lru_cache
 from pathlib import Path
+from typing import NamedTuple
 
+import numpy as np
 import pyarrow as pa
 
 from foldbasket.errors import ReadError
 from foldbasket.later import pq
-from foldbasket.tables.column import Column
+from foldbasket.tables.column import Column, picked
 from foldbasket.tables.conversion import fitted
 from foldbasket.tables.reading.contract import changed_since
 from foldbasket.tables.reading.parquet import first_line, is_text
 from foldbasket.tables.reading.sniffing import field_names
+from foldbasket.tables.stacking import stacked
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import Part, Span
 
 State = tuple[int, int]
 MOST, LEAST = 2_000_000, 1 << 16
 """Records in a part, at the most and at the least."""
+
+
+class Piece(NamedTuple):
+    """A group of records of a file: the file's place, the group's number in it, and how many records it has."""
+
+    file: int
+    group: int
+    rows: int
 
 
 class ParquetStream:
@@ -73,11 +84,12 @@ class ParquetStream:
         texts = [said[name] for name in names if is_text(schema.field(said[name]).type)]
         with pq.ParquetFile(path, metadata=told, read_dictionary=texts, pre_buffer=False) as file:
             wanted = [said[name] for name in names]
-            if not file.metadata.num_rows:
+            if not file.metadata.num_rows or groups == []:
                 empty = {
                     name: fitted(name, pa.chunked_array([], file.schema_arrow.field(said[name]).type)) for name in names
                 }
                 yield Table(self.name, {name: column for name, (column, _) in empty.items()}, str(path))
+                return
             for batch in file.iter_batches(many, row_groups=groups, columns=wanted):
                 columns: dict[str, Column] = {}
                 for name in names:
@@ -85,6 +97,36 @@ class ParquetStream:
                     values.validate(full=True)
                     columns[name] = fitted(name, values)[0]
                 yield Table(self.name, columns, str(path))
+
+    def records(self, start: int, stop: int, names: Collection[str]) -> Table:
+        """Some fields of the records from one number to before another. Raises ReadError."""
+        found: list[Table] = []
+        reached = 0
+        for piece in self._pieces():
+            if reached < stop and reached + piece.rows > start:
+                first = max(start, reached) - reached
+                try:
+                    found += self._within(piece, first, min(stop, reached + piece.rows) - reached, names)
+                except (pa.ArrowException, OSError, OverflowError) as error:
+                    raise _broken(self.files[piece.file], error) from None
+            reached += piece.rows
+        if not found:  # without records, but of the right types
+            found += self._of_file(self.files[0], names, LEAST, [], _told(self.files[0], self.states[0]))
+        columns = {name: stacked(name, found).column for name in names}
+        return Table(self.name, columns, str(self.files[0]))
+
+    def _within(self, piece: Piece, start: int, stop: int, names: Collection[str]) -> Iterator[Table]:
+        """Some records of one group of a file, read up to the last of them and no further."""
+        path = self.files[piece.file]
+        told, reached = _told(path, self.states[piece.file]), 0
+        for table in self._of_file(path, names, LEAST, [piece.group], told):
+            first, last = max(0, start - reached), min(table.count, stop - reached)
+            if first < last:
+                at = np.arange(first, last)
+                yield table.with_columns({name: picked(column, at) for name, column in table.columns.items()}, {})
+            reached += table.count
+            if reached >= stop:
+                return
 
     def span(self, name: str) -> Span | None:
         """Between which values a field lies, where the files tell it of all their groups. Raises ReadError."""
@@ -110,7 +152,18 @@ class ParquetStream:
 
     def divided(self, many: int) -> list[ParquetStream]:
         """Streams of some of its groups of records each, in their order, not more than so many. Raises ReadError."""
-        pieces: list[tuple[int, int, int]] = []
+        share = max(1, -(-self.count // max(1, many)))
+        made: list[list[Piece]] = []
+        reached = 0
+        for piece in self._pieces():
+            if not made or reached // share >= len(made):
+                made.append([])
+            made[-1].append(piece)
+            reached += piece.rows
+        return [self._of(each) for each in made] or [self]
+
+    def _pieces(self) -> Iterator[Piece]:
+        """The groups of records of all its files, in their order. Raises ReadError."""
         for at, (path, state) in enumerate(zip(self.files, self.states, strict=True)):
             try:
                 if _state(path) != state:
@@ -119,22 +172,13 @@ class ParquetStream:
             except (pa.ArrowException, OSError) as error:
                 raise _broken(path, error) from None
             wanted = self.groups[at]
-            own = range(told.num_row_groups) if wanted is None else wanted
-            pieces += [(at, group, told.row_group(group).num_rows) for group in own]
-        share = max(1, -(-self.count // max(1, many)))
-        made: list[list[tuple[int, int, int]]] = []
-        reached = 0
-        for piece in pieces:
-            if not made or reached // share >= len(made):
-                made.append([])
-            made[-1].append(piece)
-            reached += piece[2]
-        return [self._of(each) for each in made] or [self]
+            for group in range(told.num_row_groups) if wanted is None else wanted:
+                yield Piece(at, group, told.row_group(group).num_rows)
 
-    def _of(self, pieces: Sequence[tuple[int, int, int]]) -> ParquetStream:
-        files = list(dict.fromkeys(at for at, _, _ in pieces))
-        groups = [[group for at, group, _ in pieces if at == file] for file in files]
-        counts = [sum(rows for at, _, rows in pieces if at == file) for file in files]
+    def _of(self, pieces: Sequence[Piece]) -> ParquetStream:
+        files = list(dict.fromkeys(piece.file for piece in pieces))
+        groups = [[piece.group for piece in pieces if piece.file == file] for file in files]
+        counts = [sum(piece.rows for piece in pieces if piece.file == file) for file in files]
         paths, states = [self.files[at] for at in files], [self.states[at] for at in files]
         return ParquetStream(self.name, paths, counts, self.size, groups, states)
 

@@ -78,10 +78,10 @@ def read_table(
 def _with_rest(table: Table, path: Path, name: str, reading: Reading, before: State) -> Table:
     """A table whose unread columns are read from the file that it comes from, as long as that is the same."""
 
-    def read(names: Collection[str]) -> Mapping[str, Column]:
+    def read(names: Collection[str], progress: Progress) -> Mapping[str, Column]:
         if stamp(path) != before:
             raise changed_since(path)
-        return read_table(path, name, reading, parts=Parts(tuple(names))).columns
+        return read_table(path, name, reading, progress, Parts(tuple(names))).columns
 
     stream = reader_of(path).stream
     return bound(table, read, stream(name, [path], [table.count]) if stream is not None else None)
@@ -100,9 +100,9 @@ def _folder_lazily(files: Sequence[Path], path: Path, name: str, reading: Readin
     if any(each != kinds[0] or len(each) != len(table.columns) for each, table in zip(kinds, tables, strict=True)):
         return None
 
-    def read(names: Collection[str]) -> Mapping[str, Column]:
+    def read(names: Collection[str], progress: Progress) -> Mapping[str, Column]:
         for table in tables:
-            bring(table, names)
+            bring(table, names, progress)
         return {field: stacked(field, tables).column for field in names}
 
     counts = [table.count for table in tables]

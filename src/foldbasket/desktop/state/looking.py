@@ -1,0 +1,136 @@
+"""What is found in the tables behind the desk without being asked: profiles, findings, how links fit, and links that look right.
+
+Tables that are held are looked through at once, those that are not by surveys; all of it in the background.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from foldbasket import faults
+from foldbasket.desktop.state.surveying import Surveyor, Surveys
+from foldbasket.desktop.state.workers import Worker
+from foldbasket.errors import FoldBasketError, FoldError, LinkError
+from foldbasket.links.findings import link_findings
+from foldbasket.links.link import Link, Match, match_of
+from foldbasket.links.source import Source
+from foldbasket.links.suggest import suggested
+from foldbasket.tables.column import Column
+from foldbasket.tables.findings.finding import Finding
+from foldbasket.tables.findings.findings import findings_of
+from foldbasket.tables.profile import Profile, profile_of
+from foldbasket.tables.sample import is_sampled
+from foldbasket.tables.table import Table
+
+
+class Looker(QObject):
+    """`looked`: findings, matches or suggestions are new. `profiled`: profiles are."""
+
+    looked = pyqtSignal()
+    profiled = pyqtSignal()
+    failed = pyqtSignal(object)
+    told = pyqtSignal(str, float)
+    rested = pyqtSignal()
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.profiles: dict[tuple[int, str], Profile] = {}
+        """By the serial of the table and the name of the field."""
+        self.matches: dict[Link, Match | FoldBasketError] = {}
+        self.suggestions: tuple[Link, ...] = ()
+        self._findings: dict[int, list[Finding]] = {}
+        self._link_findings: dict[str, list[Finding]] = {}
+        self._worker = Worker("look", self)
+        self._worker.finished.connect(self._has_looked)
+        self.surveyor = Surveyor(self)
+        self.surveyor.came.connect(self._has_surveyed)
+        self.surveyor.failed.connect(self.failed)
+        self.surveyor.told.connect(self.told)
+        self.surveyor.rested.connect(self.rested)
+
+    @property
+    def busy(self) -> bool:
+        """Whether findings are still being worked out."""
+        return self._worker.busy
+
+    def forget(self) -> None:
+        """Drops what was found: another basket comes onto the desk."""
+        self._worker.cancel()
+        self.surveyor.renew(())
+        self._findings.clear()
+        self._link_findings.clear()
+        self.suggestions = ()
+
+    def close(self) -> None:
+        self._worker.close()
+        self.surveyor.close()
+
+    def findings(self, table: Table, key: str) -> list[Finding]:
+        """The findings in a table, and on the links that lead away from its source."""
+        return [*self._findings.get(table.serial, []), *self._link_findings.get(key, [])]
+
+    def look(self, source: Source, linked: Sequence[Link]) -> None:
+        """Works out findings, matches, suggestions and profiles that are missing, in the background."""
+        self.surveyor.renew(source.tables.values())
+        held = {key: table for key, table in source.tables.items() if not is_sampled(table)}
+        links = [link for link in linked if link.from_table in held and link.to_table in held]
+        fresh = [table for table in held.values() if table.serial not in self._findings]
+        columns = [
+            (table.serial, column)
+            for table in held.values()
+            for column in table.columns.values()
+            if (table.serial, column.name) not in self.profiles
+        ]
+
+        def work(progress: Any) -> Any:
+            profiles, findings = {}, {}
+            matches: dict[Link, Match | FoldBasketError] = {}
+            for serial, column in columns:
+                progress.step("Profiling", 0.0)
+                profiles[serial, column.name] = _profiled(column)
+            for table in fresh:
+                findings[table.serial] = findings_of(table, progress)
+            for link in links:
+                progress.step("Matching", 0.0)
+                try:
+                    matches[link] = match_of(link, source.table(link.from_table), source.table(link.to_table))
+                except (LinkError, FoldError) as error:
+                    matches[link] = error
+            by_table = {name: link_findings(source, name) for name in held}
+            progress.step("Suggesting", 0.0)
+            proposals = _proposed(source)
+            return profiles, findings, matches, by_table, proposals
+
+        self._worker.start(work)
+
+    def _has_surveyed(self, made: Surveys) -> None:
+        for serial, found in made.items():
+            self.profiles.update({(serial, field): each.profile for field, each in found.items()})
+        self.profiled.emit()
+        self.looked.emit()
+
+    def _has_looked(self, result: Any) -> None:
+        profiles, findings, self.matches, self._link_findings, self.suggestions = result
+        self.profiles.update(profiles)
+        self._findings.update(findings)
+        if profiles:
+            self.profiled.emit()
+        self.looked.emit()
+
+
+def _proposed(source: Source) -> tuple[Link, ...]:
+    """Links that look right; of a table that is not held its sample is asked, and none leads to it."""
+    found = suggested(source.in_view().tables, source.links) if len(source.tables) > 1 else ()
+    return tuple(link for link in found if not is_sampled(source.tables[link.to_table]))
+
+
+def _profiled(column: Column) -> Profile:
+    """A field's profile; one field that has none for a reason that nobody foresaw does not keep the others from theirs."""
+    try:
+        return profile_of(column)
+    except Exception as error:
+        faults.note(error)
+        return Profile(None, None, None, None, ())

@@ -1,0 +1,87 @@
+"""Surveys of the tables that are not held, one after the other in the background: profiles of their fields, and members to list."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from foldbasket.desktop.state.workers import Worker
+from foldbasket.errors import FoldBasketError
+from foldbasket.tables.column import Column
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.sample import stream_behind
+from foldbasket.tables.survey import Surveyed, survey
+from foldbasket.tables.table import Table
+
+Surveys = dict[int, dict[str, Surveyed]]
+
+
+class Surveyor(QObject):
+    """`came` brings the surveys that are new, by the tables' serials; `failed` why one could not be made."""
+
+    came = pyqtSignal(object)
+    failed = pyqtSignal(object)
+    told = pyqtSignal(str, float)
+    rested = pyqtSignal()
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._made: Surveys = {}
+        self._asked: dict[int, Table] = {}
+        self._worker = Worker("survey", self)
+        self._worker.finished.connect(self._has_surveyed)
+        self._worker.failed.connect(self._not_surveyed)
+        self._worker.told.connect(self.told)
+
+    @property
+    def busy(self) -> bool:
+        return self._worker.busy
+
+    def close(self) -> None:
+        self._worker.close()
+
+    def is_at(self, table: Table) -> bool:
+        """Whether a table's survey is still being made."""
+        return self.busy and table.serial in self._asked and table.serial not in self._made
+
+    def renew(self, tables: Iterable[Table]) -> None:
+        """Surveys those of the tables in use that are not held; what is asked of others is given up."""
+        asked = {table.serial: table for table in tables if stream_behind(table) is not None}
+        if asked.keys() == self._asked.keys():
+            return
+        self._asked = asked
+        for gone in self._made.keys() - asked.keys():
+            del self._made[gone]
+        self._next()
+
+    def members(self, table: Table, field: str) -> Column | None:
+        """A column with all members of a field; None where they are not known, or too many to list."""
+        found = self._made.get(table.serial, {}).get(field)
+        return found.members if found is not None else None
+
+    def _next(self) -> None:
+        left = [table for serial, table in self._asked.items() if serial not in self._made]
+        if not left:
+            self._worker.cancel()
+            return
+
+        def work(progress: Progress) -> Surveys:
+            stream = stream_behind(left[0])
+            assert stream is not None
+            return {left[0].serial: survey(left[0], stream, progress)}
+
+        self._worker.start(work)
+
+    def _has_surveyed(self, made: Surveys) -> None:
+        self._made |= made
+        self.came.emit(made)
+        self.rested.emit()
+        self._next()
+
+    def _not_surveyed(self, error: FoldBasketError) -> None:
+        """A file that cannot be read to its end is told of once; its table is not asked for again."""
+        serial = next(serial for serial in self._asked if serial not in self._made)
+        self._made[serial] = {}
+        self.failed.emit(error)
+        self._next()

@@ -1,0 +1,129 @@
+"""A look through all records of a table that is not held: the profile of every field, and its members where they can be listed.
+
+One pass, part by part, with a bound on what is kept of a field: of one with more members than that neither they nor its blanks are told, as of any
+long varied text.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import NamedTuple, Protocol
+
+import numpy as np
+import numpy.typing as npt
+
+from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn, blank_mask, smallest_codes
+from foldbasket.tables.profile import Profile, profile_of, profile_of_members
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.sample import made_whole, read_columns
+from foldbasket.tables.table import Table
+from foldbasket.tables.types import canonical
+from foldbasket.tables.uniting import united
+from foldbasket.tables.unread import Stream, at_hand, is_unread
+
+MOST_MEMBERS = 200_000
+
+
+class Surveyed(NamedTuple):
+    """What a survey tells of a field. `members` has each of its members on one record and a blank one where there are blanks; None of numbers, and where
+    there are too many."""
+
+    profile: Profile
+    members: CodedColumn | None
+
+
+class _Tally(Protocol):
+    is_done: bool
+
+    def add(self, column: Column) -> None: ...
+
+    def told(self) -> Surveyed: ...
+
+
+class _Members:
+    """Counts the records of each member of a coded field."""
+
+    def __init__(self, like: CodedColumn) -> None:
+        self.name, self.is_done, self.blanks = like.name, False, 0
+        self.dictionary: Dictionary | None = None
+        self.counts = np.zeros(0, np.int64)
+
+    def add(self, column: Column) -> None:
+        assert isinstance(column, CodedColumn)
+        own = np.bincount(column.codes, minlength=len(column.dictionary) + 1)
+        self.blanks += int(own[-1])
+        if self.dictionary is None:
+            self.dictionary, self.counts = column.dictionary, own[:-1].copy()
+        else:
+            self.dictionary, _, place = united(self.dictionary, column.dictionary)
+            counts = np.zeros(len(self.dictionary), np.int64)
+            counts[: len(self.counts)] = self.counts
+            counts[place] += own[:-1]
+            self.counts = counts
+        self.is_done = len(self.dictionary) > MOST_MEMBERS
+
+    def told(self) -> Surveyed:
+        if self.is_done or self.dictionary is None:
+            return Surveyed(Profile(None, None, None, None, ()), None)
+        used = np.flatnonzero(self.counts)
+        self.dictionary, self.counts = self.dictionary.of(used), self.counts[used]
+        many = len(used)
+        codes = np.arange(many + (self.blanks > 0), dtype=smallest_codes(many))
+        profile = profile_of_members(self.dictionary, self.counts, self.blanks)
+        return Surveyed(profile, CodedColumn(self.name, codes, self.dictionary))
+
+
+class _Numbers:
+    """Finds the range and the mean of numbers or moments; how they are distributed is judged by the sample."""
+
+    def __init__(self, like: NumberColumn, sample: Column) -> None:
+        self.like, self.sample, self.is_done = like, sample, False
+        self.blanks = self.known = 0
+        self.sum, self.low, self.high = 0.0, None, None
+
+    def add(self, column: Column) -> None:
+        assert isinstance(column, NumberColumn)
+        values: npt.NDArray = column.values if column.valid is None else column.values[~blank_mask(column)]
+        self.blanks += len(column) - len(values)
+        self.known += len(values)
+        if not len(values):
+            return
+        with np.errstate(invalid="ignore", over="ignore"):  # numbers beyond all others have no mean
+            self.sum += float(values.sum(dtype=np.float64)) / 10.0**column.scale
+        low, high = values.min().item(), values.max().item()
+        self.low = low if self.low is None else min(self.low, low)
+        self.high = high if self.high is None else max(self.high, high)
+
+    def told(self) -> Surveyed:
+        of_sample, kind, scale = profile_of(self.sample), self.like.type, self.like.scale
+        said = [None if end is None else canonical(kind, end, scale) for end in (self.low, self.high)]
+        mean = f"{self.sum / self.known:.6g}" if self.known and kind.is_number else None
+        return Surveyed(replace(of_sample, blanks=self.blanks, different=None, smallest=said[0], largest=said[1], mean=mean, frequent=()), None)  # fmt: skip
+
+
+def survey(table: Table, stream: Stream, progress: Progress) -> dict[str, Surveyed]:
+    """What all records of a table that comes as a stream tell of its fields. Raises ReadError, Cancelled."""
+    unread = {name: column for name, column in table.columns.items() if is_unread(column)}
+    tallies: dict[str, _Tally] = {
+        name: _Members(column) if isinstance(column, CodedColumn) else _Numbers(column, at_hand(column))
+        for name, column in unread.items()
+    }
+    own, done = read_columns(table), 0
+    is_made = len(unread) > len(own)
+    for piece in stream.divided(max(1, -(-stream.count // stream.records_a_part(own)))):
+        left = [name for name, tally in tallies.items() if not tally.is_done]
+        for part in piece.parts(own if is_made else left) if left else ():
+            start = done + part.start
+            progress.step(f"Looking through {table.name}", start / max(1, stream.count))
+            columns = part.table.columns
+            if is_made:  # fields made of others need those
+                columns = made_whole(table, columns, np.arange(start, start + part.table.count)).columns
+            for name in left:
+                progress.look()
+                tallies[name].add(columns[name])
+        done += piece.count
+    found = {name: tally.told() for name, tally in tallies.items()}
+    for name, column in table.columns.items():
+        if name not in found:
+            found[name] = Surveyed(profile_of(column), column if isinstance(column, CodedColumn) else None)
+    return found

@@ -1,0 +1,245 @@
+"""A table that is not held, in the window: looked at, folded, proved, filtered and left as any other, with nothing read whole."""
+
+import datetime
+import random
+from decimal import Decimal
+
+import pyarrow as pa
+import pyarrow.parquet as pq
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel
+
+from foldbasket.baskets import edits
+from foldbasket.baskets.calculated import Calculated
+from foldbasket.errors import BasketError, ReadError
+from foldbasket.spec.field import FieldRef
+from foldbasket.tables.mending.texts import TrimSpaces
+from foldbasket.tables.sample import is_sampled, unread_of
+from tests.folding.build import lines
+
+MANY = 5_000
+DAY = datetime.date(2025, 1, 1)
+
+
+@pytest.fixture
+def place(tmp_path, monkeypatch):
+    """A folder with three files of sales, a file of sites, and no memory for more than a few bytes of either."""
+    draw = random.Random(11)
+    folder = tmp_path / "sales"
+    folder.mkdir()
+    for part in range(3):
+        some = pa.table(
+            {
+                "Site": [draw.choice(["Mill", "Yard", "Dock", "lost", None]) for _ in range(MANY)],
+                "Sold": [DAY + datetime.timedelta(draw.randrange(500)) for _ in range(MANY)],
+                "Net": pa.array([draw.choice([None, Decimal(draw.randrange(-99, 9999)) / 100]) for _ in range(MANY)], pa.decimal128(9, 2)),
+                "Pieces": pa.array([draw.randrange(50) for _ in range(MANY)], pa.int32()),
+                "Ticket": [f"T{part}-{at:06d}" for at in range(MANY)],
+            }
+        )  # fmt: skip
+        pq.write_table(some, folder / f"{part}.parquet", row_group_size=1_000, store_schema=False)
+    (tmp_path / "sites.csv").write_text("Site,Region\nMill,North\nYard,South\nDock,South\n")
+    monkeypatch.setenv("FOLD_BASKET_MEMORY", "1kB")
+    return tmp_path
+
+
+@pytest.fixture
+def apart(driver, place, qtbot):
+    """The window with both open, once all is looked through."""
+    driver.open(place / "sales", place / "sites.csv")
+    qtbot.waitUntil(lambda: not driver.desk.supply.looker.busy, timeout=20_000)
+    qtbot.waitUntil(lambda: not driver.desk.supply.looker.surveyor.busy, timeout=20_000)
+    driver.settle()
+    return driver
+
+
+def field(name):
+    return FieldRef("Sales", name)
+
+
+def held(driver, place, monkeypatch, qtbot):
+    """The same fold in a window that may hold all."""
+    monkeypatch.setenv("FOLD_BASKET_MEMORY", "1GB")
+    fold = driver.desk.fold
+    driver.desk.supply.forget()
+    driver.desk.supply.renew(driver.desk.basket)
+    qtbot.waitUntil(lambda: "Sales" in driver.desk.tables and not is_sampled(driver.desk.tables["Sales"]))
+    driver.desk.folding.fold(fold)
+    driver.settle()
+    return lines(driver.desk.report)
+
+
+def nothing_was_read_whole(driver):
+    table = driver.desk.tables["Sales"]
+    return is_sampled(table) and not any(unread.has(name) for unread in unread_of(table) for name in table.columns)
+
+
+def test_it_is_not_held_and_its_records_are_read_as_they_come_into_view(apart, qtbot):
+    desk, preview = apart.desk, apart.workspace.source.preview
+    desk.show_source("Sales")
+    apart.settle()
+    assert desk.tables["Sales"].count == 3 * MANY
+    last = 3 * MANY - 1
+    assert preview.text("Ticket", last) == "…"
+    apart.settle()
+    assert preview.text("Ticket", last) == f"T2-{MANY - 1:06d}"
+    assert preview.text("Ticket", MANY) == "…"
+    apart.settle()
+    assert preview.text("Ticket", MANY) == "T1-000000"
+    assert preview.text("File", MANY) == "1.parquet"
+    assert "read as they are asked for" in apart.workspace.source_head.facts.text()
+    assert nothing_was_read_whole(apart)
+
+
+def test_profiles_are_those_of_all_its_records(apart):
+    desk = apart.desk
+    serial = desk.tables["Sales"].serial
+    assert desk.profiles[serial, "Site"].different == 4
+    assert desk.profiles[serial, "Site"].blanks > 0
+    assert desk.profiles[serial, "Sold"].smallest == "2025-01-01"
+    assert (
+        sum(count for _, count in desk.profiles[serial, "Site"].frequent) + desk.profiles[serial, "Site"].blanks
+        == 3 * MANY
+    )
+    desk.show_source("Sales", "Net")
+    said = [label.text() for label in apart.workspace.card.findChildren(QLabel)]
+    assert any(f" of {3 * MANY:,}" in each for each in said)
+
+
+def test_it_is_folded_part_by_part_and_proved(apart, place, monkeypatch, qtbot):
+    desk = apart.desk
+    assert [link.to_table for link in desk.supply.looker.suggestions] == ["Sites"]
+    desk.sources.accept_links()
+    for each in (field("Net"), FieldRef("Sites", "Region"), field("Sold")):
+        desk.words.place(each)
+        apart.settle()
+    assert desk.report.counted[0].place == "part by part"
+    assert "folded part by part" in apart.workspace.facts.kept.text()
+    told = lines(desk.report)
+    drawer = apart.workspace.proof
+    drawer.show()
+    drawer.show_cell(0, 0)
+    qtbot.waitUntil(lambda: drawer.proof is not None, timeout=10_000)
+    assert drawer.proof.agrees
+    model = drawer.table.model()
+    assert model.rowCount() == min(1000, drawer.proof.behind.many)
+    headings = [model.headerData(at, Qt.Orientation.Horizontal) for at in range(model.columnCount())]
+    regions = {model.data(model.index(row, headings.index("Region"))) for row in range(model.rowCount())}
+    assert regions == {desk.report.rows.label(0, 0)}
+    assert nothing_was_read_whole(apart)
+    assert told == held(apart, place, monkeypatch, qtbot)
+
+
+def test_its_members_are_ticked_and_its_numbers_kept_by_a_range(apart):
+    desk = apart.desk
+    desk.words.place(field("Net"))
+    desk.words.place(field("Site"), "filters")
+    apart.settle()
+    from foldbasket.desktop.card.tick import member_model, why_no_list
+
+    rule = desk.fold.filters[0]
+    assert why_no_list(desk, rule) == ""
+    model = member_model(desk, rule, lambda _: None, apart.workspace.card)
+    assert list(model.keys) == ["Dock", "lost", "Mill", "Yard"]
+    assert "blank" in model.extra
+    desk.words.place(field("Ticket"), "filters")
+    apart.settle()
+    listed = why_no_list(desk, desk.fold.filters[1])
+    assert listed == ""  # fewer than are too many
+    desk.words.place(field("Pieces"), "filters")
+    apart.settle()
+    assert nothing_was_read_whole(apart)
+
+
+def test_a_calculated_field_of_it_is_shown_folded_and_undone(apart, qtbot):
+    desk = apart.desk
+    desk.do(edits.AddField(Calculated("Gross", "Net * 1.2", "Sales")))
+    apart.settle()
+    qtbot.waitUntil(lambda: not desk.supply.looker.surveyor.busy, timeout=20_000)
+    desk.words.place(field("Gross"))
+    desk.words.place(field("Site"))
+    apart.settle()
+    assert desk.problem is None
+    assert desk.report.counted[0].place == "part by part"
+    desk.show_source("Sales", "Gross")
+    apart.workspace.source.preview.text("Gross", 4_321)
+    apart.settle()
+    assert apart.workspace.source.preview.text("Gross", 4_321) != "…"
+    while "Gross" in desk.tables["Sales"].columns:
+        desk.undo()
+        apart.settle()
+    assert desk.basket.calculated == ()
+    assert nothing_was_read_whole(apart)
+
+
+def test_a_mend_says_that_it_cannot_be_done_and_is_taken_back(apart):
+    desk, told = apart.desk, []
+    desk.failed.connect(told.append)
+    desk.show_source("Sales")
+    apart.settle()
+    said = [label.text() for label in apart.workspace.card.findChildren(QLabel)]
+    assert any("too many to be held" in each for each in said)
+    assert not any("More mends" in each for each in said)
+    desk.sources.mend(TrimSpaces("Site"))
+    apart.settle()
+    said = [label.text() for label in apart.workspace.card.findChildren(QLabel)]
+    assert any("passed over" in each and "not held in memory" in each for each in said)
+    desk.undo()
+    apart.settle()
+    assert desk.supply.notes == {}
+    assert desk.tables["Sales"].count == 3 * MANY
+    assert told == []
+    assert nothing_was_read_whole(apart)
+
+
+def test_it_is_saved_without_its_records_but_not_with_them(apart, place):
+    desk, told = apart.desk, []
+    desk.failed.connect(told.append)
+    desk.words.place(field("Net"))
+    apart.settle()
+    desk.files.save(place / "large.basket", with_data=True)
+    apart.settle()
+    assert isinstance(told[-1], BasketError)
+    assert "not held in memory" in str(told[-1])
+    assert not (place / "large.basket").exists()
+    desk.files.save(place / "large.basket")
+    apart.settle()
+    assert (place / "large.basket").exists()
+
+
+def test_fresh_records_are_told_and_folded(apart, place, qtbot):
+    desk, told = apart.desk, []
+    desk.news.connect(told.append)
+    desk.words.place_count()
+    apart.settle()
+    extra = pq.read_table(place / "sales" / "0.parquet").slice(0, 7)
+    pq.write_table(extra, place / "sales" / "3.parquet", store_schema=False)
+    desk.supply.read_again()
+    qtbot.waitUntil(lambda: desk.tables["Sales"].count == 3 * MANY + 7, timeout=20_000)
+    apart.settle()
+    assert any("7 records added" in each for each in told)
+    assert desk.report.counted[0].kept == 3 * MANY + 7
+
+
+def test_a_file_that_is_replaced_by_a_smaller_one_is_told_of_once(apart, place, qtbot):
+    desk, told = apart.desk, []
+    desk.failed.connect(told.append)
+    desk.show_source("Sales")
+    path = place / "sales" / "2.parquet"
+    path.write_bytes(path.read_bytes()[:200])
+    preview = apart.workspace.source.preview
+    for _ in range(5):
+        preview.text("Ticket", 3 * MANY - 1)
+        apart.settle()
+    assert told
+    assert all(isinstance(each, ReadError) for each in told)
+    assert len(told) <= 2
+
+
+def test_opening_and_forgetting_it_leaves_nothing_at_work(apart, place):
+    desk = apart.desk
+    desk.do(edits.RemoveSource("Sales"))
+    apart.settle()
+    assert "Sales" not in desk.tables
+    assert not desk.supply.looker.surveyor.busy
