@@ -6,29 +6,37 @@ cluster. What follows a cube does not know the difference.
 
 from __future__ import annotations
 
+import contextlib
+import dataclasses
 import datetime
 from collections import Counter
 from collections.abc import Collection, Sequence
+from functools import partial
 
 import numpy as np
 
 from foldbasket.folding.behind import Behind
 from foldbasket.folding.cubes.cluster import Cluster, Job
 from foldbasket.folding.cubes.cube import Cube
-from foldbasket.folding.cubes.streamed import Expression, StreamedMaker, used_by
+from foldbasket.folding.cubes.maker import LocalMaker
+from foldbasket.folding.cubes.sql import SqlMaker
+from foldbasket.folding.cubes.streamed import Expression, Expressions, StreamedMaker, used_by
+from foldbasket.folding.filters.asked import Asked
 from foldbasket.folding.plan.plan import Plan
 from foldbasket.formulas.checking import Checked, checked, schema_of
 from foldbasket.formulas.evaluation import as_of_day
 from foldbasket.formulas.functions.calendar import CurrentDate
 from foldbasket.formulas.tree import Apply
 from foldbasket.kept import Kept
-from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
+from foldbasket.sql.pieces import NoSqlError
+from foldbasket.sql.staying import DatabaseStream
 from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import memory_allowed
-from foldbasket.tables.sample import first_of, stream_behind
+from foldbasket.tables.sample import first_of, made_whole, stream_behind
+from foldbasket.tables.table import Table
 from foldbasket.tables.unread import Stream, Unread, is_unread, stream_of, unread_like, with_only
 
 
@@ -37,31 +45,33 @@ class Elsewhere:
     whatever can come as a stream is folded there. `ran` counts what ran."""
 
     def __init__(
-        self, source: Source, locale: str, as_of: str, ran: Counter[str], memory: int | None, cluster: Cluster | None
+        self, ask: Asked, locale: str, as_of: str, ran: Counter[str], memory: int | None, cluster: Cluster | None
     ) -> None:
-        self.source, self.locale, self.as_of, self.ran = source, locale, as_of, ran
+        self.source, self.locale, self.as_of, self.ran = ask.source, locale, as_of, ran
         self.memory, self.cluster = memory, cluster
-        self._streamed = StreamedMaker(source, locale, ran)
+        self._streamed = StreamedMaker(self.source, locale, ran)
+        self._local = LocalMaker(self.source, locale, ran)
+        self._sql = SqlMaker(ask, locale, ran, partial(as_of_day, self.source, as_of))
         self._cubes: Kept[Cube] = Kept(8)
         self._expressions: dict[FieldRef, Checked] = {}
-
-    @property
-    def place(self) -> str:
-        """Where the records of tables that are not held are folded, in words."""
-        return "part by part" if self.cluster is None else f"on the cluster at {self.cluster.where.address}"
 
     # --- which tables -------------------------------------------------------
 
     def _stream(self, base: str, refs: Collection[FieldRef]) -> Stream | None:
         most = self.memory if self.memory is not None else memory_allowed()
         names = self._streamed.names(base, refs)
-        return stream_of(self.source.table(base), names, most if self.cluster is None else 0)
+        table = self.source.table(base)
+        stays = isinstance(stream_behind(table), DatabaseStream)
+        return stream_of(table, names, 0 if stays or self.cluster is not None else most)
 
     def bring(self, refs: Collection[FieldRef], bases: Collection[str], progress: Progress) -> dict[str, Stream]:
         """Has the fields of a fold read, but for those of base tables that are too large to be held: these come as streams. Raises ReadError, Cancelled."""
         read = self._read(refs)
         streams = {base: stream for base in bases if (stream := self._stream(base, read)) is not None}
-        self.source.bring(read, streams, progress)
+        # What stays in a database with a base table is joined there, and brought only where that cannot be.
+        there = {stream.place for stream in streams.values() if isinstance(stream, DatabaseStream)}
+        beside = {key for key, table in self.source.tables.items() if _place_of(table) in there}
+        self.source.bring(read, {*streams, *beside}, progress)
         return streams
 
     def _read(self, refs: Collection[FieldRef]) -> set[FieldRef]:
@@ -131,6 +141,11 @@ class Elsewhere:
         assert stream is not None
         used = {ref for rule in rules for ref in rule.fields()}
         expressions = self._behind(used)
+        if isinstance(stream, DatabaseStream):
+            with contextlib.suppress(NoSqlError):
+                count, first = self._sql.records(base, stream, rules, expressions, progress)
+                at = np.arange(first.count)
+                return Behind(count, at, self.source.with_table(base, made_whole(table, first.columns, at)), at)
         count, records = self._streamed.records(base, stream, rules, expressions, progress)
         first = first_of(table, records, progress)
         return Behind(count, records[: first.count], self.source.with_table(base, first), np.arange(first.count))
@@ -143,6 +158,11 @@ class Elsewhere:
 
     def _made(self, plan: Plan, stream: Stream, progress: Progress) -> Cube:
         expressions = self._behind(used_by(plan))
+        if isinstance(stream, DatabaseStream):
+            try:
+                return self._sql.cube(plan, stream, expressions, progress)
+            except NoSqlError:
+                return self._brought(plan, stream, expressions, progress)
         if self.cluster is None:
             return self._streamed.cube(plan, stream, expressions, progress)
         self._streamed.check(plan)
@@ -153,4 +173,25 @@ class Elsewhere:
         job = Job(
             plan, source.table(base).name, tables, source.links, source.shared, source.fiscal, self.locale, expressions
         )
-        return self.cluster.cube(job, stream, self._streamed.held(base, own), progress)
+        made = self.cluster.cube(job, stream, self._streamed.held(base, own), progress)
+        made.place = f"on the cluster at {self.cluster.where.address}"
+        return made
+
+    def _brought(self, plan: Plan, stream: DatabaseStream, expressions: Expressions, progress: Progress) -> Cube:
+        """The cube of records that are brought from their database, held where there is room for them."""
+        used = used_by(plan, expressions)
+        most = self.memory if self.memory is not None else memory_allowed()
+        if stream_of(self.source.table(plan.base), self._streamed.names(plan.base, used), most) is None:
+            self.source.bring(used, progress=progress)
+            made = dataclasses.replace(self._local.cube(plan, progress))
+        else:
+            self.source.bring(used, (plan.base,), progress)
+            made = self._streamed.cube(plan, stream, expressions, progress)
+        made.place = f"here, brought from {stream.label}"
+        return made
+
+
+def _place_of(table: Table) -> object:
+    """The database that a table stays in; None where it does not."""
+    stream = stream_behind(table)
+    return stream.place if isinstance(stream, DatabaseStream) else None

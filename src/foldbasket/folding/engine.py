@@ -77,7 +77,7 @@ class Engine:
         self.ran: Counter[str] = Counter()
         self._lock = threading.RLock()
         self.maker = LocalMaker(source, locale, self.ran)
-        self.elsewhere = Elsewhere(source, locale, as_of, self.ran, memory, cluster)
+        self.elsewhere = Elsewhere(self, locale, as_of, self.ran, memory, cluster)
         self._times: Kept[npt.NDArray[np.int64]] = Kept(4)
         self._unknown: Kept[list[str]] = Kept(64)
 
@@ -152,7 +152,7 @@ class Engine:
                 for at, measure in enumerate(fold.measures)
             ),
             blocks=tuple(blocks),
-            counted=self._counted(shares, streams),
+            counted=self._counted(shares),
             locale=self.locale,
             currency=self.currency,
             measures_on=fold.measures_on,
@@ -163,13 +163,13 @@ class Engine:
             origin=self._origin(asked, shares[0].base),
         )
 
-    def _counted(self, shares: Sequence[Share], streams: Container[str]) -> tuple[Counted, ...]:
+    def _counted(self, shares: Sequence[Share]) -> tuple[Counted, ...]:
         return tuple(
             Counted(
                 share.base,
                 int(share.cube.records.sum()),
                 self.source.table(share.base).count,
-                self.elsewhere.place if share.base in streams else "",
+                share.cube.place,
             )
             for share in shares
         )

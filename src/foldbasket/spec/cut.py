@@ -22,6 +22,8 @@ class Bands(Kind):
     label: ClassVar[str] = ""
     """What its choice is called: “bands of one width”."""
     meaning: ClassVar[str] = ""
+    by_values: ClassVar[bool] = True
+    """Whether their edges depend on which values the field has."""
 
     @property
     def said(self) -> str:

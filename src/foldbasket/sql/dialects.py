@@ -7,7 +7,21 @@ from decimal import Decimal
 from typing import Any
 
 from foldbasket.later import exp
-from foldbasket.sql.pieces import NoSqlError, Sql, applied, called, chosen, either, is_null, joined, number, piece, text
+from foldbasket.sql.pieces import (
+    NoSqlError,
+    Sql,
+    applied,
+    called,
+    chosen,
+    either,
+    is_null,
+    joined,
+    negated,
+    number,
+    piece,
+    text,
+    within,
+)  # fmt: skip
 from foldbasket.styling.dates import EPOCH
 from foldbasket.tables.types import FieldType
 
@@ -25,7 +39,25 @@ class Dialect:
         """The text of a tree."""
         return tree.sql(dialect=self.writes, pretty=True)
 
+    def quoted(self, name: str) -> str:
+        """A name as it stands in a statement."""
+        return exp.to_identifier(name, quoted=True).sql(dialect=self.writes)
+
     # --- values ---------------------------------------------------------------
+
+    def cleaned(self, said: Sql, kind: FieldType, has_zone: bool = False) -> Sql:
+        """A field of a table as it is meant here: text of spaces alone is blank, moments with a zone are in UTC."""
+        if kind is FieldType.TEXT:
+            return chosen([(negated(self.is_spaces(said)), self.text(said.copy()))])
+        return exp.AtTimeZone(this=said, zone=text("UTC")) if has_zone else said
+
+    def is_spaces(self, said: Sql) -> Sql:
+        """Whether a text is made of spaces alone."""
+        return applied(exp.EQ, called("TRIM", said), text(""))
+
+    def units(self, said: Sql, scale: int) -> Sql:
+        """The sum of decimals with so many fraction digits, exactly."""
+        return exp.Sum(this=said)
 
     def literal(self, kind: FieldType, value: Any, scale: int = 0) -> Sql:
         """A value of a type, in the form in which it is stored here: whole units, days or microseconds since 1970-01-01."""
@@ -160,6 +192,18 @@ class Dialect:
 class PostgreSql(Dialect):
     name, label = "postgresql", "PostgreSQL"
 
+    def cleaned(self, said: Sql, kind: FieldType, has_zone: bool = False) -> Sql:
+        if kind is FieldType.REAL:  # what is no number is blank
+            return exp.Nullif(this=self.real(said), expression=self.real(text("NaN")))
+        if (
+            kind is FieldType.TEXT
+        ):  # signs that are no text of their own, as those of an enumeration, are compared as such
+            said = exp.Cast(this=said, to=exp.DataType.build("text"))
+        return super().cleaned(said, kind, has_zone)
+
+    def is_spaces(self, said: Sql) -> Sql:
+        return exp.RegexpLike(this=said, expression=text(r"^\s*$"))
+
     def ordered(self, said: Sql) -> Sql:
         return exp.Collate(this=said, expression=exp.to_identifier("C", quoted=True))
 
@@ -175,6 +219,9 @@ class PostgreSql(Dialect):
 
 class MariaDb(Dialect):
     name, label, writes, has_grouping_sets = "mariadb", "MariaDB", "mysql", False
+
+    def is_spaces(self, said: Sql) -> Sql:
+        return applied(exp.EQ, called("REGEXP_REPLACE", said, text("[[:space:]]"), text("")), text(""))
 
     def text(self, said: Sql) -> Sql:
         signs = exp.DataType(this=exp.DataType.Type.CHARACTER_SET, kind=exp.var("utf8mb4"))
@@ -213,6 +260,14 @@ class Sqlite(Dialect):
     """Its dates are text (2026-04-30), its decimals real numbers: sums of those are rounded to the digits that they have."""
 
     name, label, writes, has_grouping_sets = "sqlite", "SQLite", "sqlite", False
+
+    def is_spaces(self, said: Sql) -> Sql:
+        spaces = called("CHAR", *(number(each) for each in (9, 10, 11, 12, 13, 32)))
+        return applied(exp.EQ, called("TRIM", said, spaces), text(""))
+
+    def units(self, said: Sql, scale: int) -> Sql:
+        whole = exp.Round(this=exp.Mul(this=within(said), expression=number(10**scale)))
+        return exp.Sum(this=exp.Cast(this=whole, to=exp.DataType.build("int")))
 
     def date(self, day: str) -> Sql:
         return text(day)

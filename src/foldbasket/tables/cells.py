@@ -80,7 +80,7 @@ class Gathered:
 
     def _as_text(self) -> pa.ChunkedArray:
         return pa.chunked_array(
-            [pa.array([_said(value) for value in chunk.to_pylist()], pa.string()) for _, chunk in self._chunks],
+            [pa.array([said_plainly(value) for value in chunk.to_pylist()], pa.string()) for _, chunk in self._chunks],
             pa.string(),
         )
 
@@ -134,7 +134,7 @@ def _typed_chunk(values: Sequence[Any]) -> tuple[str, pa.Array]:
     except (pa.ArrowInvalid, pa.ArrowTypeError, OverflowError, ValueError):
         if kinds <= {"whole", "decimal"}:
             return "real", pa.array([None if value is None else float(value) for value in known], pa.float64())
-    return "text", pa.array([_said(value) for value in known], pa.string())
+    return "text", pa.array([said_plainly(value) for value in known], pa.string())
 
 
 def _moment(value: Any) -> datetime.datetime | None:
@@ -146,7 +146,7 @@ def _moment(value: Any) -> datetime.datetime | None:
     return value.astimezone(_UTC).replace(tzinfo=None) if value.tzinfo is not None else value
 
 
-def _said(value: Any) -> str | None:
+def said_plainly(value: Any) -> str | None:
     """A value of a mixed field as text."""
     if value is None or isinstance(value, str):
         return value

@@ -17,10 +17,10 @@ KINDS = {
 
 
 @contextlib.contextmanager
-def connected(kind):
-    """A connection to an empty database of a server, by the name of its dialect."""
+def connected(kind, file=":memory:"):
+    """A connection to an empty database of a server, by the name of its dialect; that of SQLite in a file, or in memory."""
     if kind == "sqlite":
-        with contextlib.closing(sqlite3.connect(":memory:")) as held:
+        with contextlib.closing(sqlite3.connect(file)) as held:
             engine = sa.create_engine("sqlite://", creator=lambda: held, poolclass=sa.pool.StaticPool)
             with engine.connect() as connection:
                 yield connection

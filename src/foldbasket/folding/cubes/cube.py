@@ -81,6 +81,8 @@ class Cube:
     pairs: dict[str, tuple[npt.NDArray[np.int64], npt.NDArray[np.int32]]] = field(default_factory=dict)
     stands: dict[Quantity, Column] = field(default_factory=dict)
     """Of a cube whose records are not held: columns without records that tell type and members of its quantities."""
+    place: str = ""
+    """Where it was made, in words; empty for here, of records that are held."""
 
     @property
     def cells(self) -> int:

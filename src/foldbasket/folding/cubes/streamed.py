@@ -92,6 +92,7 @@ class StreamedMaker:
                 cube.stands[quantity] = stand_in(maker.column(quantity))
             found = cube if found is None else merged(found, cube, progress)
         assert found is not None  # a stream has one part at the least, if an empty one
+        found.place = "part by part"
         return found
 
     def records(

@@ -8,7 +8,7 @@ from itertools import product
 
 from foldbasket.folding.compare.figures import Axis, Key
 from foldbasket.folding.compare.sides import time_of
-from foldbasket.folding.statement.records import Names, Records
+from foldbasket.folding.records import Names, Records
 from foldbasket.later import exp
 from foldbasket.sentence.phrases import placed_heading
 from foldbasket.spec.fold import Fold, Placed, Where

@@ -15,8 +15,8 @@ from foldbasket.folding.filters.asked import Asked
 from foldbasket.folding.members.domain import BLANK, NO_MATCH
 from foldbasket.folding.plan.bases import Base
 from foldbasket.folding.plan.summary import Based
+from foldbasket.folding.records import TYPE_OF, Names, Records
 from foldbasket.folding.statement.lines import from_query, lines_of, named
-from foldbasket.folding.statement.records import TYPE_OF, Names, Records
 from foldbasket.folding.states.aggregates.aggregate import Operand, aggregate_named
 from foldbasket.formulas.checking import Checked
 from foldbasket.formulas.function import Said

@@ -10,7 +10,7 @@ from __future__ import annotations
 import contextlib
 import re
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
@@ -99,9 +99,30 @@ def _sqlite_engine(path: Path) -> Engine:
     )
 
 
+def open_engine(place: Server | Path, password: str | None) -> Engine:
+    """What connects to a database. Raises ReadError for a file that is none."""
+    return _sqlite_engine(place) if isinstance(place, Path) else server_engine(place, password)
+
+
+def stop_query(connection: Connection, place: Server | Path, password: str | None) -> Callable[[], None]:
+    """What stops the server at what a connection asked, from another thread."""
+    raw: Any = connection.connection.driver_connection
+    if isinstance(place, Path):
+        return lambda: raw.interrupt()
+    if place.kind == "postgresql":
+        return lambda: raw.cancel()
+    number = raw.thread_id()
+
+    def stop() -> None:
+        with contextlib.suppress(Exception), server_engine(place, password).connect() as other:
+            other.exec_driver_sql(f"KILL QUERY {int(number)}")
+
+    return stop
+
+
 @contextlib.contextmanager
-def _reading(engine: Engine, where: str) -> Iterator[Connection]:
-    """A connection in a read-only transaction; what the database says becomes a ReadError."""
+def reading_from(engine: Engine, where: str) -> Iterator[Connection]:
+    """A connection in a read-only transaction that sees one state of the data; what the database says becomes a ReadError."""
     import sqlalchemy as sa
 
     connection = None
@@ -110,11 +131,12 @@ def _reading(engine: Engine, where: str) -> Iterator[Connection]:
         kind = engine.dialect.name
         if kind == "sqlite":
             connection.exec_driver_sql("PRAGMA query_only = ON")
+            connection.exec_driver_sql("BEGIN")
         elif kind == "postgresql":
-            connection.exec_driver_sql("SET TRANSACTION READ ONLY")
+            connection.exec_driver_sql("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
         else:
             connection.exec_driver_sql("SET SESSION TRANSACTION READ ONLY")
-            connection.exec_driver_sql("START TRANSACTION READ ONLY")
+            connection.exec_driver_sql("START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY")
         yield connection
         connection.rollback()
     except sa.exc.SQLAlchemyError as error:
@@ -126,7 +148,7 @@ def _reading(engine: Engine, where: str) -> Iterator[Connection]:
         engine.dispose()
 
 
-def _hang_up(raw: Any, result: CursorResult[Any]) -> None:
+def hang_up(raw: Any, result: CursorResult[Any]) -> None:
     """Ends a reading in the middle: MariaDB's driver would otherwise fetch the rest of the result first."""
     unread = getattr(raw, "_result", None)
     if unread is not None:
@@ -178,9 +200,9 @@ def contents(place: Server | Path, password: str | None = None) -> list[Listed]:
     """The tables and views of a database, by name, with their fields and foreign keys."""
     import sqlalchemy as sa
 
-    engine = _sqlite_engine(place) if isinstance(place, Path) else server_engine(place, password)
+    engine = open_engine(place, password)
     where = place.name if isinstance(place, Path) else place.label
-    with _reading(engine, where) as connection:
+    with reading_from(engine, where) as connection:
         inspector = sa.inspect(connection)
         listed = []
         own = inspector.default_schema_name
@@ -242,7 +264,7 @@ def _read(
     statement = _statement(engine, reading, where)
     progress.step(f"Asking {where}", 0.0)
     count = 0
-    with _reading(engine, where) as connection:
+    with reading_from(engine, where) as connection:
         streaming = connection.execution_options(stream_results=True, yield_per=ROWS)
         result = streaming.exec_driver_sql(statement) if reading.query else streaming.execute(sa.text(statement))
         raw = connection.connection.driver_connection
@@ -269,7 +291,7 @@ def _read(
                 notes=[note] if note else [],
             )
         except BaseException as error:
-            _hang_up(raw, result)
+            hang_up(raw, result)
             if not isinstance(error, sa.exc.SQLAlchemyError):
                 raise
             lost = _told(error, where)

@@ -22,6 +22,7 @@ class Edges(BandsStruct, frozen=True, tag="edges"):
         set_by("Edges", "An edge belongs to the band above it; the last band has both its edges.", hint="0, 100, 1000"),
     ] = ("0", "100", "1000")
     standing: ClassVar[int] = 30
+    by_values: ClassVar[bool] = False
     label: ClassVar[str] = "bands at edges"
     meaning: ClassVar[str] = "Between the numbers you give; the rest is outside."
 

@@ -9,7 +9,8 @@ from decimal import Decimal
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.filters.asked import Asked
-from foldbasket.folding.members.domain import Domain, domain_of
+from foldbasket.folding.members.domain import Domain, domain_of, part_named
+from foldbasket.folding.members.parts.part import Part
 from foldbasket.formulas.checking import Checked, checked, schema_of
 from foldbasket.formulas.function import Said
 from foldbasket.formulas.saying import said_in_sql
@@ -60,6 +61,8 @@ class Records:
     computed: Mapping[FieldRef, Checked]
     locale: str
     today: Callable[[str], datetime.date]
+    origin: Callable[[str], Sql] | None = None
+    """The table that a source comes from, under the name that the source is called by; None where it bears that name itself."""
 
     def __post_init__(self) -> None:
         self.tables: dict[str, None] = {self.base: None}
@@ -90,9 +93,17 @@ class Records:
             return field
         if isinstance(cut, Groups):
             return Field(self._grouped(ref, cut), FieldType.TEXT, None, field.found)
+        part = self._part(ref, cut)
+        return Field(part.in_sql(field.said, self.dialect), FieldType.TEXT, None, field.found)
+
+    def _part(self, ref: FieldRef, cut: Cut) -> Part:
+        """The part or band that a field is cut into; of a part none of the values need be known."""
+        if isinstance(cut, str):
+            known = self.source.column(self.ask.own(self.base, ref))
+            return part_named(cut, known.type, ref.field, self.source.fiscal)
         part = self.domain(ref, cut).part
         assert part is not None
-        return Field(part.in_sql(field.said, self.dialect), FieldType.TEXT, None, field.found)
+        return part
 
     def domain(self, ref: FieldRef, cut: Cut | None) -> Domain:
         """The members that a field has."""
@@ -119,7 +130,7 @@ class Records:
         known = self.source.column(self.ask.own(self.base, ref))
         try:
             if cut is not None:
-                part = self.domain(ref, cut).part
+                part = None if isinstance(cut, Groups) else self._part(ref, cut)
                 return text(part.key(part.parse(key)) if part is not None else key)
             value = parse_canonical(known.type, key)
         except ValueError as error:
@@ -170,9 +181,14 @@ class Records:
         said: Sql = column(field, self.source.called(table))
         return self.dialect.text(said) if self.source.table(table).column(field).type is FieldType.TEXT else said
 
+    def _of(self, table: str) -> Sql:
+        if self.origin is not None:
+            return self.origin(table)
+        return exp.Table(this=exp.to_identifier(self.source.called(table), quoted=True))
+
     def joined(self, select: exp.Select) -> exp.Select:
         """A SELECT from the base and all that it came to need; said last, when that is known."""
-        made = select.from_(_of(self.source.called(self.base)))
+        made = select.from_(self._of(self.base))
         done = {self.base}
         for table in self.tables:
             for link in self.source.path(self.base, table) or ():
@@ -182,9 +198,5 @@ class Records:
                         exp.EQ(this=self._key(link.from_table, near), expression=self._key(link.to_table, far))
                         for near, far in link.keys
                     ]
-                    made = made.join(_of(self.source.called(link.to_table)), on=both(*alike), join_type="left")
+                    made = made.join(self._of(link.to_table), on=both(*alike), join_type="left")
         return made
-
-
-def _of(name: str) -> exp.Table:
-    return exp.Table(this=exp.to_identifier(name, quoted=True))

@@ -1,0 +1,71 @@
+"""Questions to a database, and what is known of a field that stays in one."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+from foldbasket.errors import Cancelled
+from foldbasket.sql.dialects import Dialect
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.database import hang_up
+from foldbasket.tables.types import FieldType
+
+if TYPE_CHECKING:
+    from sqlalchemy import Connection
+
+_asking = ThreadPoolExecutor(4, thread_name_prefix="database")
+
+
+class Kept(NamedTuple):
+    """A field as the database keeps it: its name there, and how its values are said so that blanks are none and moments are in UTC."""
+
+    name: str
+    type: FieldType
+    scale: int
+    is_text: bool
+    has_zone: bool
+
+
+@dataclass(eq=False)
+class Asking:
+    """A transaction in which questions are asked."""
+
+    connection: Connection
+    dialect: Dialect
+    where: str
+    stop: Callable[[], None]
+
+    def described(self, statement: str) -> tuple[Sequence[Sequence[Any]], Sequence[Any]]:
+        """The lines that a statement answers with, and what the driver says of its fields. Raises ReadError."""
+        result = self.connection.exec_driver_sql(self._safe(statement))
+        assert result.cursor is not None
+        told = list(result.cursor.description)
+        return result.fetchall(), told
+
+    def _safe(self, statement: str) -> str:
+        """Drivers that put values in where there is a per cent sign see two for one."""
+        return statement if self.dialect.name == "sqlite" else statement.replace("%", "%%")
+
+    def stream(self, statement: str, many: int) -> Iterator[Sequence[Sequence[Any]]]:
+        """The lines of an answer, so many at once, which are fetched as they are taken."""
+        result = self.connection.execution_options(stream_results=True, yield_per=many).exec_driver_sql(self._safe(statement))  # fmt: skip
+        try:
+            yield from result.partitions(many)
+        finally:
+            hang_up(self.connection.connection.driver_connection, result)
+
+    def rows(self, statement: str, progress: Progress) -> list[Sequence[Any]]:
+        """The lines that a statement answers with. Raises ReadError; Cancelled, with the server stopped at it."""
+        progress.step(f"Asking {self.where}", 0.0)
+        doing: Future[Any] = _asking.submit(lambda: self.connection.exec_driver_sql(self._safe(statement)).fetchall())
+        try:
+            return list(progress.awaited(doing))
+        except Cancelled:
+            self.stop()
+            with contextlib.suppress(Exception):  # it was told to stop; what it says of that is for nobody
+                doing.result(timeout=5)
+            raise
