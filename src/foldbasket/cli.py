@@ -355,6 +355,7 @@ def _cluster(options: argparse.Namespace) -> int:
 def _check(options: argparse.Namespace) -> int:
     from foldbasket.opening.prepared import basket_or_data, prepare
     from foldbasket.tables.findings.findings import findings_of
+    from foldbasket.tables.sample import is_sampled
 
     opened = basket_or_data(options.basket)
     ready = prepare(opened, allow_outside=options.trust)
@@ -364,11 +365,15 @@ def _check(options: argparse.Namespace) -> int:
         for outcome in ready.outcomes[spec.key]:
             if outcome.dropped:
                 print(f"  {outcome.mend.label}: {outcome.dropped:,} records dropped")
-        for finding in findings_of(table):
+        if is_sampled(table):
+            print("  not held, so not looked through for what may be wrong")
+        for finding in [] if is_sampled(table) else findings_of(table):
             if finding.key not in spec.left:
                 print(f"  {finding.title}" + (f" ({finding.where})" if finding.where else ""))
     wrong = list(ready.problems)
     for link in ready.source.links:
+        if is_sampled(ready.tables[link.from_table]):
+            continue
         with contextlib.suppress(FoldBasketError):  # told already
             found = ready.source.rows(link.from_table, link.to_table)
             missing = 0 if found is None else int((found < 0).sum())

@@ -1,24 +1,39 @@
 """A fold of tables that stay in a database is the same as of tables that are held; what cannot be said there is brought, and told."""
 
+import contextlib
 import random
+import sqlite3
+import threading
+import time
 
-import msgspec
 import pytest
 
-from foldbasket.errors import FoldError
+from foldbasket.errors import Cancelled, FoldError, LinkError, ReadError
 from foldbasket.folding.engine import Engine
+from foldbasket.folding.filters.values import Compare
+from foldbasket.folding.proof import listed_for, proof_of
+from foldbasket.links.link import Link
 from foldbasket.links.source import Source
-from foldbasket.sql.staying import staying
+from foldbasket.spec.cut import Group, Groups
+from foldbasket.spec.fold import FORMULA, Fold, Measure
+from foldbasket.sql.asking import Kept
+from foldbasket.sql.staying import DatabaseStream, staying
 from foldbasket.styling.dates import Fiscal
+from foldbasket.tables.profile import profile_of
+from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import Reading
 from foldbasket.tables.reading.database import Server, read_server, read_sqlite
+from foldbasket.tables.sample import records_of, stream_behind, take_sample
+from foldbasket.tables.survey import survey
+from foldbasket.tables.table import Table
+from foldbasket.tables.types import FieldType
+from foldbasket.tables.unread import bound, unread_columns
+from tests.folding.build import bands, lines, measure, placed, ref
 from tests.folding.rounds import seeds
 from tests.folding.statement.loading import connected, loaded
 from tests.folding.statement.test_random_statements import LINKS, SERVERS, random_fold, random_tables
 from tests.folding.test_streamed import assert_same
 from tests.tables.reading.servers import NotHereError
-
-replace = msgspec.structs.replace
 
 
 @pytest.fixture(scope="module", params=SERVERS)
@@ -84,3 +99,223 @@ def test_random_folds_in_a_database_are_those_held(server, seed):
         brought += bool(here)
     assert done > 12
     assert brought < done * 0.6, "most are folded where the records are"
+
+
+SALES = """
+CREATE TABLE sites (id INTEGER PRIMARY KEY, site VARCHAR(20), region VARCHAR(20));
+INSERT INTO sites VALUES (1, 'Mill', 'North'), (2, 'Yard', 'South'), (3, 'Dock', '');
+CREATE TABLE sold_lines (no INTEGER PRIMARY KEY, site_id INTEGER, word VARCHAR(20), sold DATE, net NUMERIC(12,2), pieces INTEGER, weight DOUBLE PRECISION);
+INSERT INTO sold_lines VALUES
+ (5, 1, 'oak', '2026-01-31', 10.10, 3, 0.5), (1, 2, 'Oak', '2026-02-01', 0.20, 1, 1.5), (2, 1, ' ', '2025-12-31', -3.30, NULL, 2.5),
+ (3, 9, '', NULL, NULL, 2, NULL), (4, NULL, 'elm', '2026-04-30', 90000000.01, 7, 1e10);
+"""
+LINK = Link("Lines", "Sites", (("site_id", "id"),))
+
+
+@pytest.fixture
+def sales(server):
+    """Engines over the little tables, read whole and left there."""
+    connection, place, password = server
+    for name in ("sold_lines", "sites"):
+        connection.exec_driver_sql(f"DROP TABLE IF EXISTS {name}")
+    for each in SALES.split(";"):
+        if each.strip():
+            connection.exec_driver_sql(each)
+    connection.commit()
+    specs = {"Lines": Reading(query="SELECT * FROM sold_lines WHERE no < 100"), "Sites": Reading(table="sites")}
+    held = {
+        name: (read_server(place, name, each, password) if password else read_sqlite(place, name, each))
+        for name, each in specs.items()
+    }
+    apart = {name: staying(place, name, each, password) for name, each in specs.items()}
+    return [Engine(Source(tables, (LINK,), (), Fiscal(4))) for tables in (held, apart)]
+
+
+def both(sales, *measures, rows=(), **more):
+    """A fold's lines from both, and where the second was made."""
+    fold = Fold("f", measures, rows, **more)
+    reports = [engine.fold(fold) for engine in sales]
+    assert_same(reports[1], reports[0], fold)
+    return lines(reports[1]), reports[1].counted[0].place
+
+
+NET = measure("sum", "Lines.net")
+
+
+def test_a_query_stays_there_and_texts_of_spaces_are_blank(sales):
+    told, place = both(sales, measure("count"), measure("count values", "Lines.word"), rows=(placed("Lines.word"),))
+    assert place.startswith("in ")
+    assert ("(blank)", 2, 0) in told
+    assert {line[0] for line in told} == {"oak", "Oak", "elm", "(blank)", "Everything"}
+
+
+def test_keys_without_partner_and_blank_members_are_told_apart(sales):
+    told, place = both(sales, NET, measure("count"), rows=(placed("Sites.region"),))
+    assert place.startswith("in ")
+    assert [line[0] for line in told] == ["North", "South", "(no match)", "Everything"]
+
+
+@pytest.mark.parametrize(
+    "part",
+    ["year", "half", "quarter", "month", "week", "day", "weekday", "month of year", "fiscal year", "fiscal quarter"],
+)
+def test_every_part_of_a_date(sales, part):
+    _, place = both(sales, NET, rows=(placed("Lines.sold", part=part),))
+    assert place.startswith("in ")
+
+
+MADE = [
+    (measure("weighted average", "Lines.net", weight=ref("Lines.pieces")), "in "),
+    (measure("weighted average", "Lines.weight", weight=ref("Lines.net")), ""),
+    (measure("standard deviation", "Lines.weight"), "in "),
+    (measure("mode", "Lines.word"), "in "),
+    (measure("list", "Lines.word"), "in "),
+    (measure("range", "Lines.sold"), "in "),
+    (measure("smallest", "Lines.word"), "in "),
+    (measure("product", "Lines.pieces"), "here"),
+    (measure("first", "Lines.net", order=ref("Lines.sold")), "here"),
+    (Measure("x", FORMULA, formula='SUM("net" * 2) / COUNT(DISTINCT word)', heading="x"), "in "),
+]
+
+
+@pytest.mark.parametrize(("made", "where"), MADE)
+def test_what_is_made_there_and_what_is_brought(server, sales, made, where):
+    _, place = both(sales, made, rows=(placed("Sites.site"),))
+    inexact = server[2] is None and made.aggregate == "weighted average"  # SQLite multiplies decimals as reals
+    assert place.startswith(where) or inexact
+
+
+def test_bands_at_edges_are_made_of_answers_and_others_brought(sales):
+    _, place = both(sales, NET, rows=(placed("Lines.net", bands=bands("edges", ["0", "5", "100"])),))
+    assert place.startswith("in ")
+    _, place = both(sales, NET, rows=(placed("Lines.pieces", bands=bands("width", "2")),))
+    assert place.startswith("here, brought from ")
+
+
+def test_groups_of_members_are_made_of_answers(sales):
+    groups = Groups((Group("Wood", ("oak", "elm")),), "rest")
+    told, place = both(sales, NET, rows=(placed("Lines.word", groups=groups),))
+    assert place.startswith("in ")
+    assert {line[0] for line in told} == {"Wood", "rest", "(blank)", "Everything"}
+    both(sales, NET, rows=(placed("Lines.sold", part="quarter", groups=Groups((Group("Now", ("2026-Q1",)),), None)),))
+
+
+def test_members_without_records_are_shown(sales):
+    told, _ = both(
+        sales, NET, rows=(placed("Sites.site", empty=True),), filters=(Compare("f", ref("Lines.net"), ">", "50"),)
+    )
+    assert {line[0] for line in told} >= {"Mill", "Yard", "Dock"}
+    both(sales, NET, rows=(placed("Lines.word", empty=True),), filters=(Compare("f", ref("Lines.net"), ">", "50"),))
+
+
+def test_a_key_that_repeats_is_told_and_never_counted_twice(server, sales):
+    connection, place, password = server
+    connection.exec_driver_sql("DROP TABLE IF EXISTS twice")
+    connection.exec_driver_sql("CREATE TABLE twice (id INTEGER, name VARCHAR(9))")
+    connection.exec_driver_sql("INSERT INTO twice VALUES (1, 'a'), (1, 'b'), (2, 'c')")
+    connection.commit()
+    tables = {
+        "Lines": sales[1].source.tables["Lines"],
+        "Sites": staying(place, "Sites", Reading(table="twice"), password),
+    }
+    engine = Engine(Source(tables, (LINK,)))
+    with pytest.raises(LinkError, match="1 keys stand on more than one record"):
+        engine.fold(Fold("f", (NET,), (placed("Sites.name"),)))
+
+
+def test_a_proof_brings_the_records_behind_a_cell(sales):
+    fold = Fold("f", (NET,), (placed("Sites.site"),))
+    _, apart = sales
+    report = apart.fold(fold)
+    proof = proof_of(apart, fold, report, 0, 0)
+    assert proof.agrees
+    assert proof.behind.many == len(proof.records) == 2
+    shown = {each.ref.field: [each.column.text(int(at)) for at in each.at] for each in listed_for(fold, proof)}
+    assert sorted(shown["no"]) == ["2", "5"]
+    assert shown["site"] == ["Mill", "Mill"]
+
+
+def test_a_table_that_is_linked_from_elsewhere_has_its_records_brought(sales):
+    held, apart = sales
+    mixed = Engine(Source({"Lines": apart.source.tables["Lines"], "Sites": held.source.tables["Sites"]}, (LINK,)))
+    fold = Fold("f", (NET,), (placed("Sites.site"),))
+    report = mixed.fold(fold)
+    assert lines(report) == lines(held.fold(fold))
+    assert report.counted[0].place.startswith("here, brought")
+
+
+def test_a_survey_and_its_records_by_number_are_those_held(sales):
+    held, apart = sales
+    table = apart.source.tables["Lines"]
+    take_sample(table)
+    told = survey(table, stream_behind(table), Progress())
+    for name, column in held.source.tables["Lines"].columns.items():
+        wanted = profile_of(column)
+        assert (told[name].profile.blanks, told[name].profile.smallest, told[name].profile.largest) == (
+            wanted.blanks,
+            wanted.smallest,
+            wanted.largest,
+        ), name
+    assert records_of(table, 1, 3).count == 2
+
+
+def test_a_fold_that_is_given_up_stops_the_server_at_it(server):
+    connection, place, password = server
+    if password is None:
+        query = "WITH RECURSIVE n(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM n WHERE x < 40000000) SELECT x FROM n"
+    elif place.kind == "postgresql":
+        query = "SELECT a.g AS x FROM generate_series(1, 9000) AS a(g), generate_series(1, 9000) AS b(g)"
+    else:
+        query = "SELECT a.seq AS x FROM seq_1_to_9000 AS a, seq_1_to_9000 AS b"
+    stream = DatabaseStream(
+        place,
+        Reading(query=query),
+        password,
+        "Many",
+        {"x": Kept("x", FieldType.WHOLE, 0, False, False)},
+        (),
+        81_000_000,
+    )
+    table = bound(
+        Table("Many", unread_columns({"x": (FieldType.WHOLE, 0)}, stream.count)), lambda names, progress: {}, stream
+    )
+    engine, progress, told = Engine(Source({"Many": table})), Progress(), []
+
+    def fold():
+        try:
+            engine.fold(Fold("f", (measure("sum", "Many.x"),), (placed("Many.x", groups=Groups((), "all")),)), progress)
+        except BaseException as error:
+            told.append(error)
+
+    worker = threading.Thread(target=fold)
+    worker.start()
+    time.sleep(0.7)
+    assert worker.is_alive()
+    progress.cancel()
+    worker.join(10)
+    assert not worker.is_alive()
+    assert [type(each) for each in told] == [Cancelled]
+    if password is not None and place.kind == "postgresql":
+        busy = connection.exec_driver_sql(
+            "SELECT count(*) FROM pg_stat_activity WHERE state = 'active' AND query LIKE '%%generate_series%%' AND pid <> pg_backend_pid()"
+        )
+        assert busy.scalar() == 0
+
+
+def test_a_table_that_is_gone_is_one_clear_message(server, sales):
+    connection, *_ = server
+    connection.exec_driver_sql("DROP TABLE sold_lines")
+    connection.commit()
+    with pytest.raises(ReadError, match="sold_lines"):
+        sales[1].fold(Fold("f", (NET,), (placed("Lines.word"),)))
+
+
+def test_values_of_several_types_in_one_field_are_refused_with_what_to_do(tmp_path):
+    path = tmp_path / "mixed.sqlite"
+    with contextlib.closing(sqlite3.connect(path)) as connection:
+        connection.execute("CREATE TABLE t (a, b)")
+        connection.executemany("INSERT INTO t VALUES (?, ?)", [(1, "x"), ("two", "y")])
+        connection.commit()
+    with pytest.raises(ReadError, match="“a” holds values of several types") as raised:
+        staying(path, "T", Reading(table="t"))
+    assert "read and held" in str(raised.value)

@@ -32,7 +32,8 @@ class SourceSpec(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
 
     It comes from a file, folder or pattern (`path`, relative to the basket where possible), from a `server`, or from a `fold`
     of the same basket, whose summary it then is. `data` names a Parquet file inside the basket's archive that carries the
-    records as they were read; nothing else is needed then. `left` names the findings that were looked at and left.
+    records as they were read; nothing else is needed then. `left` names the findings that were looked at and left. With `stays` the records
+    of a table of a database stay there, and are folded there, for as long as nothing is to be mended of them.
     """
 
     name: str
@@ -44,11 +45,17 @@ class SourceSpec(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
     mends: tuple[AnyMend, ...] = ()
     left: tuple[str, ...] = ()
     id: str = ""
+    stays: bool = False
 
     @property
     def key(self) -> str:
         """What others refer to it by, whatever it is called."""
         return self.id or self.name
+
+    @property
+    def is_left_there(self) -> bool:
+        """Whether its records are read only where they are asked for, by themselves or in sum."""
+        return self.stays and not self.mends and self.data is None
 
     @property
     def is_file(self) -> bool:

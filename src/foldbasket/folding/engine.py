@@ -281,7 +281,7 @@ class Engine:
         aggregates = [(fitting(measures[at], self.source), measures[at]) for at in base.measures]
         rules = self._rules(table, filters)
         fields = [self._axis_field(table, word) for word in fold.rows + fold.columns]
-        plan = plan_of(table, fields, rules, aggregates)
+        plan = plan_of(table, fields, rules, aggregates, any(word.empty for word in fold.rows + fold.columns))
         if stream is None:
             cube, column = self.maker.cube(plan, progress), self.maker.column
         else:

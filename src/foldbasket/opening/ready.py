@@ -18,6 +18,7 @@ from foldbasket.opening import calculating
 from foldbasket.opening.sources import Mending
 from foldbasket.tables.mending.mend import Outcome
 from foldbasket.tables.progress import Progress
+from foldbasket.tables.sample import is_sampled
 from foldbasket.tables.table import Table
 
 
@@ -98,7 +99,7 @@ def made_ready(
         f"the field “{name}” of “{basket.source_name(of)}”: {problem}" for (of, name), problem in made.problems.items()
     ]
     for link in source.links if links else ():
-        if link.from_table in tables and link.to_table in tables:
+        if link.from_table in tables and link.to_table in tables and not is_sampled(tables[link.from_table]):
             try:
                 source.rows(link.from_table, link.to_table)
             except FoldBasketError as error:

@@ -15,10 +15,11 @@ from foldbasket.baskets.consent import Agreed
 from foldbasket.baskets.passwords import password_of
 from foldbasket.errors import FoldError, ReadError
 from foldbasket.kept import Kept
+from foldbasket.sql.staying import staying
 from foldbasket.tables.mending.mend import AnyMend, Outcome, mended
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import WHOLE, Parts, memory_allowed
-from foldbasket.tables.reading.database import read_server
+from foldbasket.tables.reading.database import is_database, read_server, with_table
 from foldbasket.tables.reading.readers import files_of_source, read_table, reader_of
 from foldbasket.tables.sample import is_sampled, take_sample
 from foldbasket.tables.store import STORE, WORTH, State, state_of
@@ -43,6 +44,8 @@ def read_source(
     nor kept itself. Paths are taken from `folder`; what lies outside of it is read only where it
     was agreed to. Raises ReadError."""
     agreed.check(spec, folder)
+    if spec.is_left_there and (spec.server is not None or is_database(folder / spec.path)):
+        return _left_there(spec, folder, parts, progress)
     if spec.server is not None:
         return read_server(spec.server, spec.name, spec.reading, password_of(spec.server), progress)
     if spec.fold is not None:
@@ -94,6 +97,15 @@ def too_large(place: Path, spec: SourceSpec, progress: Progress | None = None) -
     return table
 
 
+def _left_there(spec: SourceSpec, folder: Path, parts: Parts, progress: Progress | None) -> Table:
+    place = spec.server if spec.server is not None else folder / spec.path
+    password = password_of(spec.server) if spec.server is not None else None
+    table = staying(place, spec.name, with_table(place, spec.reading), password, progress)
+    if not parts.lazily:
+        take_sample(table, progress)
+    return table
+
+
 def _state(place: Path) -> State | None:
     """The state of a file before it is read; None where that cannot be told, which reading it will say why."""
     try:
@@ -140,4 +152,4 @@ def _key(mends: tuple[AnyMend, ...]) -> bytes:
 
 def origin_key(spec: SourceSpec) -> bytes:
     """What decides the records as they are read: two sources with the same key read the same."""
-    return msgspec.json.encode((spec.path, spec.reading, spec.data, spec.server, spec.fold))
+    return msgspec.json.encode((spec.path, spec.reading, spec.data, spec.server, spec.fold, spec.is_left_there))

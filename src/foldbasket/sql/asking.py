@@ -21,13 +21,15 @@ _asking = ThreadPoolExecutor(4, thread_name_prefix="database")
 
 
 class Kept(NamedTuple):
-    """A field as the database keeps it: its name there, and how its values are said so that blanks are none and moments are in UTC."""
+    """A field as the database keeps it: its name there, its type and fraction digits, whether it is text there, whether its moments have a zone, and whether
+    some of its texts may be of spaces alone."""
 
     name: str
     type: FieldType
     scale: int
     is_text: bool
     has_zone: bool
+    may_be_spaces: bool = True
 
 
 @dataclass(eq=False)

@@ -114,6 +114,15 @@ class Dialect:
         """Order by a value, those without one last; `bare` leaves them where the server puts them."""
         return exp.Ordered(this=said, desc=descending, nulls_first=bare and descending)
 
+    has_decimals = True
+    """Whether its decimals are exact."""
+    has_since = False
+    """Whether `since` is fast."""
+
+    def since(self, said: Sql, unit: str) -> Sql | None:
+        """The first day of the year, quarter, month, week or the day itself in which a date or moment lies; None where that is slower than its text."""
+        return None
+
     # --- dates ----------------------------------------------------------------
 
     def day(self, said: Sql) -> Sql:
@@ -191,6 +200,10 @@ class Dialect:
 
 class PostgreSql(Dialect):
     name, label = "postgresql", "PostgreSQL"
+    has_since = True
+
+    def since(self, said: Sql, unit: str) -> Sql | None:
+        return exp.Cast(this=called("DATE_TRUNC", text(unit), said), to=exp.DataType.build("date"))
 
     def cleaned(self, said: Sql, kind: FieldType, has_zone: bool = False) -> Sql:
         if kind is FieldType.REAL:  # what is no number is blank
@@ -202,7 +215,7 @@ class PostgreSql(Dialect):
         return super().cleaned(said, kind, has_zone)
 
     def is_spaces(self, said: Sql) -> Sql:
-        return exp.RegexpLike(this=said, expression=text(r"^\s*$"))
+        return applied(exp.EQ, called("BTRIM", said, text(" \t\n\r\f\v")), text(""))
 
     def ordered(self, said: Sql) -> Sql:
         return exp.Collate(this=said, expression=exp.to_identifier("C", quoted=True))
@@ -259,7 +272,7 @@ class MariaDb(Dialect):
 class Sqlite(Dialect):
     """Its dates are text (2026-04-30), its decimals real numbers: sums of those are rounded to the digits that they have."""
 
-    name, label, writes, has_grouping_sets = "sqlite", "SQLite", "sqlite", False
+    name, label, writes, has_grouping_sets, has_decimals = "sqlite", "SQLite", "sqlite", False, False
 
     def is_spaces(self, said: Sql) -> Sql:
         spaces = called("CHAR", *(number(each) for each in (9, 10, 11, 12, 13, 32)))

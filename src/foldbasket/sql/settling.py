@@ -68,48 +68,50 @@ def settled(asking: Asking, before: str, table: Sql, where: str, progress: Progr
 
 
 _DAY = "[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]"
+_SPACES = "char(9, 10, 11, 12, 13, 32)"
 
 
 def _of_values(rows: Any, table: Sql, own: Sequence[str], names: Sequence[str], where: str) -> dict[str, Kept]:
-    """The fields of an SQLite table, whose values may each be of a type of their own: one question about all of them."""
-    asked: list[str] = []
-    for kept in own:
-        c = exp.to_identifier(kept, quoted=True).sql(dialect="sqlite")
-        asked += [f"SUM(typeof({c}) = '{kind}')" for kind in ("integer", "real", "blob")]
-        asked += [
-            f"SUM(typeof({c}) = 'text' AND TRIM({c}, char(9, 10, 11, 12, 13, 32)) <> '')",
-            f"SUM(typeof({c}) = 'text' AND {c} GLOB '{_DAY}' AND date({c}) IS {c})",
-            f"SUM(typeof({c}) = 'text' AND {c} GLOB '{_DAY} [0-9][0-9]:[0-9][0-9]:[0-9][0-9]*' AND datetime({c}) IS NOT NULL)",
-        ]
-        asked += [
-            f"SUM(ABS({c} * 1e{scale} - ROUND({c} * 1e{scale})) > MAX(ABS({c} * 1e{scale}), 1e-300) * 4e-15 OR ABS({c} * 1e{scale}) > 9e15)"
-            for scale in range(MAX_SCALE + 1)
-        ]
-    each = 6 + MAX_SCALE + 1
-    found: list[int] = []
-    for start in range(0, len(own), 100):  # a statement has room for so many fields
-        some = asked[start * each : (start + 100) * each]
-        [line] = rows(exp.select(*(exp.maybe_parse(one, dialect="sqlite") for one in some)).from_(table.copy()))
-        found += [int(value or 0) for value in line]
+    """The fields of an SQLite table, whose values may each be of a type of their own: asked of all of them, and further where they are texts or reals."""
+
+    def ask(conditions: Sequence[str]) -> list[int]:
+        found: list[int] = []
+        for start in range(0, len(conditions), 500):  # a statement has room for so many
+            some: list[Sql] = [
+                exp.maybe_parse(f"SUM({one})", dialect="sqlite") for one in conditions[start : start + 500]
+            ]
+            [line] = rows(exp.select(*some).from_(table.copy()))
+            found += [int(value or 0) for value in line]
+        return found
+
+    said = [exp.to_identifier(kept, quoted=True).sql(dialect="sqlite") for kept in own]
+    kinds = ("integer", "real", "blob", "text")
+    counted = iter(ask([f"typeof({c}) = '{kind}'" for c in said for kind in kinds]))
     made = {}
-    for at, (name, kept) in enumerate(zip(names, own, strict=True)):
-        kind, scale = _judged(found[at * each : (at + 1) * each], name, where)
-        made[name] = Kept(kept, kind, scale, kind is FieldType.TEXT, False)
+    for name, kept, c in zip(names, own, said, strict=True):
+        whole, real, blob, text = (next(counted) for _ in kinds)
+        spaces = 0
+        if text:
+            spaces, days = ask([f"TRIM({c}, {_SPACES}) = ''", f"{c} GLOB '{_DAY}*'"])
+            text -= spaces
+        if blob or (text and (whole or real)):
+            raise ReadError(
+                f"“{name}” holds values of several types.", where=where, todo="Let the records be read and held."
+            )
+        kind, scale = FieldType.WHOLE if whole else FieldType.TEXT, 0
+        if text and days == text:
+            dated = ask([f"{c} GLOB '{_DAY}' AND date({c}) IS {c}", f"{c} GLOB '{_DAY} [0-9][0-9]:[0-9][0-9]:[0-9][0-9]*' AND datetime({c}) IS NOT NULL"])  # fmt: skip
+            kind = FieldType.DATE if dated[0] == text else FieldType.TIMESTAMP if dated[1] == text else FieldType.TEXT
+        elif real:
+            kind, scale = _of_reals(ask, c)
+        made[name] = Kept(kept, kind, scale, kind is FieldType.TEXT, False, bool(spaces))
     return made
 
 
-def _judged(told: Sequence[int], name: str, where: str) -> tuple[FieldType, int]:
-    whole, real, blob, text, days, moments, *off = told
-    if blob or (text and (whole or real)):
-        raise ReadError(
-            f"“{name}” holds values of several types.", where=where, todo="Read it as it is, without leaving it there."
-        )
-    if text:
-        kind = FieldType.DATE if days == text else FieldType.TIMESTAMP if moments == text else FieldType.TEXT
-        return kind, 0
-    if real:
-        scale = next((scale for scale, many in enumerate(off) if not many), None)
-        if scale is None:
-            return FieldType.REAL, 0
-        return (FieldType.DECIMAL if scale else FieldType.WHOLE), scale
-    return (FieldType.WHOLE if whole else FieldType.TEXT), 0
+def _of_reals(ask: Any, said: str) -> tuple[FieldType, int]:
+    """Reals as exact decimals where each has at most six fraction digits within the fifteen that are kept (see `conversion.decimals_of`)."""
+    for scale in range(MAX_SCALE + 1):
+        units = f"{said} * 1e{scale}"
+        if not ask([f"ABS({units} - ROUND({units})) > MAX(ABS({units}), 1e-300) * 4e-15 OR ABS({units}) > 9007199254740992"])[0]:  # fmt: skip
+            return (FieldType.DECIMAL if scale else FieldType.WHOLE), scale
+    return FieldType.REAL, 0

@@ -88,9 +88,22 @@ class DatabaseStream:
         """Its fields as we mean them, under their names."""
         return [exp.Alias(this=self._said(name), alias=_named(name)) for name in names]
 
+    def bare(self, name: str) -> str:
+        """What a text is called as it stands in the database, beside itself."""
+        return f"{name} as it stands"
+
+    def bared(self) -> list[Sql]:
+        """Its texts as they stand in the database."""
+        texts = [name for name, kept in self.fields.items() if kept.type is FieldType.TEXT]
+        return [
+            exp.Alias(this=exp.column(_named(self.fields[name].name)), alias=_named(self.bare(name))) for name in texts
+        ]
+
     def _said(self, name: str) -> Sql:
         kept = self.fields[name]
         said: Sql = exp.column(_named(kept.name))
+        if not kept.may_be_spaces:
+            return said
         return self.dialect.cleaned(said, kept.type, kept.has_zone)
 
     # --- a stream -----------------------------------------------------------

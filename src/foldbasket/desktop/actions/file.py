@@ -80,7 +80,7 @@ def open_database(window: Any) -> None:
     def read() -> None:
         server = dialog.server()
         if server is not None:
-            window.desk.sources.add_server(server, dialog.choices(), dialog.links)
+            window.desk.sources.add_server(server, dialog.choices(), dialog.links, stay=dialog.stay.isChecked())
 
     dialog = DatabaseDialog(window)
     dialog.accepted.connect(read)

@@ -28,11 +28,14 @@ from foldbasket.tables.mending.ways import AtOnce, Picked, Place
 from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.profile import Profile, summary
 from foldbasket.tables.reading.contract import LAST_HEADER
+from foldbasket.tables.reading.database import is_database
 from foldbasket.tables.reading.readers import reader_of
 from foldbasket.tables.sample import is_sampled
 from foldbasket.tables.types import FieldType
 
 Show = Callable[[Finding | None], None]
+PLACES = ((False, "are read and held"), (True, "stay where they are"))
+"""What becomes of the records of a table of a database."""
 TYPES = tuple((kind, kind.value) for kind in FieldType)
 _ENCODINGS = ((None, "as found"), ("utf-8", "UTF-8"), ("cp1252", "Western"), ("iso8859_15", "Latin-9"), ("cp1250", "Central European"), ("utf-16", "UTF-16"))  # fmt: skip
 _DELIMITERS = ((None, "as found"), (",", "comma"), (";", "semicolon"), ("\t", "tab"), ("|", "bar"))
@@ -65,8 +68,11 @@ def source_card(desk: Desk, spec: SourceSpec, show: Show, parent: QWidget) -> Ca
 def _nothing_found(desk: Desk, spec: SourceSpec) -> str:
     table = desk.tables.get(spec.key)
     if table is not None and is_sampled(table):
-        told = "These records are too many to be held in memory: they are read as they are asked for, and folded part by part."
-        return f"{told} They are not looked through for what may be wrong, and cannot be mended here."
+        if spec.is_left_there:
+            told = "These records stay in their database: it folds them, and tells those that are asked for."
+        else:
+            told = "These records are too many to be held in memory: they are read as they are asked for, and folded part by part."
+        return f"{told} They are not looked through for what may be wrong, and not mended."
     return (
         "Looking through the records…" if desk.supply.looker.busy and table is not None else "Nothing that looks wrong."
     )
@@ -166,10 +172,17 @@ def _reading(body: CardBody, desk: Desk, spec: SourceSpec) -> None:
 
     if spec.is_file and spec.data is None:
         _corrections(body, desk, spec)
+    if spec.server is not None or (spec.is_file and is_database(Path(spec.path))):
+        body.choice("Its records", PLACES, spec.stays, partial(_leave, desk, spec))
     if spec.server is not None:
         body.text(f"{spec.server.label}: {spec.reading.table or spec.reading.query}", "quiet")
         body.link("Read it again", desk.supply.read_again)
     body.link("Take the source out", lambda: desk.do(edits.RemoveSource(spec.key)))
+
+
+def _leave(desk: Desk, spec: SourceSpec, stays: bool) -> None:
+    done = f"{'Leave' if stays else 'Read'} the records of {spec.name}{' where they are' if stays else ''}"
+    desk.do(edits.ChangeSource(spec.key, {"stays": stays}, done))
 
 
 def _corrections(body: CardBody, desk: Desk, spec: SourceSpec) -> None:

@@ -109,6 +109,9 @@ class DatabaseDialog(QDialog):
         column.addWidget(self.query)
 
     def _add_buttons(self, column: QVBoxLayout) -> None:
+        self.stay = QCheckBox("Leave the records there: the database folds them", self)
+        self.stay.setToolTip("For tables that are too large to be read, or that must be as they are now at every fold")
+        column.addWidget(self.stay)
         buttons = QHBoxLayout()
         buttons.addStretch(1)
         cancel = QPushButton("Cancel", self)

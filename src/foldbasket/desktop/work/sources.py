@@ -185,15 +185,20 @@ class SourceWork(QObject):
         self.desk.read_in_background(read)
 
     def add_server(
-        self, server: Server, choices: Sequence[tuple[str, Reading]], links: Callable[[Sequence[str]], Sequence[Link]]
+        self,
+        server: Server,
+        choices: Sequence[tuple[str, Reading]],
+        links: Callable[[Sequence[str]], Sequence[Link]],
+        *,
+        stay: bool = False,
     ) -> None:
-        """Reads tables or queries of a database and adds them as sources, with the database's own links between them."""
+        """Reads tables or queries of a database, or leaves their records there, and adds them as sources, with the database's own links between them."""
         used = taken(self.desk.basket.sources)
         specs = []
         for wanted, reading in choices:
             name = free_name(wanted, used)
             used.add(name)
-            specs.append(SourceSpec(name, reading=reading, server=server))
+            specs.append(SourceSpec(name, reading=reading, server=server, stays=stay))
 
         def read(progress: Any) -> Any:
             tables = [read_source(spec, NOWHERE, EVERYTHING, progress) for spec in specs]

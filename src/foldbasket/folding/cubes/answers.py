@@ -14,6 +14,7 @@ from foldbasket.folding.cubes.cube import Cube, Grouping
 from foldbasket.folding.cubes.numbering import numbered
 from foldbasket.folding.members.domain import Domain, members_of, part_named
 from foldbasket.folding.members.parts.part import Part
+from foldbasket.folding.plan.plan import AxisField
 from foldbasket.folding.states.aggregates.aggregate import State, beyond_numbers
 from foldbasket.folding.states.quantities import Quantity
 from foldbasket.folding.states.runs import Runs, runs_of
@@ -40,7 +41,10 @@ class Answers:
     def cube(self, statements: Mapping[object, str], asking: Asking, progress: Progress) -> Cube:
         """The cube. Raises ReadError, Cancelled."""
         rows = asking.rows(statements[None], progress)
-        cut = [self._codes(rows, at) for at in range(len(self.plan.fields))]
+        cut = [
+            self._codes(rows, at, more=self._every(each, statements, asking, progress))
+            for at, each in enumerate(self.plan.fields)
+        ]
         domains = tuple(domain for _, domain in cut)
         ids, coords = self._numbered([codes for codes, _ in cut], domains, len(rows), progress)
         cells = len(coords[0]) if coords else min(1, len(rows))
@@ -65,18 +69,27 @@ class Answers:
         ids, coords = numbered(codes, [domain.size for domain in domains], None, progress)
         return ids.astype(np.int64), coords
 
-    def _codes(self, rows: Rows, field: int, known: Domain | None = None) -> tuple[Ints, Domain]:
-        """The member of each line in one field; those of a `known` domain where other lines were read of the same."""
+    @staticmethod
+    def _every(each: AxisField, statements: Mapping[object, str], asking: Asking, progress: Progress) -> list[Any]:
+        """Further members of a field that are wanted though no group has them."""
+        return [row[0] for row in asking.rows(statements[each], progress)] if each in statements else []
+
+    def _codes(
+        self, rows: Rows, field: int, known: Domain | None = None, more: Sequence[Any] = ()
+    ) -> tuple[Ints, Domain]:
+        """The member of each line in one field; those of a `known` domain where other lines were read of the same. `more` are members that no line need
+        have."""
         each = self.plan.fields[field]
         at = self.asked.names.index(f"m{field}")
-        values, own = [row[at] for row in rows], self.asked.column(each.field)
+        values, own = [*(row[at] for row in rows), *more], self.asked.column(each.field)
         part = self.asked.cut_there(each)
         if part is not None:
             codes, domain = self._of_part(values, part_named(part, own.type, own.name, self.source.fiscal))
         else:
-            held = column_of(own.name, values, own.type, own.scale, self.where)
+            held = column_of(own.name, values, *self.asked.type_of_member(each), self.where)
             found, domain = members_of(held, each.cut, self.source.fiscal, self.locale)
             codes = found.astype(np.int64)
+        codes = codes[: len(rows)]
         if self.asked.has_found[field]:
             codes[np.array([not row[at + 1] for row in rows], np.bool_)] = domain.no_match
         if known is None:

@@ -7,8 +7,10 @@ does not say as we mean it is refused by name.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
+from foldbasket.folding.members.domain import part_named
+from foldbasket.folding.members.parts.part import Part
 from foldbasket.folding.plan.plan import AxisField, Plan
 from foldbasket.folding.records import Records
 from foldbasket.folding.states.aggregates.aggregate import State
@@ -40,7 +42,7 @@ class Origins:
         before, table = stream.origin(f"asked {key}")
         if before:
             self.before[key] = before
-        own = exp.select(*stream.cleaned(stream.fields)).from_(table)
+        own = exp.select(*stream.cleaned(stream.fields), *stream.bared()).from_(table)
         return own.subquery(alias=name_of(self.source.called(key)))
 
 
@@ -59,7 +61,7 @@ class Asked:
         self.has_found: list[bool] = []
         for at, each in enumerate(self.plan.fields):
             member = self.records.member(each.field, self.cut_there(each))
-            self.keys.append(named(member.said, f"m{at}"))
+            self.keys.append(named(self._member(each, member.said), f"m{at}"))
             self.has_found.append(member.found is not None)
             if member.found is not None:
                 self.keys.append(named(chosen([(member.found, number(1))], number(0)), f"f{at}"))
@@ -68,13 +70,23 @@ class Asked:
     # --- statements ---------------------------------------------------------
 
     def statements(self) -> dict[object, str]:
-        """The statement of the groups under None, of each run under its quantity, of the records of each coarser table under its name."""
+        """The statement of the groups under None, of each run under its quantity, of the records of each coarser table under its name, of all members of a
+        field under it where they are wanted."""
         made: dict[object, str] = {None: self._groups()}
         for quantity in self.plan.runs:
             made[quantity] = self._run(quantity)
         for table in self.plan.pairs:
             made[table] = self._pairs(table)
+        for each in self.plan.fields if self.plan.every else ():
+            made[each] = self._every(each)
         return made
+
+    def _every(self, each: AxisField) -> str:
+        """All members of a field, whether a record that is kept has them or not: those of its own table."""
+        table = self.records.ask.own(self.plan.base, each.field).table
+        return Asked(Plan(table, (each,)), replace(self.records, base=table), self.origins, self.source)._grouped(
+            [], []
+        )
 
     def inner(self, selected: Sequence[Sql]) -> exp.Select:
         """The records that are kept, with some values of each."""
@@ -135,13 +147,42 @@ class Asked:
 
     # --- fields and values --------------------------------------------------
 
+    def _member(self, each: AxisField, said: Sql) -> Sql:
+        """A field as its records are grouped by it: cut as far as the server cuts it fast, and text as it stands there, since texts of spaces alone
+        become blank with the answer."""
+        ref = self.records.ask.own(self.plan.base, each.field)
+        if each.part is not None and each.groups is None and self.cut_there(each) is None:
+            return self.records.dialect.since(said, str(self._part(each).unit)) or said
+        stream = stream_behind(self.source.table(ref.table))
+        is_own = ref not in self.source.formulas and ref.field in self.source.table(ref.table).columns
+        if is_own and isinstance(stream, DatabaseStream) and stream.fields[ref.field].type is FieldType.TEXT:
+            return self.records.dialect.text(column(stream.bare(ref.field), self.source.called(ref.table)))
+        return said
+
+    def type_of_member(self, each: AxisField) -> tuple[FieldType, int]:
+        """The type and fraction digits of the values that a field is grouped by."""
+        own = self.column(each.field)
+        if (
+            own.type is FieldType.TIMESTAMP
+            and each.part is not None
+            and self.cut_there(each) is None
+            and not each.groups
+        ):
+            return FieldType.DATE, 0
+        return own.type, own.scale
+
     def cut_there(self, each: AxisField) -> str | None:
-        """The part of a date that the server cuts a field into; bands and groups are made here, of its values."""
+        """The part of a date that the server cuts a field into, said by its key; bands and groups are made here, of its values, and parts of the days that
+        a server finds faster."""
         if each.bands is not None and each.bands.by_values:
             raise NoSqlError(f"bands of “{each.field.field}” that depend on all of its values")
-        if each.part is not None and each.groups is None and each.bands is None:
-            return each.part
-        return None
+        if each.part is None or each.groups is not None or each.bands is not None:
+            return None
+        return None if self.records.dialect.has_since and self._part(each).unit is not None else each.part
+
+    def _part(self, each: AxisField) -> Part:
+        own = self.column(each.field)
+        return part_named(str(each.part), own.type, own.name, self.source.fiscal)
 
     def column(self, ref: FieldRef) -> Column:
         return self.source.column(self.records.ask.own(self.plan.base, ref))
@@ -158,6 +199,8 @@ class Asked:
             return chosen([(is_known(other), said)])
         if self.type_of(quantity)[0] is FieldType.REAL:
             said, other = self.records.dialect.real(said), self.records.dialect.real(other)
+        elif not self.records.dialect.has_decimals and self.type_of(quantity)[1]:
+            raise NoSqlError(f"the exact product of decimals, in {self.records.dialect.label},")
         return applied(exp.Mul, said, other)
 
     def type_of(self, quantity: Quantity) -> tuple[FieldType, int]:

@@ -81,7 +81,7 @@ class StreamedMaker:
             kernels.warm_in_background()
         found: Cube | None = None
         own = [name for name in names if name not in held]
-        asked = asked_of(plan.base, plan.rules, own)
+        asked = [] if plan.every else asked_of(plan.base, plan.rules, own)
         for part in _ahead(stream, own, lambda piece: may_pass(piece, plan.base, asked, self.source), progress):
             self.ran["part"] += 1
             progress.step("Folding", part.start / max(1, stream.count))

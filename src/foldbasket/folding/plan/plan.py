@@ -42,7 +42,7 @@ class Wanted(msgspec.Struct, frozen=True):
 class Plan(msgspec.Struct, frozen=True):
     """One cube: the table whose records are folded, the fields that group them, the filters that they pass, and what is wanted of every
     group: `states` of quantities, `runs` of those whose values themselves are needed, and `pairs` with the records of coarser
-    tables. `kinds.read` reads one back from its builtins."""
+    tables. `every` says that all members of the fields are wanted, those of no record that is kept too. `kinds.read` reads one back from its builtins."""
 
     base: str
     fields: tuple[AxisField, ...] = ()
@@ -50,10 +50,15 @@ class Plan(msgspec.Struct, frozen=True):
     states: tuple[Wanted, ...] = ()
     runs: tuple[Quantity, ...] = ()
     pairs: tuple[str, ...] = ()
+    every: bool = False
 
 
 def plan_of(
-    base: str, fields: Iterable[AxisField], rules: Sequence[Filter], measures: Iterable[tuple[Aggregate, Settings]]
+    base: str,
+    fields: Iterable[AxisField],
+    rules: Sequence[Filter],
+    measures: Iterable[tuple[Aggregate, Settings]],
+    every: bool = False,
 ) -> Plan:
     """The plan of the cube that some measures are made from."""
     states: dict[Quantity, dict[State, None]] = {}
@@ -79,4 +84,5 @@ def plan_of(
         tuple(Wanted(quantity, tuple(wanted)) for quantity, wanted in states.items()),
         tuple(runs),
         tuple(pairs),
+        every,
     )

@@ -31,6 +31,7 @@ if TYPE_CHECKING:
 ROWS = 20_000
 SECONDS = 10
 """How long a server may take to answer the first call."""
+ENDINGS = (".sqlite", ".sqlite3", ".db", ".db3")
 PORTS = {"postgresql": 5432, "mariadb": 3306}
 
 
@@ -244,15 +245,27 @@ def read_server(
 
 def read_sqlite(path: Path, name: str, reading: Reading = AS_FOUND, progress: Progress | None = None) -> Table:
     """A table, view or query of an SQLite file; without either the only table, or the first by name."""
+    note = None
     if reading.table is None and reading.query is None:
-        listed = contents(path)
-        if not listed:
-            raise ReadError("the database holds no table.", where=path.name, todo="Choose another file.")
-        reading = msgspec.structs.replace(reading, table=listed[0].name)
-        note = f"Table “{listed[0].name}” of {len(listed)} was read." if len(listed) > 1 else None
-    else:
-        note = None
+        reading = with_table(path, reading)
+        many = len(contents(path))
+        note = f"Table “{reading.table}” of {many} was read." if many > 1 else None
     return _read(_sqlite_engine(path), str(path), name, reading, progress or Progress(), note)
+
+
+def with_table(place: Server | Path, reading: Reading) -> Reading:
+    """A reading that says which table or query; of a file without either the first table by name. Raises ReadError where there is none."""
+    if reading.table is not None or reading.query is not None or isinstance(place, Server):
+        return reading
+    listed = contents(place)
+    if not listed:
+        raise ReadError("the database holds no table.", where=place.name, todo="Choose another file.")
+    return msgspec.structs.replace(reading, table=listed[0].name)
+
+
+def is_database(path: Path) -> bool:
+    """Whether a file is a database, by its ending."""
+    return path.suffix.lower() in ENDINGS
 
 
 def _read(
@@ -319,7 +332,7 @@ READER = READERS.enter(
     "SQLite database",
     Reader(
         "SQLite database",
-        (".sqlite", ".sqlite3", ".db", ".db3"),
+        ENDINGS,
         read_sqlite,
         ("table", "query", "types"),
         apart=True,

@@ -24,6 +24,7 @@ A_YEAR = 2001
 class QuarterOfYear(Cycle):
     standing = 80
     name, label, key_form, every = "quarter of year", "Quarter of the year", r"Q([1-4])", range(1, 5)
+    unit = "month"
     fineness = 2
 
     def of(self, days: Days) -> Days:
@@ -46,6 +47,7 @@ class QuarterOfYear(Cycle):
 class HalfOfYear(Cycle):
     standing = 70
     name, label, key_form, every = "half of year", "Half of the year", r"H([12])", range(1, 3)
+    unit = "month"
     fineness = 1
 
     def of(self, days: Days) -> Days:
@@ -65,6 +67,7 @@ class HalfOfYear(Cycle):
 class MonthOfYear(Cycle):
     standing = 90
     name, label, key_form, every = "month of year", "Month of the year", r"(0[1-9]|1[0-2])", range(1, 13)
+    unit = "month"
     fineness = 3
 
     def of(self, days: Days) -> Days:

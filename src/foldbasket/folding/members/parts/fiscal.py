@@ -46,6 +46,7 @@ class FiscalPart(Part):
 class FiscalYear(FiscalPart):
     standing = 120
     name, label, is_period, key_form = "fiscal year", "Fiscal year", True, r"FY(\d{4})"
+    unit = "month"
     fineness = 0
     a_year = 1
 
@@ -75,6 +76,7 @@ class FiscalYear(FiscalPart):
 class FiscalQuarter(FiscalPart):
     standing = 130
     name, label, is_period, key_form = "fiscal quarter", "Fiscal quarter", True, r"FY(\d{4})-Q([1-4])"
+    unit = "month"
     fineness = 2
     a_year = 4
 
@@ -105,6 +107,7 @@ class FiscalQuarter(FiscalPart):
 class FiscalQuarterOfYear(FiscalPart, Cycle):
     standing = 140
     name, label, key_form, every = "fiscal quarter of year", "Quarter of the fiscal year", r"Q([1-4])", range(1, 5)
+    unit = "month"
     fineness = 2
 
     def of(self, days: Days) -> Days:
@@ -126,6 +129,7 @@ class FiscalMonthOfYear(FiscalPart, Cycle):
 
     standing = 150
     name, label, key_form, every = "fiscal month of year", "Month of the fiscal year", r"(0[1-9]|1[0-2])", range(1, 13)
+    unit = "month"
     fineness = 3
 
     def of(self, days: Days) -> Days:

@@ -44,6 +44,8 @@ class Part:
     """Where it stands among those that are offered."""
     is_fiscal = False
     """Whether it is made by when the firm's year starts."""
+    unit: str | None = None
+    """The unit of time whose first day tells in which of the parts a day lies: year, quarter, month, week or day."""
     by_time = False
     """Whether it needs the time of day: `of` then takes microseconds since 1970-01-01."""
 

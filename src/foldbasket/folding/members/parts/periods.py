@@ -14,6 +14,7 @@ from foldbasket.styling.dates import EPOCH, day_text, month_name
 class Year(Part):
     standing = 10
     name, label, is_period, key_form = "year", "Year", True, r"(\d{4})"
+    unit = "year"
     fineness = 0
     a_year = 1
 
@@ -43,6 +44,7 @@ class Year(Part):
 class Half(Part):
     standing = 20
     name, label, is_period, key_form = "half", "Half-year", True, r"(\d{4})-H([12])"
+    unit = "month"
     fineness = 1
     a_year = 2
 
@@ -72,6 +74,7 @@ class Half(Part):
 class Quarter(Part):
     standing = 30
     name, label, is_period, key_form = "quarter", "Quarter", True, r"(\d{4})-Q([1-4])"
+    unit = "quarter"
     fineness = 2
     a_year = 4
 
@@ -101,6 +104,7 @@ class Quarter(Part):
 class Month(Part):
     standing = 40
     name, label, is_period, key_form = "month", "Month", True, r"(\d{4})-(0[1-9]|1[0-2])"
+    unit = "month"
     fineness = 3
     a_year = 12
 
@@ -132,6 +136,7 @@ class Week(Part):
 
     standing = 50
     name, label, is_period, key_form = "week", "Week", True, r"(\d{4})-W(0[1-9]|[1-4]\d|5[0-3])"
+    unit = "week"
     fineness = 4
 
     def of(self, days: Days) -> Days:
@@ -163,6 +168,7 @@ class Week(Part):
 class Day(Part):
     standing = 60
     name, label, is_period, key_form = "day", "Day", True, r"\d{4}-\d{2}-\d{2}"
+    unit = "day"
     fineness = 5
 
     def first_day(self, number: int) -> int:
