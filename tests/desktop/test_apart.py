@@ -1,18 +1,21 @@
 """A table that is not held, in the window: looked at, folded, proved, filtered and left as any other, with nothing read whole."""
 
+import contextlib
 import datetime
 import random
+import sqlite3
 from decimal import Decimal
 
 import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLabel
+from PyQt6.QtWidgets import QComboBox, QLabel
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.calculated import Calculated
 from foldbasket.errors import BasketError, ReadError
+from foldbasket.folding.cubes.cluster import Where
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables.mending.texts import TrimSpaces
 from foldbasket.tables.sample import is_sampled, unread_of
@@ -181,7 +184,7 @@ def test_a_mend_says_that_it_cannot_be_done_and_is_taken_back(apart):
     said = [label.text() for label in apart.workspace.card.findChildren(QLabel)]
     assert any("too many to be held" in each for each in said)
     assert not any("More mends" in each for each in said)
-    desk.sources.mend(TrimSpaces("Site"))
+    desk.sources.mend(TrimSpaces(("Site",)))
     apart.settle()
     said = [label.text() for label in apart.workspace.card.findChildren(QLabel)]
     assert any("passed over" in each and "not held in memory" in each for each in said)
@@ -243,3 +246,115 @@ def test_opening_and_forgetting_it_leaves_nothing_at_work(apart, place):
     apart.settle()
     assert "Sales" not in desk.tables
     assert not desk.supply.looker.surveyor.busy
+
+
+@pytest.fixture
+def nursery(tmp_path):
+    path = tmp_path / "nursery.sqlite"
+    draw = random.Random(4)
+    with contextlib.closing(sqlite3.connect(path)) as connection:
+        connection.execute("CREATE TABLE sold (no INTEGER PRIMARY KEY, site TEXT, day TEXT, net NUMERIC)")
+        days = [(DAY + datetime.timedelta(draw.randrange(300))).isoformat() for _ in range(400)]
+        connection.executemany(
+            "INSERT INTO sold VALUES (?, ?, ?, ?)",
+            [
+                (at, draw.choice(["Mill", "Yard", " ", None]), day, draw.randrange(9999) / 100)
+                for at, day in enumerate(days)
+            ],
+        )
+        connection.commit()
+    return path
+
+
+def test_a_table_of_a_database_is_left_there_by_its_card_folded_there_and_read_again(driver, nursery, qtbot):
+    desk = driver.desk
+    driver.open(nursery)
+    source = "Nursery"
+    for name in ("net", "site", "day"):
+        desk.words.place(FieldRef(source, name))
+    driver.settle()
+    wanted = lines(desk.report)
+    assert desk.report.counted[0].place == ""
+    desk.show_source(source)
+    driver.settle()
+    chooser = next(
+        each for each in driver.workspace.card.findChildren(QComboBox) if each.accessibleName() == "Its records"
+    )
+    chooser.setFocus()
+    qtbot.keyClick(chooser, Qt.Key.Key_Down)
+    driver.settle()
+    assert desk.basket.sources[0].stays
+    assert lines(desk.report) == wanted
+    assert desk.report.counted[0].place == "in nursery.sqlite"
+    assert "folded in nursery.sqlite" in driver.workspace.facts.kept.text()
+    qtbot.waitUntil(lambda: not desk.supply.looker.surveyor.busy, timeout=20_000)
+    profile = desk.profiles[desk.tables[source].serial, "site"]
+    assert profile.different == 2
+    assert profile.blanks > 100
+    preview = driver.workspace.source.preview
+    preview.text("no", 399)
+    driver.settle()
+    assert preview.text("no", 399) == "399"
+    desk.undo()
+    driver.settle()
+    assert not desk.basket.sources[0].stays
+    assert desk.report.counted[0].place == ""
+    assert lines(desk.report) == wanted
+
+
+def test_it_is_saved_as_staying_and_opened_so(driver, nursery, tmp_path):
+    desk = driver.desk
+    driver.open(nursery)
+    desk.do(edits.ChangeSource("Nursery", {"stays": True}, "Leave"))
+    desk.words.place(FieldRef("Nursery", "net"))
+    driver.settle()
+    desk.files.save(tmp_path / "left.basket")
+    driver.settle()
+    driver.open(tmp_path / "left.basket")
+    assert desk.basket.sources[0].stays
+    assert desk.report.counted[0].place == "in nursery.sqlite"
+    with contextlib.closing(sqlite3.connect(nursery)) as connection:
+        connection.execute("DELETE FROM sold WHERE no > 9")
+        connection.commit()
+    driver.act("Read all sources again")
+    driver.settle()
+    assert desk.report.counted[0].records == 10
+
+
+def test_a_mend_of_what_stays_has_the_records_read(driver, nursery):
+    desk = driver.desk
+    driver.open(nursery)
+    desk.do(edits.ChangeSource("Nursery", {"stays": True}, "Leave"))
+    driver.settle()
+    assert is_sampled(desk.tables["Nursery"])
+    desk.show_source("Nursery")
+    desk.sources.mend(TrimSpaces(("site",)))
+    driver.settle()
+    assert not is_sampled(desk.tables["Nursery"])
+    assert desk.supply.outcomes["Nursery"][0].problem is None
+
+
+def test_what_is_open_is_folded_on_a_cluster_and_here_again(driver, place, qtbot, monkeypatch):
+    monkeypatch.setenv("FOLD_BASKET_MEMORY", "1GB")
+    desk, told = driver.desk, []
+    desk.failed.connect(told.append)
+    driver.open(place / "sales")
+    desk.words.place(field("Net"))
+    desk.words.place(field("Site"))
+    driver.settle()
+    wanted = lines(desk.report)
+    assert not driver.window.actions_by_name["Fold it here again"].isEnabled()
+    driver.act("Fold it on a cluster…")
+    driver.answer("Fold there", "local:1")
+    qtbot.waitUntil(lambda: desk.folding.cluster is not None and not desk.busy, timeout=60_000)
+    driver.settle()
+    assert desk.report.counted[0].place == "on the cluster at local:1"
+    assert lines(desk.report) == wanted
+    driver.act("Fold it here again")
+    qtbot.waitUntil(lambda: desk.folding.cluster is None and not desk.busy, timeout=60_000)
+    driver.settle()
+    assert desk.report.counted[0].place == ""
+    assert lines(desk.report) == wanted
+    desk.folding.join(Where("tcp://10.0.0.1:8786"))
+    driver.settle()
+    assert "certificates" in str(told[-1])

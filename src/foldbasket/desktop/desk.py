@@ -82,6 +82,7 @@ class Desk(QObject):
         self.folding.worker.told.connect(self.told)
         self.folding.changed.connect(self._folded)
         self.folding.failed.connect(self.not_done)
+        self.folding.joined.connect(self.supply.hold)
         self.supply.changed.connect(self._supplied)
         self.supply.looker.looked.connect(lambda: self.notify(Part.FINDINGS))
         self.supply.looker.profiled.connect(lambda: self.notify(Part.PROFILES))
@@ -176,9 +177,8 @@ class Desk(QObject):
     def listed_column(self, ref: FieldRef) -> Column | None:
         """The column that a field's members are listed from, each of them in it; None where they are not known, or too many."""
         table = self.tables.get(ref.table)
-        if table is not None and is_sampled(table):
-            return self.supply.looker.surveyor.members(table, ref.field)
-        return self.column(ref)
+        apart = table is not None and is_sampled(table)
+        return self.supply.looker.surveyor.members(table, ref.field) if table and apart else self.column(ref)
 
     def close(self) -> None:
         """Ends all work in good order; the desk is not used afterwards."""

@@ -39,9 +39,10 @@ def read_source(
     parts: Parts = WHOLE,
     *,
     keep: bool = True,
+    most: int | None = None,
 ) -> Table:
     """The table of a source as it is read, not mended, or some parts of it; without `keep` it is neither taken from what was kept of an earlier reading
-    nor kept itself. Paths are taken from `folder`; what lies outside of it is read only where it
+    nor kept itself. A table that would take more than so many bytes of memory is not held where it can be read part by part; None for what is allowed. Paths are taken from `folder`; what lies outside of it is read only where it
     was agreed to. Raises ReadError."""
     agreed.check(spec, folder)
     if spec.is_left_there and (spec.server is not None or is_database(folder / spec.path)):
@@ -58,7 +59,7 @@ def read_source(
         )
     place = folder / spec.path
     if parts == WHOLE and not spec.mends:
-        large = too_large(place, spec, progress)
+        large = too_large(place, spec, memory_allowed() if most is None else most, progress)
         if large is not None:
             return large
     if not keep:
@@ -79,19 +80,19 @@ PACKED = 50
 """A file unpacks to so many times its bytes, at the most, as a rule."""
 
 
-def too_large(place: Path, spec: SourceSpec, progress: Progress | None = None) -> Table | None:
-    """The table of a file, folder or pattern that would take more memory than a table may, as one that is not held, with its sample taken; None where
+def too_large(place: Path, spec: SourceSpec, most: int, progress: Progress | None = None) -> Table | None:
+    """The table of a file, folder or pattern that would take more bytes of memory than so many, as one that is not held, with its sample taken; None where
     it can be held, or where its format only comes whole. Raises ReadError."""
     try:
         files = files_of_source(place)
         size = sum(os.stat(file).st_size for file in files)
     except (OSError, ValueError):
         return None  # which reading it will say why
-    if not files or size * PACKED <= memory_allowed() or any(reader_of(file).stream is None for file in files):
+    if not files or size * PACKED <= most or any(reader_of(file).stream is None for file in files):
         return None
     table = read_table(place, spec.name, spec.reading, progress, Parts(lazily=True))
     unread = sum(is_unread(column) for column in table.columns.values())
-    if table.count * BYTES * unread <= memory_allowed():
+    if table.count * BYTES * unread <= most:
         return None
     take_sample(table, progress)
     return table

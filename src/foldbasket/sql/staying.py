@@ -13,8 +13,9 @@ import decimal
 from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
+import numpy as np
 import pyarrow as pa
 
 from foldbasket.errors import ReadError
@@ -23,7 +24,7 @@ from foldbasket.sql.asking import Asking, Kept
 from foldbasket.sql.dialects import DIALECTS, Dialect
 from foldbasket.sql.settling import settled
 from foldbasket.tables.cells import records, said_plainly
-from foldbasket.tables.column import Column
+from foldbasket.tables.column import Column, blank_mask
 from foldbasket.tables.conversion import from_arrow
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import Reading
@@ -31,7 +32,7 @@ from foldbasket.tables.reading.database import Server, open_engine, reading_from
 from foldbasket.tables.reading.queries import check_query
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
-from foldbasket.tables.unread import Part, Span, bound, unread_columns
+from foldbasket.tables.unread import CODED, Part, Span, Told, bound, unread_columns
 
 if TYPE_CHECKING:
     from sqlalchemy import Connection, Engine
@@ -105,6 +106,39 @@ class DatabaseStream:
         if not kept.may_be_spaces:
             return said
         return self.dialect.cleaned(said, kept.type, kept.has_zone)
+
+    # --- what is told of all records ------------------------------------------
+
+    answers: ClassVar[bool] = True
+
+    def told(self, name: str, most: int, progress: Progress) -> Told | None:
+        """What the server tells of a field; None where it has more members than so many. Raises ReadError, Cancelled."""
+        kept, said = self.fields[name], exp.column(_named(name))
+        if kept.type in CODED:
+            grouped = self.dialect.text(said) if kept.type is FieldType.TEXT else said
+            query = exp.select(exp.Alias(this=grouped, alias=_named("m")), exp.Count(this=exp.Star()))
+            query = query.group_by(exp.column(_named("m"))).limit(most + 2)
+            with self.asked() as asking:
+                rows = asking.rows(self.statement(query, [name]), progress)
+            if len(rows) > most + 1:
+                return None
+            counts = np.array([int(row[1]) for row in rows], np.int64)
+            column = self.column(name, [row[0] for row in rows])
+            blanks = int(counts[blank_mask(column)].sum())
+            return Told(column, counts, 0.0, int(counts.sum()) - blanks, blanks)
+        total = exp.Sum(this=self.dialect.real(said.copy())) if kept.type.is_number else exp.Null()
+        made = (
+            exp.Min(this=said),
+            exp.Max(this=said.copy()),
+            total,
+            exp.Count(this=said.copy()),
+            exp.Count(this=exp.Star()),
+        )
+        query = exp.select(*(exp.Alias(this=each, alias=_named(f"a{at}")) for at, each in enumerate(made)))
+        with self.asked() as asking:
+            [row] = asking.rows(self.statement(query, [name]), progress)
+        known = int(row[3])
+        return Told(self.column(name, row[:2]), np.ones(2, np.int64), float(row[2] or 0), known, int(row[4]) - known)
 
     # --- a stream -----------------------------------------------------------
 

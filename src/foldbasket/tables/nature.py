@@ -18,9 +18,14 @@ _IDENTIFIER = re.compile(
 )
 
 
+def _spaced(name: str) -> str:
+    """A name as programs write it, in words: “customer_id” and “customerId” are “customer id”."""
+    return re.sub(r"_+|(?<=[a-z])(?=[A-Z])", " ", name)
+
+
 def names_identifier(name: str) -> bool:
     """Whether a field's name says that its values name things: their leading zeros then matter."""
-    found = _IDENTIFIER.search(name)
+    found = _IDENTIFIER.search(_spaced(name))
     return found is not None and found[0].lower() != "year"
 
 
@@ -43,17 +48,18 @@ class Nature(enum.Enum):
 
 def nature_of(column: Column) -> Nature:
     """The nature of a column."""
+    name = _spaced(column.name)
     if column.type.is_time:
         return Nature.DATE
     if column.type is FieldType.YESNO:
         return Nature.CATEGORY
     if column.type.is_number:
-        if _PRICE.search(column.name):
+        if _PRICE.search(name):
             return Nature.PRICE
         if column.type is FieldType.WHOLE:
-            return Nature.IDENTIFIER if _IDENTIFIER.search(column.name) else Nature.QUANTITY
+            return Nature.IDENTIFIER if _IDENTIFIER.search(name) else Nature.QUANTITY
         return Nature.AMOUNT
-    if _IDENTIFIER.search(column.name):
+    if _IDENTIFIER.search(name):
         return Nature.IDENTIFIER
     column = at_hand(column)
     if isinstance(column, DeferredColumn):  # its values are mostly different, and asking for them would encode it

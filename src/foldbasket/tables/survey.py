@@ -6,6 +6,7 @@ long varied text.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import NamedTuple, Protocol
 
@@ -19,7 +20,7 @@ from foldbasket.tables.sample import made_whole, read_columns
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import canonical
 from foldbasket.tables.uniting import united
-from foldbasket.tables.unread import Stream, at_hand, is_unread
+from foldbasket.tables.unread import Stream, Told, at_hand, is_unread
 
 MOST_MEMBERS = 200_000
 
@@ -37,6 +38,8 @@ class _Tally(Protocol):
 
     def add(self, column: Column) -> None: ...
 
+    def take(self, told: Told | None) -> None: ...
+
     def told(self) -> Surveyed: ...
 
 
@@ -48,14 +51,24 @@ class _Members:
         self.dictionary: Dictionary | None = None
         self.counts = np.zeros(0, np.int64)
 
+    def take(self, told: Told | None) -> None:
+        """Takes what is told of all records; None: there are too many members."""
+        if told is None:
+            self.is_done = True
+            return
+        assert isinstance(told.column, CodedColumn)
+        self._add(told.column.dictionary, np.bincount(told.column.codes, told.counts, len(told.column.dictionary) + 1).astype(np.int64))  # fmt: skip
+
     def add(self, column: Column) -> None:
         assert isinstance(column, CodedColumn)
-        own = np.bincount(column.codes, minlength=len(column.dictionary) + 1)
+        self._add(column.dictionary, np.bincount(column.codes, minlength=len(column.dictionary) + 1))
+
+    def _add(self, dictionary: Dictionary, own: npt.NDArray[np.int64]) -> None:
         self.blanks += int(own[-1])
         if self.dictionary is None:
-            self.dictionary, self.counts = column.dictionary, own[:-1].copy()
+            self.dictionary, self.counts = dictionary, own[:-1].copy()
         else:
-            self.dictionary, _, place = united(self.dictionary, column.dictionary)
+            self.dictionary, _, place = united(self.dictionary, dictionary)
             counts = np.zeros(len(self.dictionary), np.int64)
             counts[: len(self.counts)] = self.counts
             counts[place] += own[:-1]
@@ -80,6 +93,12 @@ class _Numbers:
         self.like, self.sample, self.is_done = like, sample, False
         self.blanks = self.known = 0
         self.sum, self.low, self.high = 0.0, None, None
+
+    def take(self, told: Told | None) -> None:
+        """Takes what is told of all records."""
+        assert told is not None
+        self.add(told.column)
+        self.sum, self.known, self.blanks = told.sum, told.known, told.blanks
 
     def add(self, column: Column) -> None:
         assert isinstance(column, NumberColumn)
@@ -109,6 +128,11 @@ def survey(table: Table, stream: Stream, progress: Progress) -> dict[str, Survey
         for name, column in unread.items()
     }
     own, done = read_columns(table), 0
+    if stream.answers:
+        for at, name in enumerate(own):
+            progress.step(f"Asking about {table.name}", at / len(own))
+            tallies[name].take(stream.told(name, MOST_MEMBERS, progress))
+        return _all_told(table, {name: tallies[name] for name in own})
     is_made = len(unread) > len(own)
     for piece in stream.divided(max(1, -(-stream.count // stream.records_a_part(own)))):
         left = [name for name, tally in tallies.items() if not tally.is_done]
@@ -122,8 +146,14 @@ def survey(table: Table, stream: Stream, progress: Progress) -> dict[str, Survey
                 progress.look()
                 tallies[name].add(columns[name])
         done += piece.count
+    return _all_told(table, tallies)
+
+
+def _all_told(table: Table, tallies: Mapping[str, _Tally]) -> dict[str, Surveyed]:
     found = {name: tally.told() for name, tally in tallies.items()}
     for name, column in table.columns.items():
-        if name not in found:
+        if name not in found and is_unread(column):  # made of others where they are asked for
+            found[name] = Surveyed(Profile(None, None, None, None, ()), None)
+        elif name not in found:
             found[name] = Surveyed(profile_of(column), column if isinstance(column, CodedColumn) else None)
     return found

@@ -46,10 +46,30 @@ class Span(NamedTuple):
     has_blanks: bool
 
 
+class Told(NamedTuple):
+    """What is told of a field without its records: of a coded field its members and how many records have each, of others none but the smallest and the
+    largest; their sum, and how many records have a value and how many have none."""
+
+    column: Column
+    counts: npt.NDArray[np.int64]
+    sum: float
+    known: int
+    blanks: int
+
+
 class Stream(Protocol):
     """A table whose records can be had part by part."""
 
     count: int
+
+    @property
+    def answers(self) -> bool:
+        """Whether something of all records is told without having them."""
+        ...
+
+    def told(self, name: str, most: int, progress: Progress) -> Told | None:
+        """What is told of a field; None where it has more members than so many. Asked only of streams that answer. Raises ReadError, Cancelled."""
+        ...
 
     def records_a_part(self, names: Collection[str]) -> int:
         """About how many records a part of some fields has."""

@@ -9,6 +9,8 @@ from PyQt6.QtWidgets import QFileDialog
 
 from foldbasket.desktop.actions.action import Window, action
 from foldbasket.desktop.actions.file import kinds_to_open
+from foldbasket.desktop.widgets.dialogs import ask_line
+from foldbasket.folding.cubes.cluster import Where
 
 
 @action("Accept the suggested links", "Source", needs="suggestions")
@@ -41,6 +43,35 @@ def repoint(window: Any) -> None:
 @action("Read all sources again", "Source", "F5", needs="basket")
 def read_again(window: Window) -> None:
     window.desk.supply.read_again()
+
+
+@action("Fold it on a cluster…", "Source", line=True, needs="basket")
+def on_cluster(window: Any) -> None:
+    """Asks for the address of a scheduler; what can be read part by part is folded there, and held here no more."""
+    text = "The address of a scheduler of dask.distributed (tcp://127.0.0.1:8786), or local:2 for two workers on this machine. Files are read by the workers."
+    now = window.desk.folding.cluster.where.address if window.desk.folding.cluster is not None else "local:2"
+
+    def go(said: str) -> None:
+        address = said.strip()
+        if address.startswith("tls://"):
+            ask_certificates(window, address)
+        elif address:
+            window.desk.folding.join(Where(address))
+
+    ask_line(window, "Fold it on a cluster", text, now, "Fold there", go)
+
+
+def ask_certificates(window: Any, address: str) -> None:
+    """Asks where the certificates for an address beyond this machine are."""
+    folder = QFileDialog.getExistingDirectory(window, "A folder with ca.pem, cert.pem and key.pem")
+    if folder:
+        names = [str(Path(folder) / name) for name in ("ca.pem", "cert.pem", "key.pem")]
+        window.desk.folding.join(Where(address, *names))
+
+
+@action("Fold it here again", "Source", needs="cluster")
+def here_again(window: Any) -> None:
+    window.desk.folding.join(None)
 
 
 @action("Use the fold as a source", "Source", line=True, needs="fold")

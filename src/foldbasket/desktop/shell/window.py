@@ -188,6 +188,7 @@ class MainWindow(QMainWindow):
             "report": desk is not None and desk.report is not None,
             "sources": desk is not None and bool(desk.basket.sources),
             "source": desk is not None and desk.spec is not None,
+            "cluster": desk is not None and desk.folding.cluster is not None,
             "suggestions": desk is not None and bool(desk.supply.looker.suggestions),
         }
         for name, action in self.actions_by_name.items():

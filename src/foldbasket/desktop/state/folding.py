@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from foldbasket.baskets.basket import Basket
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError
+from foldbasket.folding.cubes.cluster import Cluster, Where
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.proof import Listed, Proof, listed_for, proof_of
 from foldbasket.folding.report.report import Report
@@ -28,9 +29,11 @@ class Proved(NamedTuple):
 
 
 class Folding(QObject):
-    """The engine over the tables in use, and the report that it made last. `changed` says that there is another report, or none."""
+    """The engine over the tables in use, and the report that it made last. `changed` says that there is another report, or none; `joined`
+    that records are folded on a cluster from now on, or no more: how many bytes of a table are to be held here."""
 
     changed = pyqtSignal()
+    joined = pyqtSignal(object)
     proved = pyqtSignal(object)
     failed = pyqtSignal(object)
 
@@ -47,25 +50,49 @@ class Folding(QObject):
         self.worker = Worker("fold", self)
         self.worker.finished.connect(self._folded)
         self.worker.failed.connect(self._not_folded)
+        self.cluster: Cluster | None = None
+        """Where what can come as a stream is folded, if not here."""
+        self._joiner = Worker("join", self)
+        self._joiner.finished.connect(self._has_joined)
+        self._joiner.failed.connect(self.failed)
         self._prover = Worker("prove", self)
         self._prover.finished.connect(self.proved)
         self._prover.failed.connect(self.failed)
 
     @property
     def busy(self) -> bool:
-        return self.worker.busy or self._prover.busy
+        return self.worker.busy or self._prover.busy or self._joiner.busy
 
     def close(self) -> None:
         self.worker.close()
         self._prover.close()
+        self._joiner.close()
+        self._leave()
 
     def renew_engine(self, source: Source, basket: Basket) -> bool:
         """A new engine where tables, links or the way numbers are written are others; says whether one was needed."""
-        now = (basket.locale, basket.currency, basket.as_of)
-        if self.engine.source is source and (self.engine.locale, self.engine.currency, self.engine.as_of) == now:
+        now = (basket.locale, basket.currency, basket.as_of, self.cluster)
+        was = (self.engine.locale, self.engine.currency, self.engine.as_of, self.engine.elsewhere.cluster)
+        if self.engine.source is source and was == now:
             return False
-        self.engine = Engine(source, locale=basket.locale, currency=basket.currency, as_of=basket.as_of)
+        self.engine = Engine(
+            source, locale=basket.locale, currency=basket.currency, as_of=basket.as_of, cluster=self.cluster
+        )
         return True
+
+    def join(self, where: Where | None) -> None:
+        """Folds on a cluster from now on, connected to in the background; None: here again."""
+        self._joiner.start(lambda _: Cluster(where) if where is not None else None)
+
+    def _has_joined(self, cluster: Cluster | None) -> None:
+        self._leave()
+        self.cluster = cluster
+        self.joined.emit(None if cluster is None else 0)
+
+    def _leave(self) -> None:
+        if self.cluster is not None:
+            self.cluster.close()
+            self.cluster = None
 
     def forget(self) -> None:
         """Lets the report go, since another fold comes into view."""

@@ -50,6 +50,8 @@ class Supply(QObject):
         self.source = Source({})
         self.agreed = Agreed()
         """What may be read."""
+        self.most: int | None = None
+        """So many bytes a table may take and still be held; None for what is allowed."""
         self.notes: dict[str, str] = {}
         """By source: why its records are not the latest."""
         self._read: dict[object, Table] = {}
@@ -169,7 +171,7 @@ class Supply(QObject):
         basket = self.basket
         known = {spec.key: self._read.get(self._key(spec)) for spec in basket.sources}
         keys = {spec.key: self._key(spec) for spec in specs}
-        agreed = self.agreed
+        agreed, most = self.agreed, self.most
 
         def work(progress: Any) -> Any:
             done: dict[object, Table | FoldBasketError] = {}
@@ -178,7 +180,9 @@ class Supply(QObject):
                 table = known.get(name)
                 if table is None:
                     keep = not basket.confidential
-                    table = read_source(basket.source(name), NOWHERE, agreed, progress, fold_table, keep=keep)
+                    table = read_source(
+                        basket.source(name), NOWHERE, agreed, progress, fold_table, keep=keep, most=most
+                    )
                     known[name] = table
                 return table
 
@@ -208,6 +212,15 @@ class Supply(QObject):
         self.renew(self.basket)
         self._keeper.write()
         self.rested.emit()
+
+    def hold(self, most: int | None) -> None:
+        """Holds tables of so many bytes, and reads again those for which that may be another answer."""
+        self.most = most
+        for spec in self.basket.sources:
+            if spec.is_file and spec.data is None and not spec.mends:
+                self._read.pop(self._key(spec), None)
+        self.renew(self.basket)
+        self.changed.emit()
 
     def retry(self) -> None:
         """Tries again to read what could not be read, as after a password was typed."""
@@ -279,14 +292,14 @@ class Supply(QObject):
     def _refresh_next(self) -> None:
         if not self._waiting:
             return
-        place, agreed, basket = self._waiting.pop(0), self.agreed, self.basket
+        place, agreed, basket, most = self._waiting.pop(0), self.agreed, self.basket, self.most
         specs = [spec for spec in self.basket.sources if spec.is_file and spec.path == place and spec.data is None]
 
         def work(progress: Any) -> Any:
             done: list[tuple[SourceSpec, Table | FoldBasketError]] = []
             for spec in specs:
                 try:
-                    table = read_source(spec, NOWHERE, agreed, progress, keep=not basket.confidential)
+                    table = read_source(spec, NOWHERE, agreed, progress, keep=not basket.confidential, most=most)
                     self._keeping.mended(basket, spec.key, table, progress)
                     done.append((spec, table))
                 except FoldBasketError as error:

@@ -97,11 +97,11 @@ class Files(QObject):
             name = free_name(table_name(path), used)
             used.add(name)
             specs.append(SourceSpec(name, str(path.absolute())))
-        keep = not self.desk.basket.confidential
+        keep, most = not self.desk.basket.confidential, self.desk.supply.most
 
         def read(progress: Any) -> Any:
             # Chosen by hand, so there is nothing to ask.
-            tables = [read_source(spec, NOWHERE, EVERYTHING, progress, keep=keep) for spec in specs]
+            tables = [read_source(spec, NOWHERE, EVERYTHING, progress, keep=keep, most=most) for spec in specs]
             return lambda: self.take_in(specs, tables)
 
         self._reader.start(read)

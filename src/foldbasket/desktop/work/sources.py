@@ -118,8 +118,8 @@ class SourceWork(QObject):
             ]
             if not specs:
                 return lambda: self.complain(f"all tables of {Path(spec.path).name} are open already.")
-            keep = not self.desk.basket.confidential
-            tables = [read_source(each, NOWHERE, EVERYTHING, progress, keep=keep) for each in specs]
+            keep, most = not self.desk.basket.confidential, self.desk.supply.most
+            tables = [read_source(each, NOWHERE, EVERYTHING, progress, keep=keep, most=most) for each in specs]
             return lambda: self.desk.take_in(specs, tables, links)
 
         self.desk.read_in_background(read)
@@ -159,7 +159,14 @@ class SourceWork(QObject):
         changed = msgspec.structs.replace(spec, **changes)
 
         def read(progress: Any) -> Any:
-            table = read_source(changed, NOWHERE, EVERYTHING, progress, keep=not self.desk.basket.confidential)
+            table = read_source(
+                changed,
+                NOWHERE,
+                EVERYTHING,
+                progress,
+                keep=not self.desk.basket.confidential,
+                most=self.desk.supply.most,
+            )
             return lambda: put(table)
 
         def put(table: Table) -> None:

@@ -15,12 +15,13 @@ from foldbasket.errors import ReadError
 from foldbasket.later import pq
 from foldbasket.tables.column import Column, picked
 from foldbasket.tables.conversion import fitted
+from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import changed_since
 from foldbasket.tables.reading.parquet import first_line, is_text
 from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.stacking import stacked
 from foldbasket.tables.table import Table
-from foldbasket.tables.unread import Part, Span
+from foldbasket.tables.unread import Part, Span, Told
 
 State = tuple[int, int]
 MOST, LEAST = 2_000_000, 1 << 16
@@ -53,6 +54,12 @@ class ParquetStream:
         self.groups = list(groups) if groups is not None else [None] * len(self.files)
         self.count = sum(counts)
         self.states = list(states) if states is not None else [_state(path) for path in self.files]
+
+    answers = False
+
+    def told(self, name: str, most: int, progress: Progress) -> Told | None:
+        """Files tell nothing of all their records but the ends of their fields."""
+        raise NotImplementedError
 
     def records_a_part(self, names: Collection[str]) -> int:
         """About how many records a part of some fields has."""
