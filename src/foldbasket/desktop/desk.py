@@ -69,8 +69,8 @@ class Desk(QObject):
         self.view = View()
         self.supply = Supply(self)
         self.listings = Listings(self)
-        self.peeks = Peeks(self)
-        self.peeks.failed.connect(self.failed)
+        self.peeks = Peeks(self, self)
+        self.supply.looker.surveyor.gives_way = lambda: self.folding.worker.busy
         self.folding = Folding(self.supply.source, self)
         self.words = Words(self)
         self.members = MemberWork(self)

@@ -45,14 +45,21 @@ class Elsewhere:
     whatever can come as a stream is folded there. `ran` counts what ran."""
 
     def __init__(
-        self, ask: Asked, locale: str, as_of: str, ran: Counter[str], memory: int | None, cluster: Cluster | None
+        self,
+        ask: Asked,
+        locale: str,
+        as_of: str,
+        ran: Counter[str],
+        memory: int | None,
+        cluster: Cluster | None,
+        kept: Kept[Cube],
     ) -> None:
         self.source, self.locale, self.as_of, self.ran = ask.source, locale, as_of, ran
         self.memory, self.cluster = memory, cluster
         self._streamed = StreamedMaker(self.source, locale, ran)
         self._local = LocalMaker(self.source, locale, ran)
         self._sql = SqlMaker(ask, locale, ran, partial(as_of_day, self.source, as_of))
-        self._cubes: Kept[Cube] = Kept(8)
+        self.kept = kept
         self._expressions: dict[FieldRef, Checked] = {}
 
     # --- which tables -------------------------------------------------------
@@ -63,6 +70,10 @@ class Elsewhere:
         table = self.source.table(base)
         stays = isinstance(stream_behind(table), DatabaseStream)
         return stream_of(table, names, 0 if stays or self.cluster is not None else most)
+
+    def is_apart(self, base: str, refs: Collection[FieldRef]) -> bool:
+        """Whether the records of a table are not held when some fields are read."""
+        return self._stream(base, self._read(refs)) is not None
 
     def bring(self, refs: Collection[FieldRef], bases: Collection[str], progress: Progress) -> dict[str, Stream]:
         """Has the fields of a fold read, but for those of base tables that are too large to be held: these come as streams. Raises ReadError, Cancelled."""
@@ -154,7 +165,16 @@ class Elsewhere:
 
     def cube(self, plan: Plan, stream: Stream, progress: Progress) -> Cube:
         """The cube of a plan whose base table comes as a stream: made here part by part, or on the cluster. Raises FoldBasketError, Cancelled."""
-        return self._cubes.get_or(plan, lambda: self._made(plan, stream, progress))
+        return self.kept.get_or(self._key(plan), lambda: self._made(plan, stream, progress))
+
+    def _key(self, plan: Plan) -> object:
+        """What a cube is made of: another engine over the same columns finds it again."""
+        source, expressions = self.source, self._behind(used_by(plan))
+        used = {ref for ref in used_by(plan, expressions) if ref.field}
+        columns = tuple((ref, source.column(ref)) for ref in sorted(used))
+        formulas = tuple((ref, each.formula.text, each.today) for ref, each in expressions.items())
+        stream = stream_behind(source.table(plan.base))
+        return plan, stream, columns, formulas, source.links, source.shared, source.fiscal, self.locale, self.cluster
 
     def _made(self, plan: Plan, stream: Stream, progress: Progress) -> Cube:
         expressions = self._behind(used_by(plan))

@@ -15,6 +15,7 @@ import numpy.typing as npt
 from foldbasket.errors import FoldError
 from foldbasket.folding.behind import Behind
 from foldbasket.folding.cubes.cluster import Cluster
+from foldbasket.folding.cubes.cube import Cube
 from foldbasket.folding.cubes.maker import LocalMaker
 from foldbasket.folding.elsewhere import Elsewhere
 from foldbasket.folding.filters.about import Compute
@@ -66,10 +67,12 @@ class Engine:
         as_of: str = "latest",
         memory: int | None = None,
         cluster: Cluster | None = None,
+        kept: Kept[Cube] | None = None,
     ) -> None:
         """`as_of` is what relative dates go by: a date, `today`, or the `latest` date of the field filtered by. Fields of a table that are not read yet
         and would take more than so many bytes of `memory` are not held, but folded in a stream; None for a share of what is free. With a
-        `cluster` whatever comes as a stream is folded there."""
+        `cluster` whatever comes as a stream is folded there. Cubes of tables that are not held are `kept`, from one engine to the next where that is
+        handed on."""
         self.source = source
         self.as_of = as_of
         self.locale = locale
@@ -77,7 +80,7 @@ class Engine:
         self.ran: Counter[str] = Counter()
         self._lock = threading.RLock()
         self.maker = LocalMaker(source, locale, self.ran)
-        self.elsewhere = Elsewhere(self, locale, as_of, self.ran, memory, cluster)
+        self.elsewhere = Elsewhere(self, locale, as_of, self.ran, memory, cluster, Kept(8) if kept is None else kept)
         self._times: Kept[npt.NDArray[np.int64]] = Kept(4)
         self._unknown: Kept[list[str]] = Kept(64)
 
@@ -183,6 +186,11 @@ class Engine:
             raise FoldError(
                 f"the measures of “{fold.name}” are over records of {several}.",
                 todo="A listing is of the records of one table: take out the other measures.",
+            )
+        if self.elsewhere.is_apart(bases[0], fold.fields()):
+            raise FoldError(
+                f"the records of “{self.source.called(bases[0])}” are not held, so they are not listed one by one.",
+                todo="List fewer: read those that matter into a source of their own.",
             )
         asked = listing_fold(self.source, bases[0], fold)
         return listing(self.fold(asked, over={each.id: bases[0] for each in asked.measures}), fold, self.source)

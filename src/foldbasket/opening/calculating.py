@@ -17,7 +17,7 @@ from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import memory_allowed
-from foldbasket.tables.sample import in_view, sample_behind, take_sample
+from foldbasket.tables.sample import in_view, is_sampled, sample_behind, take_sample
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import Sample, Unread, is_made, stream_of, unread_like
 
@@ -140,7 +140,8 @@ def _later(
     table, most = source.table(each.table), memory if memory is not None else memory_allowed()
     names = source.needed({*formula.refs(), FieldRef(each.table, "")})[each.table]
     needed = [name for name in names if name in table.columns]
-    if stream_of(table, needed, most) is None and not any(is_made(table.columns[name]) for name in needed):
+    apart = is_sampled(table) or any(is_made(table.columns[name]) for name in needed)
+    if not apart and stream_of(table, needed, most) is None:
         return None
 
     def work(some: Table) -> Column:
@@ -153,7 +154,7 @@ def _later(
     take_sample(table, progress)
     sample = sample_behind(table)
     assert sample is not None
-    unread = Unread(whole, work=work)
+    unread = Unread(whole, work=work, needs=tuple(needed))
     found = work(in_view(table))
     unread.sample = Sample(Table(table.name, {each.name: found}), sample.at)
     return unread_like(found, each.name, table.count, unread)

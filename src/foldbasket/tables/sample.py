@@ -4,7 +4,7 @@ its values, a first proposal), and where waiting for all records would be wrong.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Container, Iterable, Iterator, Mapping
 
 import numpy as np
 import numpy.typing as npt
@@ -48,16 +48,29 @@ def read_columns(table: Table) -> list[str]:
     ]
 
 
-def made_whole(table: Table, read: Mapping[str, Column], at: npt.NDArray[np.int64]) -> Table:
-    """Some records of a table, by their numbers, with all its fields: those that were read of them, those that it holds, and those made of others."""
+def made_of(table: Table, names: Iterable[str]) -> list[str]:
+    """The fields of a table's stream that some fields are, or are made of."""
+    found: dict[str, None] = {}
+    for name in names:
+        column = table.columns[name]
+        if isinstance(column, UnreadCoded | UnreadNumber):
+            found |= dict.fromkeys(made_of(table, column.unread.needs) if column.unread.work is not None else [name])
+    return list(found)
+
+
+def made_whole(
+    table: Table, read: Mapping[str, Column], at: npt.NDArray[np.int64], names: Container[str] | None = None
+) -> Table:
+    """Some records of a table, by their numbers, with all its fields, or with some: those that were read of them, those that it holds, and those made of
+    others."""
     made: dict[str, Column] = {}
     for name, column in table.columns.items():
         if name in read:
             made[name] = read[name]
-        elif isinstance(column, UnreadCoded | UnreadNumber):
-            made[name] = column.unread.work(Table(table.name, made))
-        else:
+        elif not isinstance(column, UnreadCoded | UnreadNumber):
             made[name] = picked(column, at)
+        elif names is None or name in names:
+            made[name] = column.unread.work(Table(table.name, made))
     return Table(table.name, made, table.origin)
 
 

@@ -6,7 +6,7 @@ long varied text.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import replace
 from typing import NamedTuple, Protocol
 
@@ -16,11 +16,11 @@ import numpy.typing as npt
 from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn, blank_mask, smallest_codes
 from foldbasket.tables.profile import Profile, profile_of, profile_of_members
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.sample import made_whole, read_columns
+from foldbasket.tables.sample import made_of, made_whole, read_columns
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import canonical
 from foldbasket.tables.uniting import united
-from foldbasket.tables.unread import Stream, Told, at_hand, is_unread
+from foldbasket.tables.unread import Stream, Told, at_hand, is_made, is_unread
 
 MOST_MEMBERS = 200_000
 
@@ -120,38 +120,58 @@ class _Numbers:
         return Surveyed(replace(of_sample, blanks=self.blanks, different=None, smallest=said[0], largest=said[1], mean=mean, frequent=()), None)  # fmt: skip
 
 
-def survey(table: Table, stream: Stream, progress: Progress) -> dict[str, Surveyed]:
-    """What all records of a table that comes as a stream tell of its fields. Raises ReadError, Cancelled."""
-    unread = {name: column for name, column in table.columns.items() if is_unread(column)}
+def survey(
+    table: Table,
+    stream: Stream,
+    progress: Progress,
+    names: Collection[str] | None = None,
+    between: Callable[[], object] = lambda: None,
+) -> dict[str, Surveyed]:
+    """What all records of a table that comes as a stream tell of its fields, or of some; `between` is called before every part. Raises ReadError,
+    Cancelled."""
+    wanted = table.columns if names is None else {name: table.columns[name] for name in names}
+    unread = {name: column for name, column in wanted.items() if is_unread(column)}
     tallies: dict[str, _Tally] = {
         name: _Members(column) if isinstance(column, CodedColumn) else _Numbers(column, at_hand(column))
         for name, column in unread.items()
     }
-    own, done = read_columns(table), 0
     if stream.answers:
+        own = [name for name in read_columns(table) if name in tallies]
         for at, name in enumerate(own):
             progress.step(f"Asking about {table.name}", at / len(own))
             tallies[name].take(stream.told(name, MOST_MEMBERS, progress))
-        return _all_told(table, {name: tallies[name] for name in own})
-    is_made = len(unread) > len(own)
-    for piece in stream.divided(max(1, -(-stream.count // stream.records_a_part(own)))):
+        return _all_told(wanted, {name: tallies[name] for name in own})
+    done, many = 0, stream.records_a_part(made_of(table, unread))
+    for piece in stream.divided(max(1, -(-stream.count // many))):
         left = [name for name, tally in tallies.items() if not tally.is_done]
-        for part in piece.parts(own if is_made else left) if left else ():
+        own = made_of(table, left)
+        for part in piece.parts(own) if left else ():
             start = done + part.start
             progress.step(f"Looking through {table.name}", start / max(1, stream.count))
+            between()
             columns = part.table.columns
-            if is_made:  # fields made of others need those
-                columns = made_whole(table, columns, np.arange(start, start + part.table.count)).columns
+            if any(name not in columns for name in left):
+                columns = made_whole(table, columns, np.arange(start, start + part.table.count), _with_needs(table, left)).columns  # fmt: skip
             for name in left:
                 progress.look()
                 tallies[name].add(columns[name])
         done += piece.count
-    return _all_told(table, tallies)
+    return _all_told(wanted, tallies)
 
 
-def _all_told(table: Table, tallies: Mapping[str, _Tally]) -> dict[str, Surveyed]:
+def _with_needs(table: Table, names: Iterable[str]) -> set[str]:
+    """Some fields, and those made of others that they are made of."""
+    found = set(names)
+    for name in names:
+        column = table.columns[name]
+        if is_made(column):
+            found |= _with_needs(table, column.unread.needs)  # type: ignore[union-attr]
+    return found
+
+
+def _all_told(wanted: Mapping[str, Column], tallies: Mapping[str, _Tally]) -> dict[str, Surveyed]:
     found = {name: tally.told() for name, tally in tallies.items()}
-    for name, column in table.columns.items():
+    for name, column in wanted.items():
         if name not in found and is_unread(column):  # made of others where they are asked for
             found[name] = Surveyed(Profile(None, None, None, None, ()), None)
         elif name not in found:

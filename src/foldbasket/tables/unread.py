@@ -102,8 +102,11 @@ class Sample(NamedTuple):
 class Unread:
     """The columns of one table that are still to be read, or to be made of others; those asked for together are read together."""
 
-    def __init__(self, read: Read, stream: Stream | None = None, work: Work | None = None) -> None:
-        self._read, self._lock, self.stream, self.work = read, threading.Lock(), stream, work
+    def __init__(
+        self, read: Read, stream: Stream | None = None, work: Work | None = None, needs: Collection[str] = ()
+    ) -> None:
+        """`needs` are the fields of its own table that a column made of others is made of."""
+        self._read, self._lock, self.stream, self.work, self.needs = read, threading.Lock(), stream, work, needs
         self._columns: dict[str, Column] = {}
         self.sample: Sample | None = None
         """The sample of the table, where it was taken (`sample.py`)."""

@@ -10,9 +10,11 @@ from foldbasket.baskets.basket import Basket
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.cubes.cluster import Cluster, Where
+from foldbasket.folding.cubes.cube import Cube
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.proof import Listed, Proof, listed_for, proof_of
 from foldbasket.folding.report.report import Report
+from foldbasket.kept import Kept
 from foldbasket.links.source import Source
 from foldbasket.spec.fold import Fold
 from foldbasket.tables.progress import Progress
@@ -50,6 +52,7 @@ class Folding(QObject):
         self.worker = Worker("fold", self)
         self.worker.finished.connect(self._folded)
         self.worker.failed.connect(self._not_folded)
+        self._kept: Kept[Cube] = Kept(16)
         self.cluster: Cluster | None = None
         """Where what can come as a stream is folded, if not here."""
         self._joiner = Worker("join", self)
@@ -76,7 +79,12 @@ class Folding(QObject):
         if self.engine.source is source and was == now:
             return False
         self.engine = Engine(
-            source, locale=basket.locale, currency=basket.currency, as_of=basket.as_of, cluster=self.cluster
+            source,
+            locale=basket.locale,
+            currency=basket.currency,
+            as_of=basket.as_of,
+            cluster=self.cluster,
+            kept=self._kept,
         )
         return True
 

@@ -6,6 +6,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from foldbasket.desktop.state.board import Board
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.kept import Kept
 from foldbasket.tables.sample import is_sampled, records_of
@@ -15,13 +16,13 @@ BLOCK, MOST_KEPT = 500, 40
 
 
 class Peeks(QObject):
-    """`came` says that records which were asked for are there now, `failed` why they cannot be had."""
+    """`came` says that records which were asked for are there now; why they cannot be had is told on the desk."""
 
     came = pyqtSignal()
-    failed = pyqtSignal(object)
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, desk: Board, parent: QObject) -> None:
         super().__init__(parent)
+        self._desk = desk
         self._blocks: Kept[Table] = Kept(MOST_KEPT)
         self._wanted: tuple[int, int] | None = None
         self._unreadable: set[tuple[int, int]] = set()
@@ -58,4 +59,4 @@ class Peeks(QObject):
     def _lost(self, error: object) -> None:
         if self._wanted is not None:  # asked for once only, or the same message would come at every turn
             self._unreadable.add(self._wanted)
-        self.failed.emit(error)
+        self._desk.failed.emit(error)

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import time
+from collections.abc import Callable, Iterable
+from functools import partial
+from weakref import WeakKeyDictionary
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -14,6 +17,7 @@ from foldbasket.tables.sample import stream_behind
 from foldbasket.tables.survey import Surveyed, survey
 from foldbasket.tables.table import Table
 
+PAUSE = 0.05
 Surveys = dict[int, dict[str, Surveyed]]
 
 
@@ -28,7 +32,11 @@ class Surveyor(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._made: Surveys = {}
+        self._by_column: WeakKeyDictionary[Column, Surveyed] = WeakKeyDictionary()
+        """What is known of a column, which one more field in its table does not change."""
         self._asked: dict[int, Table] = {}
+        self.gives_way: Callable[[], bool] = lambda: False
+        """Whether something waits that matters more; then a survey goes on behind it."""
         self._worker = Worker("survey", self)
         self._worker.finished.connect(self._has_surveyed)
         self._worker.failed.connect(self._not_surveyed)
@@ -69,9 +77,24 @@ class Surveyor(QObject):
         def work(progress: Progress) -> Surveys:
             stream = stream_behind(left[0])
             assert stream is not None
-            return {left[0].serial: survey(left[0], stream, progress)}
+            columns = left[0].columns
+            known = {name: self._by_column[column] for name, column in columns.items() if column in self._by_column}
+            found = survey(
+                left[0],
+                stream,
+                progress,
+                [name for name in columns if name not in known],
+                partial(self._wait, progress),
+            )
+            self._by_column.update({columns[name]: each for name, each in found.items()})
+            return {left[0].serial: known | found}
 
         self._worker.start(work)
+
+    def _wait(self, progress: Progress) -> None:
+        while self.gives_way():
+            progress.look()
+            time.sleep(PAUSE)
 
     def _has_surveyed(self, made: Surveys) -> None:
         self._made |= made
