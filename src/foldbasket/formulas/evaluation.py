@@ -231,6 +231,8 @@ def latest_day(column: Column) -> datetime.date | None:
     stream = streamed(column)
     if stream is not None:
         told = stream.span(column.name)
+        if told is not None and isinstance(told.high, datetime.datetime):
+            return told.high.date()
         if told is not None and isinstance(told.high, datetime.date | None):
             return told.high
         found = [latest_day(part.table.column(column.name)) for part in stream.parts([column.name])]

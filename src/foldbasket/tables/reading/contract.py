@@ -79,8 +79,9 @@ class Reader:
     cancelled in the middle."""
     by_column: bool = False
     """Whether some fields can be read without the others."""
-    stream: Callable[[str, Sequence[Path], Sequence[int]], Stream] | None = None
-    """Gives the records of files of one table, of so many records each, part by part; None where the format cannot."""
+    stream: Callable[..., Stream] | None = None
+    """Is given the name of a table, its files, how many records each has, and a table with a record for each of what its folders are called, or None;
+    gives the records part by part. None where the format cannot."""
     standing: int = 100
 
 

@@ -4,33 +4,66 @@ from __future__ import annotations
 
 import glob
 import os
-from collections.abc import Container, Sequence
+import re
+import urllib.parse
+from collections.abc import Container, Iterator, Sequence
 from pathlib import Path
 
 import numpy as np
 import pyarrow as pa
 
 from foldbasket.errors import ReadError
-from foldbasket.tables.column import CodedColumn, Column, Dictionary, smallest_codes
+from foldbasket.tables.column import CodedColumn, Column, Dictionary, picked, smallest_codes, text_column
+from foldbasket.tables.detection import judged
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import Reader, Reading
 from foldbasket.tables.stacking import stacked
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 
+NAMED = re.compile(r"([^=]+)=(.*)")
+"""A folder that is called by a field and the value that all its records have, as programs that write many files at once name them."""
+NO_VALUE = "__HIVE_DEFAULT_PARTITION__"
 FILE = "File"
 """The field that says which file a record comes from."""
 
 
 def files_of(path: Path, readers: Sequence[Reader]) -> list[Path]:
-    """The files that a folder or pattern stands for, by name. A folder stands for its files of the commonest readable kind."""
+    """The files that a folder or pattern stands for, by name. A folder stands for its files of the commonest readable kind, or for those in folders within
+    it that are called by a field and its value (``region=North``)."""
     if os.path.isdir(path):
-        found = [
-            each for each in sorted(path.iterdir()) if os.path.isfile(each) and not each.name.startswith((".", "~"))
-        ]
+        found = list(_within(path))
         by_reader = [[each for each in found if each.suffix.lower() in reader.endings] for reader in readers]
         return max(by_reader, key=len, default=[])
     return sorted(Path(each) for each in glob.glob(str(path)) if os.path.isfile(each))
+
+
+def _within(path: Path) -> Iterator[Path]:
+    inner = sorted(each for each in path.iterdir() if not each.name.startswith((".", "~", "_")))
+    files = [each for each in inner if os.path.isfile(each)]
+    yield from files
+    for each in inner if not files else ():
+        if NAMED.fullmatch(each.name) and each.is_dir() and not each.is_symlink():
+            yield from _within(each)
+
+
+def named_of(path: Path, files: Sequence[Path]) -> Table | None:
+    """A record for each file of a folder, with the fields that the folders above it are called by; None where there are none."""
+    said: dict[str, list[str | None]] = {}
+    for at, file in enumerate(files):
+        for part in file.relative_to(path).parts[:-1] if file.is_relative_to(path) else ():
+            found = NAMED.fullmatch(part)
+            if found is not None:
+                values = said.setdefault(urllib.parse.unquote(found[1]), [None] * len(files))
+                values[at] = urllib.parse.unquote(found[2]) if found[2] != NO_VALUE else None
+    if not said:
+        return None
+    return Table("", {name: judged(text_column(name, values)).column for name, values in said.items()})
+
+
+def repeated(column: Column, counts: Sequence[int]) -> Column:
+    """A field that is the same for all records of a file, of which each has so many."""
+    return picked(column, np.repeat(np.arange(len(counts)), counts))
 
 
 def file_column(files: Sequence[Path], counts: Sequence[int], others: Container[str]) -> CodedColumn:
@@ -72,8 +105,14 @@ def read_folder(
             texts[field] = found.text
         if found.mixed:
             notes.append(f"“{field}” is not of one type in all files ({found.mixed}).")
-    own = file_column(files, [table.count for table in tables], columns)
-    columns = {own.name: own, **columns}
+    counts = [table.count for table in tables]
+    own, named = file_column(files, counts, columns), named_of(path, files)
+    more = (
+        {field: repeated(column, counts) for field, column in named.columns.items() if field not in columns}
+        if named
+        else {}
+    )
+    columns = {own.name: own, **more, **columns}
     notes += [f"{file.name}: {note}" for file, table in zip(files, tables, strict=True) for note in table.notes]
     titles = sum(table.titles for table in tables)
     mark, chosen = tables[0].decimal_mark, tables[0].chosen

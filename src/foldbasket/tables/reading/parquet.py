@@ -140,6 +140,8 @@ def _sure(metadata: pq.FileMetaData, schema: pa.Schema, at: int) -> tuple[FieldT
         return FieldType.REAL, 0
     if pa.types.is_date32(kind) and _within_calendar(metadata, at):
         return FieldType.DATE, 0
+    if pa.types.is_timestamp(kind) and _within_calendar(metadata, at):
+        return FieldType.TIMESTAMP, 0
     return None
 
 
@@ -222,11 +224,11 @@ def write_parquet(table: Table, path: Path) -> None:
     pq.write_table(arrow, path, compression="zstd", store_schema=False)
 
 
-def stream_parquet(name: str, files: Sequence[Path], counts: Sequence[int]) -> Stream:
-    """The records of files of one table, part by part."""
+def stream_parquet(name: str, files: Sequence[Path], counts: Sequence[int], named: Table | None = None) -> Stream:
+    """The records of files of one table, part by part; `named` has a record for each file, of what its folders are called."""
     from foldbasket.tables.reading.parquetstream import ParquetStream
 
-    return ParquetStream(name, files, counts)
+    return ParquetStream(name, files, counts, named=named)
 
 
 READER = READERS.enter(

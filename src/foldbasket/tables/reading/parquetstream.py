@@ -14,7 +14,7 @@ import pyarrow as pa
 from foldbasket.errors import ReadError
 from foldbasket.later import pq
 from foldbasket.tables.column import Column, picked
-from foldbasket.tables.conversion import fitted
+from foldbasket.tables.conversion import as_arrow, fitted
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import changed_since
 from foldbasket.tables.reading.parquet import first_line, is_text
@@ -47,12 +47,13 @@ class ParquetStream:
         size: int = 64 << 20,
         groups: Sequence[Sequence[int] | None] | None = None,
         states: Sequence[State] | None = None,
+        named: Table | None = None,
     ) -> None:
-        """`groups` are the groups of records that are read of each file, None for all; `counts` how many records those hold; `states` are those that
+        """`named` has a record for each file, of the fields that are the same for all of its records. `groups` are the groups of records that are read of each file, None for all; `counts` how many records those hold; `states` are those that
         the files must be in, which they are in now where that is None."""
         self.name, self.files, self.counts, self.size = name, tuple(files), tuple(counts), size
         self.groups = list(groups) if groups is not None else [None] * len(self.files)
-        self.count = sum(counts)
+        self.count, self.named = sum(counts), named
         self.states = list(states) if states is not None else [_state(path) for path in self.files]
 
     answers = False
@@ -69,18 +70,35 @@ class ParquetStream:
         """Some fields of all records. Raises ReadError, also where a file is another than it was."""
         start = 0
         many = self.records_a_part(names)
-        for path, count, groups, state in zip(self.files, self.counts, self.groups, self.states, strict=True):
+        for at, (path, count, groups, state) in enumerate(
+            zip(self.files, self.counts, self.groups, self.states, strict=True)
+        ):
             own = start
             try:
                 if _state(path) != state:
                     raise changed_since(path)
-                for table in self._of_file(path, names, many, groups, _told(path, state)):
+                for table in self._with_named(at, names, many, groups, _told(path, state)):
                     yield Part(table, start)
                     start += table.count
             except (pa.ArrowException, OSError, OverflowError) as error:
                 raise _broken(path, error) from None
             if start - own != count:
                 raise changed_since(path)
+
+    def _with_named(
+        self, at: int, names: Collection[str], many: int, groups: Sequence[int] | None, told: pq.FileMetaData
+    ) -> Iterator[Table]:
+        """The records of a file, with the fields that are the same for all of them; of one of its own at the least, which tells how many there are."""
+        more = {name: self.named.columns[name] for name in names if name in self.named.columns} if self.named else {}
+        own = [name for name in names if name not in more]
+        if not more:
+            yield from self._of_file(self.files[at], own, many, groups, told)
+            return
+        first = field_names([told.schema.column(0).name])
+        for table in self._of_file(self.files[at], own or first, many, groups, told):
+            same = np.full(table.count, at)
+            columns = {name: picked(more[name], same) if name in more else table.columns[name] for name in names}
+            yield Table(self.name, columns, table.origin)
 
     def _of_file(
         self, path: Path, names: Collection[str], many: int, groups: Sequence[int] | None, told: pq.FileMetaData
@@ -118,7 +136,7 @@ class ParquetStream:
                     raise _broken(self.files[piece.file], error) from None
             reached += piece.rows
         if not found:  # without records, but of the right types
-            found += self._of_file(self.files[0], names, LEAST, [], _told(self.files[0], self.states[0]))
+            found += self._with_named(0, names, LEAST, [], _told(self.files[0], self.states[0]))
         columns = {name: stacked(name, found).column for name in names}
         return Table(self.name, columns, str(self.files[0]))
 
@@ -126,7 +144,7 @@ class ParquetStream:
         """Some records of one group of a file, read up to the last of them and no further."""
         path = self.files[piece.file]
         told, reached = _told(path, self.states[piece.file]), 0
-        for table in self._of_file(path, names, LEAST, [piece.group], told):
+        for table in self._with_named(piece.file, names, LEAST, [piece.group], told):
             first, last = max(0, start - reached), min(table.count, stop - reached)
             if first < last:
                 at = np.arange(first, last)
@@ -137,6 +155,10 @@ class ParquetStream:
 
     def span(self, name: str) -> Span | None:
         """Between which values a field lies, where the files tell it of all their groups. Raises ReadError."""
+        if self.named is not None and name in self.named.columns:
+            said = as_arrow(self.named.columns[name]).to_pylist()
+            known = [each for each in said if each is not None]
+            return Span(min(known, default=None), max(known, default=None), len(known) < len(said))
         lows, highs, has_blanks = [], [], False
         for path, groups, state in zip(self.files, self.groups, self.states, strict=True):
             try:
@@ -187,7 +209,11 @@ class ParquetStream:
         groups = [[piece.group for piece in pieces if piece.file == file] for file in files]
         counts = [sum(piece.rows for piece in pieces if piece.file == file) for file in files]
         paths, states = [self.files[at] for at in files], [self.states[at] for at in files]
-        return ParquetStream(self.name, paths, counts, self.size, groups, states)
+        at, named = np.array(files), self.named
+        own = (
+            named.with_columns({name: picked(each, at) for name, each in named.columns.items()}, {}) if named else None
+        )
+        return ParquetStream(self.name, paths, counts, self.size, groups, states, own)
 
 
 @lru_cache(maxsize=64)

@@ -13,7 +13,7 @@ from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading import apart, delimited
 from foldbasket.tables.reading.contract import AS_FOUND, READERS, WHOLE, Parts, Reader, Reading, changed_since
-from foldbasket.tables.reading.folder import file_column, files_of, read_folder
+from foldbasket.tables.reading.folder import file_column, files_of, named_of, read_folder, repeated
 from foldbasket.tables.stacking import stacked
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import bound, bring, is_unread, unread_columns
@@ -100,17 +100,25 @@ def _folder_lazily(files: Sequence[Path], path: Path, name: str, reading: Readin
     if any(each != kinds[0] or len(each) != len(table.columns) for each, table in zip(kinds, tables, strict=True)):
         return None
 
-    def read(names: Collection[str], progress: Progress) -> Mapping[str, Column]:
-        for table in tables:
-            bring(table, names, progress)
-        return {field: stacked(field, tables).column for field in names}
+    counts, named = [table.count for table in tables], named_of(path, files)
+    more = {field: column for field, column in named.columns.items() if field not in kinds[0]} if named else {}
 
-    counts = [table.count for table in tables]
-    file = file_column(files, counts, kinds[0])
-    columns = {file.name: file, **unread_columns(kinds[0], sum(counts))}
+    def read(names: Collection[str], progress: Progress) -> Mapping[str, Column]:
+        own = [field for field in names if field not in more]
+        for table in tables:
+            bring(table, own, progress)
+        return {
+            field: repeated(more[field], counts) if field in more else stacked(field, tables).column for field in names
+        }
+
+    told = {field: (column.type, column.scale) for field, column in more.items()}
+    file = file_column(files, counts, [*kinds[0], *more])
+    columns = {file.name: file, **unread_columns({**told, **kinds[0]}, sum(counts))}
     stream = reader_of(files[0]).stream
     made = Table(name, columns, str(path))
-    return bound(made, read, stream(name, files, counts) if stream is not None else None)
+    return bound(
+        made, read, stream(name, files, counts, Table("", more) if more else None) if stream is not None else None
+    )
 
 
 @contextlib.contextmanager
