@@ -20,6 +20,7 @@ from foldbasket.spec.field import FieldRef
 from foldbasket.tables.mending.texts import TrimSpaces
 from foldbasket.tables.sample import is_sampled, unread_of
 from tests.folding.build import lines
+from tests.tables.reading.objectstore import object_store
 
 MANY = 5_000
 DAY = datetime.date(2025, 1, 1)
@@ -358,3 +359,33 @@ def test_what_is_open_is_folded_on_a_cluster_and_here_again(driver, place, qtbot
     desk.folding.join(Where("tcp://10.0.0.1:8786"))
     driver.settle()
     assert "certificates" in str(told[-1])
+
+
+def test_files_in_an_object_store_are_opened_folded_saved_and_opened_again(driver, place, tmp_path, monkeypatch, qtbot):
+    desk, told = driver.desk, []
+    desk.failed.connect(told.append)
+    monkeypatch.setenv("AWS_ACCESS_KEY_ID", f"seller {place}")
+    monkeypatch.setenv("AWS_SECRET_ACCESS_KEY", "carrots")
+    with object_store(place.parent) as (_, address):
+        monkeypatch.setenv("AWS_ENDPOINT_URL", address)
+        driver.act("Open files in an object store…")
+        driver.answer("Open", "quillmoor/sales")
+        assert "begins with s3://" in str(told[-1])
+        driver.act("Open files in an object store…")
+        driver.answer("Open", f"s3://{place.name}/sales/")
+        desk.words.place(field("Net"))
+        desk.words.place(field("Site"))
+        driver.settle()
+        assert desk.report.counted[0].place == "part by part"
+        wanted = lines(desk.report)
+        desk.files.save(tmp_path / "far.basket")
+        driver.settle()
+        driver.open(tmp_path / "far.basket")
+        assert desk.basket.sources[0].path == f"s3://{place.name}/sales/"
+        assert lines(desk.report) == wanted
+        driver.act("Read all sources again")
+        driver.settle()
+        assert lines(desk.report) == wanted
+        desk.show_source("Sales")
+        driver.settle()
+        assert f"s3://{place.name}/sales/" in driver.workspace.source_head.facts.text()

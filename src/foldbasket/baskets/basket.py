@@ -20,6 +20,7 @@ from foldbasket.styling.styles import Style, style_named
 from foldbasket.tables.mending.mend import AnyMend
 from foldbasket.tables.reading.contract import Reading
 from foldbasket.tables.reading.database import Server
+from foldbasket.tables.reading.objects import is_remote
 from foldbasket.tables.table import Table
 
 FORMAT = "fold-basket"
@@ -30,7 +31,7 @@ class SourceSpec(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
     """One table: its name, where it comes from, how to read it, and the mends done to it. Others refer to it by its `key`: its `id`, or
     its name where it was never given another.
 
-    It comes from a file, folder or pattern (`path`, relative to the basket where possible), from a `server`, or from a `fold`
+    It comes from a file, folder or pattern (`path`, relative to the basket where possible) or an address in an object store, from a `server`, or from a `fold`
     of the same basket, whose summary it then is. `data` names a Parquet file inside the basket's archive that carries the
     records as they were read; nothing else is needed then. `left` names the findings that were looked at and left. With `stays` the records
     of a table of a database stay there, and are folded there, for as long as nothing is to be mended of them.
@@ -60,7 +61,12 @@ class SourceSpec(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
     @property
     def is_file(self) -> bool:
         """Whether it is read from a file, a folder or a pattern."""
-        return self.server is None and self.fold is None and bool(self.path)
+        return self.server is None and self.fold is None and bool(self.path) and not self.is_remote
+
+    @property
+    def is_remote(self) -> bool:
+        """Whether it is read from an object store."""
+        return is_remote(self.path)
 
 
 class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -135,6 +141,8 @@ class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
             return source.server.label
         if source.fold is not None:
             return f"the fold “{self.fold_name(source.fold)}”"
+        if source.is_remote:
+            return source.path
         return source.path.rpartition("/")[2] or "the clipboard"
 
     def with_source(self, key: str, change: Callable[[SourceSpec], SourceSpec]) -> Basket:

@@ -14,6 +14,7 @@ from pathlib import Path
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.passwords import is_told_by_environment
 from foldbasket.errors import ReadError
+from foldbasket.tables.reading.objects import endpoint
 from foldbasket.tables.reading.readers import files_of_source, is_many
 
 
@@ -62,6 +63,8 @@ def places_of_source(source: SourceSpec, folder: Path) -> list[str]:
         return [f"the database {source.server.user}@{source.server.label}{told}: {reading}"]
     if not source.path or source.fold is not None:
         return []
+    if source.is_remote:
+        return [f"{source.path} at {endpoint() or 'the object store of the environment'}"]
     home, path = _real(folder), folder / source.path
     places = []
     if is_many(path):

@@ -20,6 +20,7 @@ from foldbasket.tables.mending.mend import AnyMend, Outcome, mended
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import WHOLE, Parts, memory_allowed
 from foldbasket.tables.reading.database import is_database, read_server, with_table
+from foldbasket.tables.reading.objects import read_objects
 from foldbasket.tables.reading.readers import files_of_source, read_table, reader_of
 from foldbasket.tables.sample import is_sampled, take_sample
 from foldbasket.tables.store import STORE, WORTH, State, state_of
@@ -57,6 +58,8 @@ def read_source(
         raise ReadError(
             "its records were pasted and are not held in the basket.", where=spec.name, todo="Paste them again."
         )
+    if spec.is_remote:
+        return _remote(spec, parts, progress)
     place = folder / spec.path
     if parts == WHOLE and not spec.mends:
         large = too_large(place, spec, memory_allowed() if most is None else most, progress)
@@ -95,6 +98,13 @@ def too_large(place: Path, spec: SourceSpec, most: int, progress: Progress | Non
     if table.count * BYTES * unread <= most:
         return None
     take_sample(table, progress)
+    return table
+
+
+def _remote(spec: SourceSpec, parts: Parts, progress: Progress | None) -> Table:
+    table = read_objects(spec.path, spec.name, progress)
+    if not parts.lazily:
+        take_sample(table, progress)
     return table
 
 

@@ -12,6 +12,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit
 
 from foldbasket.desktop.actions.action import Window, action
+from foldbasket.desktop.widgets.dialogs import ask_line
 from foldbasket.errors import BasketError
 
 
@@ -85,6 +86,20 @@ def open_database(window: Any) -> None:
     dialog = DatabaseDialog(window)
     dialog.accepted.connect(read)
     dialog.open()
+
+
+@action("Open files in an object store…", "File")
+def open_objects(window: Any) -> None:
+    """Asks for the address of Parquet files, whose records stay there."""
+    text = "The address of Parquet files, such as s3://bucket/folder/. Where the store is and who asks is taken from the environment (AWS_ENDPOINT_URL, AWS_ACCESS_KEY_ID, …)."
+    ask_line(
+        window,
+        "Open files in an object store",
+        text,
+        "s3://",
+        "Open",
+        lambda said: window.desk.sources.add_objects(said.strip()),
+    )
 
 
 @action("Paste as data", "File", "Ctrl+Shift+V")

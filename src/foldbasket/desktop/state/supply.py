@@ -285,7 +285,7 @@ class Supply(QObject):
         for spec in self.basket.sources:
             if spec.is_file and spec.data is None:
                 self.refresh(spec.path)
-            elif spec.server is not None:
+            elif spec.server is not None or spec.is_remote:
                 self._read.pop(self._key(spec), None)
         self.renew(self.basket)
 

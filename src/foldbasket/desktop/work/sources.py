@@ -30,8 +30,9 @@ from foldbasket.tables.mending.rows import DropRepeatedRows
 from foldbasket.tables.reading.apart import sheets_apart
 from foldbasket.tables.reading.contract import Reading
 from foldbasket.tables.reading.database import Listed, Server, contents, readable
+from foldbasket.tables.reading.objects import is_remote
 from foldbasket.tables.reading.pasted import read_pasted
-from foldbasket.tables.reading.readers import stamp
+from foldbasket.tables.reading.readers import stamp, table_name
 from foldbasket.tables.table import Table
 
 
@@ -210,6 +211,20 @@ class SourceWork(QObject):
         def read(progress: Any) -> Any:
             tables = [read_source(spec, NOWHERE, EVERYTHING, progress) for spec in specs]
             return lambda: self.desk.take_in(specs, tables, links([spec.name for spec in specs]))
+
+        self.desk.read_in_background(read)
+
+    def add_objects(self, address: str) -> None:
+        """Opens Parquet files in an object store, whose records stay there."""
+        if not is_remote(address):
+            self.complain(f"“{address}” is not an address in an object store.", "It begins with s3://.")
+            return
+        name = free_name(table_name(Path(address.rstrip("/"))), taken(self.desk.basket.sources))
+        spec = SourceSpec(name, address)
+
+        def read(progress: Any) -> Any:
+            table = read_source(spec, NOWHERE, EVERYTHING, progress)
+            return lambda: self.desk.take_in([spec], [table])
 
         self.desk.read_in_background(read)
 

@@ -89,7 +89,7 @@ READERS: Kinds[Reader] = Kinds("reader", "foldbasket.tables.reading")
 """Every format that can be read, by its label."""
 
 
-def changed_since(path: Path) -> ReadError:
+def changed_since(path: Any) -> ReadError:
     """The error for a file that is another than it was when it was opened."""
     return ReadError("the file changed after it was opened.", where=path.name, todo="Open it again.")
 

@@ -7,7 +7,8 @@ import os
 import re
 import urllib.parse
 from collections.abc import Container, Iterator, Sequence
-from pathlib import Path
+from pathlib import Path, PurePath
+from typing import Protocol
 
 import numpy as np
 import pyarrow as pa
@@ -25,6 +26,15 @@ NAMED = re.compile(r"([^=]+)=(.*)")
 """A folder that is called by a field and the value that all its records have, as programs that write many files at once name them."""
 NO_VALUE = "__HIVE_DEFAULT_PARTITION__"
 FILE = "File"
+
+
+class HasName(Protocol):
+    """A file, wherever it is."""
+
+    @property
+    def name(self) -> str: ...
+
+
 """The field that says which file a record comes from."""
 
 
@@ -47,7 +57,7 @@ def _within(path: Path) -> Iterator[Path]:
             yield from _within(each)
 
 
-def named_of(path: Path, files: Sequence[Path]) -> Table | None:
+def named_of(path: PurePath, files: Sequence[PurePath]) -> Table | None:
     """A record for each file of a folder, with the fields that the folders above it are called by; None where there are none."""
     said: dict[str, list[str | None]] = {}
     for at, file in enumerate(files):
@@ -66,7 +76,7 @@ def repeated(column: Column, counts: Sequence[int]) -> Column:
     return picked(column, np.repeat(np.arange(len(counts)), counts))
 
 
-def file_column(files: Sequence[Path], counts: Sequence[int], others: Container[str]) -> CodedColumn:
+def file_column(files: Sequence[HasName], counts: Sequence[int], others: Container[str]) -> CodedColumn:
     """The file that each record comes from, under a name that no other field has."""
     own = FILE
     while own in others:

@@ -156,6 +156,22 @@ def _within_calendar(metadata: pq.FileMetaData, at: int) -> bool:
     return True
 
 
+def kinds_told(metadata: pq.FileMetaData, where: str) -> dict[str, tuple[FieldType, int]]:
+    """The types and fraction digits of a file's fields, by its description alone. Raises ReadError for a field that it does not tell enough of."""
+    schema = metadata.schema.to_arrow_schema()
+    found = {}
+    for at, name in enumerate(field_names(schema.names)):
+        kind = _sure(metadata, schema, at) if not pa.types.is_nested(schema.field(at).type) else None
+        if kind is None:
+            raise ReadError(
+                f"the file does not tell enough of “{name}” ({schema.field(at).type}) to be read part by part.",
+                where=where,
+                todo="Copy it here, or leave the field out of it.",
+            )
+        found[name] = kind
+    return found
+
+
 def first_line(error: BaseException) -> str:
     """What an error says, as one short line."""
     lines = str(error).strip().splitlines()

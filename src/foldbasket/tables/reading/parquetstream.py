@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 from collections.abc import Collection, Iterator, Sequence
 from functools import lru_cache
 from pathlib import Path
-from typing import NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -22,6 +23,9 @@ from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.stacking import stacked
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import Part, Span, Told
+
+if TYPE_CHECKING:
+    from foldbasket.tables.reading.objects import ObjectFile
 
 State = tuple[int, int]
 MOST, LEAST = 2_000_000, 1 << 16
@@ -42,7 +46,7 @@ class ParquetStream:
     def __init__(
         self,
         name: str,
-        files: Sequence[Path],
+        files: Sequence[Path | ObjectFile],
         counts: Sequence[int],
         size: int = 64 << 20,
         groups: Sequence[Sequence[int] | None] | None = None,
@@ -77,7 +81,7 @@ class ParquetStream:
             try:
                 if _state(path) != state:
                     raise changed_since(path)
-                for table in self._with_named(at, names, many, groups, _told(path, state)):
+                for table in self._with_named(at, names, many, groups, told_of(path, state)):
                     yield Part(table, start)
                     start += table.count
             except (pa.ArrowException, OSError, OverflowError) as error:
@@ -101,13 +105,20 @@ class ParquetStream:
             yield Table(self.name, columns, table.origin)
 
     def _of_file(
-        self, path: Path, names: Collection[str], many: int, groups: Sequence[int] | None, told: pq.FileMetaData
+        self,
+        path: Path | ObjectFile,
+        names: Collection[str],
+        many: int,
+        groups: Sequence[int] | None,
+        told: pq.FileMetaData,
     ) -> Iterator[Table]:
-        with pq.ParquetFile(path, metadata=told) as plain:
-            schema = plain.schema_arrow
+        schema = told.schema.to_arrow_schema()
         said = dict(zip(field_names(schema.names), schema.names, strict=True))
         texts = [said[name] for name in names if is_text(schema.field(said[name]).type)]
-        with pq.ParquetFile(path, metadata=told, read_dictionary=texts, pre_buffer=False) as file:
+        with (
+            _opened(path) as opened,
+            pq.ParquetFile(opened, metadata=told, read_dictionary=texts, pre_buffer=False) as file,
+        ):
             wanted = [said[name] for name in names]
             if not file.metadata.num_rows or groups == []:
                 empty = {
@@ -136,14 +147,14 @@ class ParquetStream:
                     raise _broken(self.files[piece.file], error) from None
             reached += piece.rows
         if not found:  # without records, but of the right types
-            found += self._with_named(0, names, LEAST, [], _told(self.files[0], self.states[0]))
+            found += self._with_named(0, names, LEAST, [], told_of(self.files[0], self.states[0]))
         columns = {name: stacked(name, found).column for name in names}
         return Table(self.name, columns, str(self.files[0]))
 
     def _within(self, piece: Piece, start: int, stop: int, names: Collection[str]) -> Iterator[Table]:
         """Some records of one group of a file, read up to the last of them and no further."""
         path = self.files[piece.file]
-        told, reached = _told(path, self.states[piece.file]), 0
+        told, reached = told_of(path, self.states[piece.file]), 0
         for table in self._with_named(piece.file, names, LEAST, [piece.group], told):
             first, last = max(0, start - reached), min(table.count, stop - reached)
             if first < last:
@@ -162,7 +173,7 @@ class ParquetStream:
         lows, highs, has_blanks = [], [], False
         for path, groups, state in zip(self.files, self.groups, self.states, strict=True):
             try:
-                told = _told(path, state)
+                told = told_of(path, state)
             except (pa.ArrowException, OSError) as error:
                 raise _broken(path, error) from None
             names = field_names([told.schema.column(at).name for at in range(told.num_columns)])
@@ -197,7 +208,7 @@ class ParquetStream:
             try:
                 if _state(path) != state:
                     raise changed_since(path)
-                told = _told(path, state)
+                told = told_of(path, state)
             except (pa.ArrowException, OSError) as error:
                 raise _broken(path, error) from None
             wanted = self.groups[at]
@@ -217,18 +228,26 @@ class ParquetStream:
 
 
 @lru_cache(maxsize=64)
-def _told(path: Path, state: State) -> pq.FileMetaData:
+def told_of(path: Path | ObjectFile, state: State) -> pq.FileMetaData:
     """What a file in a state tells of itself, read once for all the pieces that it is divided into."""
-    return pq.read_metadata(path)
+    with _opened(path) as opened:
+        return pq.read_metadata(opened)
 
 
-def _state(path: Path) -> State:
+def _opened(path: Path | ObjectFile) -> Any:
+    """A file as it is handed to its reader: a path, or the bytes of one elsewhere. Raises OSError."""
+    return contextlib.nullcontext(path) if isinstance(path, Path) else path.open()
+
+
+def _state(path: Path | ObjectFile) -> State:
     """What tells one state of a file from another, on every machine that reaches it. Raises OSError."""
+    if not isinstance(path, Path):
+        return path.state()
     found = os.stat(path)
     return found.st_size, found.st_mtime_ns
 
 
-def _broken(path: Path, error: BaseException) -> ReadError:
+def _broken(path: Path | ObjectFile, error: BaseException) -> ReadError:
     return ReadError(
         f"the file cannot be read to its end ({first_line(error)}).", where=path.name, todo="Export it again."
     )

@@ -1,0 +1,170 @@
+"""Parquet files in an object store, by the addresses that the S3 protocol gives them: ``s3://bucket/folder/`` or one file.
+
+They are never held whole: their descriptions are read, and of their records what is asked for. Where the store is and who asks is told by the environment (the variables
+that all programs for the protocol read: AWS_ENDPOINT_URL, AWS_REGION, AWS_ACCESS_KEY_ID, AWS_SECRET_ACCESS_KEY, AWS_SESSION_TOKEN), never by a basket.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+import pyarrow as pa
+
+from foldbasket.errors import ReadError
+from foldbasket.tables.column import Column
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.folder import file_column, named_of
+from foldbasket.tables.reading.parquet import first_line, kinds_told
+from foldbasket.tables.stacking import stacked
+from foldbasket.tables.table import Table
+from foldbasket.tables.unread import bound, unread_columns
+
+LEAD = "s3://"
+ENDINGS = (".parquet", ".pq")
+ATTEMPTS = 5
+"""So often a store that is busy is asked again, each time after a longer while."""
+SECONDS = 10
+
+
+def is_remote(path: str | Path) -> bool:
+    """Whether a place is an address in an object store."""
+    return str(path).startswith(LEAD)
+
+
+def endpoint() -> str:
+    """Where the store is, as the environment says; empty for that of the protocol's maker."""
+    return os.environ.get("AWS_ENDPOINT_URL_S3") or os.environ.get("AWS_ENDPOINT_URL") or ""
+
+
+@lru_cache(maxsize=4)
+def _store(where: str, region: str, key: str) -> Any:
+    """A connection to the store; one for each that the environment has told of."""
+    from pyarrow import fs
+
+    scheme, _, host = where.rpartition("://")
+    return fs.S3FileSystem(
+        endpoint_override=host or None, scheme=scheme or "https", region=region or None, anonymous=not key and "AWS_PROFILE" not in os.environ,
+        connect_timeout=SECONDS, request_timeout=SECONDS, retry_strategy=fs.AwsStandardS3RetryStrategy(max_attempts=ATTEMPTS),
+    )  # fmt: skip
+
+
+def store() -> Any:
+    """The store that the environment tells of."""
+    told = os.environ
+    region = told.get("AWS_REGION") or told.get("AWS_DEFAULT_REGION") or ("us-east-1" if endpoint() else "")
+    return _store(endpoint(), region, told.get("AWS_ACCESS_KEY_ID", ""))
+
+
+@dataclass(frozen=True)
+class ObjectFile:
+    """A file in the store, by its bucket and key, in the state that it was found in."""
+
+    key: str
+    size: int
+    time: int
+
+    @property
+    def name(self) -> str:
+        """Its name without what it lies in."""
+        return PurePosixPath(self.key).name
+
+    def __str__(self) -> str:
+        return LEAD + self.key
+
+    def state(self) -> tuple[int, int]:
+        """What it is in now. Raises OSError."""
+        found = store().get_file_info(self.key)
+        return (found.size or 0), (found.mtime_ns or 0)
+
+    def open(self) -> pa.NativeFile:
+        """Its bytes, read where they are asked for. Raises OSError."""
+        return store().open_input_file(self.key)
+
+
+def files_at(address: str) -> list[ObjectFile]:
+    """The Parquet files at an address, by their keys. Raises ReadError where there is none, or the store does not answer."""
+    from pyarrow import fs
+
+    key = address.removeprefix(LEAD).rstrip("/")
+    if not key:
+        raise ReadError("it names no bucket.", where=address, todo="Write it like s3://bucket/folder/.")
+    try:
+        if key.endswith(ENDINGS):
+            found = [store().get_file_info(key)]
+        else:
+            found = store().get_file_info(fs.FileSelector(key, recursive=True))
+    except (OSError, pa.ArrowException) as error:
+        raise _told(error, address) from None
+    files = [
+        ObjectFile(each.path, each.size or 0, each.mtime_ns or 0)
+        for each in sorted(found, key=lambda each: each.path)
+        if each.type is fs.FileType.File and each.path.endswith(ENDINGS) and not each.base_name.startswith((".", "_"))
+    ]
+    if not files:
+        raise ReadError(
+            "no Parquet file is there.",
+            where=address,
+            todo="Name a file that ends in .parquet, or what such files lie in.",
+        )
+    return files
+
+
+def _told(error: BaseException, where: str) -> ReadError:
+    """What a store's error means."""
+    said = first_line(error)
+    if any(word in said for word in ("ACCESS_DENIED", "Access Denied", "AccessDenied", "INVALID_ACCESS", "SIGNATURE")):
+        todo = "Are AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY those of a user who may read it?"
+        return ReadError("the object store refused who asks.", where=where, todo=todo)
+    return ReadError(
+        f"the object store does not give it ({said}).",
+        where=where,
+        todo="Is the address right, and AWS_ENDPOINT_URL and AWS_REGION where it is? Then try again.",
+    )
+
+
+def read_objects(address: str, name: str, progress: Progress | None = None) -> Table:
+    """The table of the Parquet files at an address, none of whose records is read. Raises ReadError, also for files that are not alike or hold fields whose
+    type the files do not tell."""
+    from foldbasket.tables.reading.parquetstream import ParquetStream, told_of
+
+    progress = progress or Progress()
+    files = files_at(address)
+    kinds, counts = [], []
+    for at, file in enumerate(files):
+        progress.step(f"Asking for {file.name}", at / len(files))
+        try:
+            told = told_of(file, (file.size, file.time))
+        except (OSError, pa.ArrowException) as error:
+            raise _told(error, str(file)) from None
+        kinds.append(kinds_told(told, str(file)))
+        counts.append(told.num_rows)
+        if kinds[-1] != kinds[0]:
+            raise ReadError(
+                f"its fields are others than those of {files[0].name}.",
+                where=str(file),
+                todo="Name only files that are alike.",
+            )
+    inside = PurePosixPath(address.removeprefix(LEAD).rstrip("/"))
+    named = named_of(inside, [PurePosixPath(file.key) for file in files])
+    more = {field: column for field, column in named.columns.items() if field not in kinds[0]} if named else {}
+    states = [(file.size, file.time) for file in files]
+    stream = ParquetStream(name, files, counts, states=states, named=Table("", more) if more else None)
+
+    def read(names: Collection[str], progress: Progress) -> Mapping[str, Column]:
+        parts = []
+        for part in stream.parts(names):
+            progress.step(f"Reading {address}", part.start / max(1, stream.count))
+            parts.append(part.table)
+        return {field: stacked(field, parts).column for field in names}
+
+    own = {field: (column.type, column.scale) for field, column in more.items()}
+    columns = dict(unread_columns({**own, **kinds[0]}, sum(counts)))
+    if len(files) > 1:
+        own_file = file_column(files, counts, columns)
+        columns = {own_file.name: own_file, **columns}
+    return bound(Table(name, columns, address), read, stream)

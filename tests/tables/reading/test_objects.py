@@ -1,0 +1,155 @@
+"""Parquet files in an object store: read where they are asked for, also from one that is busy; refused with one clear message."""
+
+import datetime
+import random
+from pathlib import Path
+
+import pyarrow as pa
+import pyarrow.parquet as pq
+import pytest
+
+from foldbasket.baskets.basket import Basket, SourceSpec
+from foldbasket.baskets.consent import EVERYTHING, NOTHING, places_of_source
+from foldbasket.baskets.files import save_basket
+from foldbasket.cli import main
+from foldbasket.errors import ReadError
+from foldbasket.folding.engine import Engine
+from foldbasket.folding.filters.members import Members
+from foldbasket.links.source import Source
+from foldbasket.opening.sources import read_source
+from foldbasket.spec.fold import Fold, Placed
+from foldbasket.tables.reading.objects import read_objects
+from foldbasket.tables.reading.readers import read_table
+from foldbasket.tables.sample import is_sampled
+from tests.folding.build import lines, measure, ref
+from tests.tables.reading.objectstore import object_store
+
+FOLD = Fold(
+    "f",
+    (measure("sum", "Sales.net"), measure("median", "Sales.net")),
+    (Placed("s", ref("Sales.site")),),
+    (Placed("y", ref("Sales.year")),),
+)
+
+
+@pytest.fixture
+def place(tmp_path):
+    draw = random.Random(2)
+    for year in (2025, 2026):
+        folder = tmp_path / "store" / "quillmoor" / "sales" / f"year={year}"
+        folder.mkdir(parents=True)
+        for part in range(2):
+            some = pa.table(
+                {
+                    "site": [draw.choice(["Mill", "Yard", None]) for _ in range(2_000)],
+                    "net": pa.array([draw.randrange(999) for _ in range(2_000)], pa.int32()),
+                    "note": [f"a long note that nobody asks for {draw.random()}" for _ in range(2_000)],
+                }
+            )
+            pq.write_table(some, folder / f"{part}.parquet", row_group_size=500)
+    return tmp_path / "store"
+
+
+@pytest.fixture
+def store(place, monkeypatch):
+    with object_store(place) as (store, address):
+        monkeypatch.setenv("AWS_ENDPOINT_URL", address)
+        monkeypatch.setenv("AWS_ACCESS_KEY_ID", f"seller{store.folder.stat().st_ino}")
+        monkeypatch.setenv("AWS_SECRET_ACCESS_KEY", "carrots")
+        yield store
+
+
+def test_a_fold_of_them_is_that_of_the_files_here_and_only_its_fields_are_fetched(store, place):
+    table = read_objects("s3://quillmoor/sales/", "Sales")
+    here = read_table(place / "quillmoor" / "sales", "Sales")
+    assert table.count == here.count == 8_000
+    assert set(table.columns) == set(here.columns)
+    store.asked.clear()
+    engine = Engine(Source({"Sales": table}), memory=0)
+    assert lines(engine.fold(FOLD)) == lines(Engine(Source({"Sales": here})).fold(FOLD))
+    fetched = 0
+    for _, _, span in store.asked:
+        if span:
+            first, _, last = span.removeprefix("bytes=").partition("-")
+            fetched += int(last) - int(first) + 1
+    whole = sum(path.stat().st_size for path in place.rglob("*.parquet"))
+    assert 0 < fetched < whole / 4
+
+
+def test_files_of_another_year_are_not_asked_for(store, monkeypatch):
+    from foldbasket.tables.reading import parquetstream
+
+    monkeypatch.setattr(parquetstream, "LEAST", 5)
+    monkeypatch.setattr(parquetstream, "MOST", 500)
+    table = read_objects("s3://quillmoor/sales", "Sales")
+    store.asked.clear()
+    kept = Fold(
+        "f", (measure("count values", "Sales.net"),), filters=(Members("y", ref("Sales.year"), members=("2026",)),)
+    )
+    assert lines(Engine(Source({"Sales": table}), memory=0).fold(kept))[-1][-1] == 4_000
+    assert {key.split("/")[2] for method, key, span in store.asked if method == "GET" and span} == {"year=2026"}
+
+
+def test_a_store_that_is_busy_twice_is_asked_again(store):
+    store.busy = 2
+    table = read_objects("s3://quillmoor/sales/year=2025/0.parquet", "Sales")
+    store.busy = 2
+    fold = Fold("f", (measure("sum", "Sales.net"),), (Placed("s", ref("Sales.site")),))
+    assert len(lines(Engine(Source({"Sales": table}), memory=0).fold(fold))) == 4
+    assert store.busy == 0
+
+
+def test_one_who_is_not_known_is_refused_with_what_to_do(store):
+    store.known = "somebody else"
+    with pytest.raises(ReadError, match="refused who asks") as raised:
+        read_objects("s3://quillmoor/sales/", "Sales")
+    assert "AWS_ACCESS_KEY_ID" in str(raised.value)
+
+
+@pytest.mark.parametrize(
+    ("address", "said"),
+    [
+        ("s3://", "names no bucket"),
+        ("s3://quillmoor/nothing/", "no Parquet file is there|does not give it"),
+        ("s3://other/sales/", "no Parquet file is there|does not give it"),
+        ("s3://quillmoor/sales/9.parquet", "no Parquet file is there"),
+    ],
+)
+def test_what_is_not_there_is_told(store, address, said):
+    with pytest.raises(ReadError, match=said):
+        read_objects(address, "Sales")
+
+
+def test_files_that_are_not_alike_and_types_that_are_not_told_are_refused(store, place):
+    pq.write_table(pa.table({"site": ["x"]}), place / "quillmoor" / "sales" / "year=2026" / "9.parquet")
+    with pytest.raises(ReadError, match=r"its fields are others than those of 0\.parquet"):
+        read_objects("s3://quillmoor/sales/", "Sales")
+    odd = place / "quillmoor" / "odd.parquet"
+    pq.write_table(pa.table({"at": [datetime.time(1, 2)]}), odd)
+    with pytest.raises(ReadError, match="does not tell enough of “at”"):
+        read_objects("s3://quillmoor/odd.parquet", "Odd")
+    odd.write_bytes(b"PAR1 and no more")
+    with pytest.raises(ReadError):
+        read_objects("s3://quillmoor/odd.parquet", "Odd")
+
+
+def test_a_file_that_is_replaced_meanwhile_is_told(store, place):
+    table = read_objects("s3://quillmoor/sales/year=2025/0.parquet", "Sales")
+    path = place / "quillmoor" / "sales" / "year=2025" / "0.parquet"
+    pq.write_table(pq.read_table(path).slice(0, 10), path)
+    with pytest.raises(ReadError, match="changed after it was opened"):
+        Engine(Source({"Sales": table}), memory=0).fold(Fold("f", (measure("sum", "Sales.net"),)))
+
+
+def test_it_is_read_only_with_consent_and_rendered_from_the_command_line(store, tmp_path, capsys):
+    spec = SourceSpec("Sales", "s3://quillmoor/sales/")
+    [place] = places_of_source(spec, tmp_path)
+    assert place.startswith("s3://quillmoor/sales/ at http://127.0.0.1:")
+    with pytest.raises(ReadError, match="to which nobody has agreed"):
+        read_source(spec, tmp_path, NOTHING)
+    assert is_sampled(read_source(spec, tmp_path, EVERYTHING))
+    basket = tmp_path / "sales.json"
+    save_basket(Basket("B", (spec,), folds=(FOLD,)), basket)
+    assert main(["render", str(basket), "--to", str(tmp_path / "out.csv")]) != 0
+    assert main(["render", str(basket), "--to", str(tmp_path / "out.csv"), "--trust"]) == 0
+    assert "Mill" in Path(tmp_path / "out.csv").read_text()
