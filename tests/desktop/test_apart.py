@@ -389,3 +389,16 @@ def test_files_in_an_object_store_are_opened_folded_saved_and_opened_again(drive
         desk.show_source("Sales")
         driver.settle()
         assert f"s3://{place.name}/sales/" in driver.workspace.source_head.facts.text()
+
+
+def test_how_a_link_fits_is_told_by_the_members_of_its_key(apart, qtbot):
+    desk = apart.desk
+    desk.sources.accept_links()
+    apart.settle()
+    qtbot.waitUntil(lambda: not desk.supply.looker.busy, timeout=20_000)
+    [link] = desk.basket.links
+    match = desk.supply.looker.matches[link]
+    told = dict(desk.profiles[desk.tables["Sales"].serial, "Site"].frequent)
+    assert (match.not_found, match.matched) == (told["lost"], told["Mill"] + told["Yard"] + told["Dock"])
+    assert match.matched + match.not_found + match.blank == 3 * MANY
+    assert nothing_was_read_whole(apart)

@@ -21,7 +21,7 @@ from foldbasket.links.source import Source
 from foldbasket.spec.fold import Fold, Measure
 from foldbasket.styling.dates import Fiscal
 from foldbasket.tables.progress import Progress
-from tests.folding.build import lines, measure, placed, ref
+from tests.folding.build import bands, lines, measure, placed, ref
 from tests.folding.rounds import seeds
 from tests.folding.statement.test_random_statements import LINKS, random_tables
 from tests.folding.streaming import answered, streamed
@@ -110,8 +110,6 @@ def test_what_is_wrong_with_a_file_comes_back_whole_and_a_fold_can_be_cancelled(
     with pytest.raises(ReadError, match=r"cannot be read to its end|changed after it was opened") as raised:
         engine.fold(fold)
     assert raised.value.where == "large.parquet"
-    with pytest.raises(FoldError, match="“first” and “last” need all records"):
-        engine.fold(Fold("f", (Measure("m", "first", ref("Lines.N"), order=ref("Lines.N")),)))
 
 
 def test_versions_that_differ_are_refused_with_both_named(monkeypatch):
@@ -236,3 +234,14 @@ def test_the_command_folds_on_a_cluster(two, tmp_path, capsys):
     assert (tmp_path / "here.csv").read_bytes() == (tmp_path / "far.csv").read_bytes()
     assert main([*asked, "--to", str(tmp_path / "x.csv"), "--cluster", "10.1.2.3:8786"]) == 1
     assert "no certificates were given" in capsys.readouterr().err
+
+
+def test_first_and_last_and_bands_on_the_cluster_are_those_held(two, tmp_path):
+    rng = random.Random(8)
+    held, far = engines(random_tables(rng), LINKS, tmp_path, rng, two)
+    for way in ("first", "last"):
+        for order in ("Lines.Sold", "Lines.Site", "Lines.Qty"):
+            made = Measure("m", way, ref("Lines.Net"), order=ref(order))
+            banded = placed("Lines.Net", bands=bands("width", "100"))
+            fold = Fold("f", (made, measure("sum", "Lines.Net")), (placed("Customers.Region"), banded))
+            assert_same(far.fold(fold), held.fold(fold), fold)

@@ -12,9 +12,10 @@ from foldbasket.errors import Cancelled, FoldError, LinkError, ReadError
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.values import Compare
 from foldbasket.folding.proof import listed_for, proof_of
+from foldbasket.kinds import read
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source
-from foldbasket.spec.cut import Group, Groups
+from foldbasket.spec.cut import Bands, Group, Groups
 from foldbasket.spec.fold import FORMULA, Fold, Measure
 from foldbasket.sql.asking import Kept
 from foldbasket.sql.staying import DatabaseStream, staying
@@ -33,7 +34,7 @@ from tests.folding.rounds import seeds
 from tests.folding.statement.loading import connected, loaded
 from tests.folding.statement.test_random_statements import LINKS, SERVERS, random_fold, random_tables
 from tests.folding.test_streamed import assert_same
-from tests.tables.reading.servers import NotHereError
+from tests.tables.reading.servers import NotHereError, postgresql
 
 
 @pytest.fixture(scope="module", params=SERVERS)
@@ -185,11 +186,13 @@ def test_what_is_made_there_and_what_is_brought(server, sales, made, where):
     assert place.startswith(where) or inexact
 
 
-def test_bands_at_edges_are_made_of_answers_and_others_brought(sales):
+def test_bands_are_made_of_answers_where_their_edges_are_told(sales):
     _, place = both(sales, NET, rows=(placed("Lines.net", bands=bands("edges", ["0", "5", "100"])),))
     assert place.startswith("in ")
     _, place = both(sales, NET, rows=(placed("Lines.pieces", bands=bands("width", "2")),))
-    assert place.startswith("here, brought from ")
+    assert place.startswith("in ")
+    four = read({"how": "counts", "size": "2"}, Bands)
+    both(sales, NET, rows=(placed("Lines.pieces", bands=four),), filters=(Compare("f", ref("Lines.net"), ">", "0"),))
 
 
 def test_groups_of_members_are_made_of_answers(sales):
@@ -319,3 +322,18 @@ def test_values_of_several_types_in_one_field_are_refused_with_what_to_do(tmp_pa
     with pytest.raises(ReadError, match="“a” holds values of several types") as raised:
         staying(path, "T", Reading(table="t"))
     assert "read and held" in str(raised.value)
+
+
+def test_a_server_that_is_stopped_in_the_middle_is_one_clear_message():
+    try:
+        with postgresql() as port:
+            place = Server("postgresql", "127.0.0.1", "postgres", "seller", port)
+            many = Reading(query="SELECT g AS x, pg_sleep(0) FROM generate_series(1, 3) AS g")
+            with pytest.raises(ReadError, match="writes, waits or reads files"):
+                staying(place, "Many", many, "carrots")
+            table = staying(place, "Many", Reading(query="SELECT g AS x FROM generate_series(1, 20) AS g"), "carrots")
+    except NotHereError as reason:
+        pytest.skip(f"left out: {reason}")
+    with pytest.raises(ReadError, match="the server does not answer") as raised:
+        Engine(Source({"Many": table})).fold(Fold("f", (measure("sum", "Many.x"),)))
+    assert "carrots" not in str(raised.value)

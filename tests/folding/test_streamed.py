@@ -14,8 +14,9 @@ from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.either import Either
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.values import Between, Compare
+from foldbasket.kinds import read
 from foldbasket.links.source import Source
-from foldbasket.spec.cut import Group, Groups
+from foldbasket.spec.cut import Bands, Group, Groups
 from foldbasket.spec.fold import Fold, Measure
 from foldbasket.styling.dates import Fiscal
 from foldbasket.tables.conversion import to_arrow
@@ -131,19 +132,54 @@ def test_a_table_that_fits_is_held_and_read_once(tmp_path):
     assert {name for name, column in columns.items() if column.unread.has(name)} == {"Net", "Site"}
 
 
-def test_what_cannot_be_told_of_parts_is_refused_with_what_to_do(both):
+ORDERS = ["Lines.Sold", "Lines.Qty", "Lines.Net", "Lines.Rate", "Lines.Site", "Lines.Paid"]
+
+
+@pytest.mark.parametrize("seed", seeds(8))
+def test_first_and_last_by_any_field_are_those_held(seed, tmp_path, monkeypatch):
+    monkeypatch.setattr(parquetstream, "LEAST", 5)
+    rng = random.Random(seed * 7 + 1)
+    held, apart = engines(random_tables(rng), LINKS, tmp_path, rng)
+    for _ in range(20):
+        made = [
+            Measure(f"m{at}", rng.choice(["first", "last"]), ref(rng.choice(ORDERS)), order=ref(rng.choice(ORDERS)))
+            for at in range(2)
+        ]
+        rows = [placed(name) for name in rng.sample(["Lines.Site", "Customers.Region", "Lines.Paid"], rng.randrange(3))]
+        rules = (Compare("f", ref("Lines.Qty"), ">", "3"),) if rng.random() < 0.4 else ()
+        fold = Fold("f", (*made, measure("sum", "Lines.Net")), tuple(rows), filters=rules)
+        assert_same(apart.fold(fold), held.fold(fold), fold)
+
+
+@pytest.mark.parametrize(("how", "size"), [("width", "5"), ("width", "0.5"), ("counts", "4")])
+@pytest.mark.parametrize("name", ["Lines.Net", "Lines.Qty", "Lines.Rate"])
+def test_bands_that_the_values_cut_are_those_held(tmp_path, monkeypatch, how, size, name):
+    monkeypatch.setattr(parquetstream, "LEAST", 5)
+    rng = random.Random(5)
+    held, apart = engines(random_tables(rng), LINKS, tmp_path, rng)
+    if how == "counts":  # which takes all of the field's values, held for it
+        apart = Engine(apart.source, memory=70 * 8)
+    field = bands(how, size) if how == "width" else read({"how": how, "size": size}, Bands)
+    fold = Fold(
+        "f",
+        (measure("sum", "Lines.Net"), measure("count")),
+        (placed(name, bands=field), placed("Lines.Site")),
+        filters=(Compare("f", ref("Lines.Qty"), ">", "3"),),
+    )
+    wanted = held.fold(fold)
+    got = apart.fold(fold)
+    assert_same(got, wanted, fold)
+    assert [got.rows.label(line, 0) for line in range(got.height)] == [
+        wanted.rows.label(line, 0) for line in range(wanted.height)
+    ]
+    assert got.counted[0].place == "part by part"
+
+
+def test_bands_of_equal_counts_of_more_values_than_can_be_held_are_refused_with_what_to_do(both):
     _, apart = both
-    with pytest.raises(FoldError, match="“first” and “last” need all records") as raised:
-        apart.fold(Fold("f", (Measure("m", "first", ref("Lines.Net"), order=ref("Lines.Pieces")),)))
-    assert "--memory" in str(raised.value)
+    four = placed("Lines.Net", bands=read({"how": "counts", "size": "4"}, Bands))
     with pytest.raises(FoldError, match="the bands of “Net” depend on all of its values") as raised:
-        apart.fold(
-            Fold(
-                "f",
-                (measure("count"), measure("sum", "Lines.Pieces")),
-                (placed("Lines.Net", bands=bands("width", "5")),),
-            )
-        )
+        apart.fold(Fold("f", (measure("count"), measure("sum", "Lines.Pieces")), (four,)))
     assert "edges" in str(raised.value)
 
 

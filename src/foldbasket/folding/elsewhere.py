@@ -18,11 +18,12 @@ import numpy as np
 from foldbasket.folding.behind import Behind
 from foldbasket.folding.cubes.cluster import Cluster, Job
 from foldbasket.folding.cubes.cube import Cube
+from foldbasket.folding.cubes.edging import with_edges
 from foldbasket.folding.cubes.maker import LocalMaker
 from foldbasket.folding.cubes.sql import SqlMaker
 from foldbasket.folding.cubes.streamed import Expression, Expressions, StreamedMaker, used_by
 from foldbasket.folding.filters.asked import Asked
-from foldbasket.folding.plan.plan import Plan
+from foldbasket.folding.plan.plan import AxisField, Plan
 from foldbasket.formulas.checking import Checked, checked, schema_of
 from foldbasket.formulas.evaluation import as_of_day
 from foldbasket.formulas.functions.calendar import CurrentDate
@@ -177,6 +178,9 @@ class Elsewhere:
         return plan, stream, columns, formulas, source.links, source.shared, source.fiscal, self.locale, self.cluster
 
     def _made(self, plan: Plan, stream: Stream, progress: Progress) -> Cube:
+        edged = with_edges(plan, stream, self._whole, progress)
+        if edged is not plan:
+            return dataclasses.replace(self._made(edged, stream, progress), fields=plan.fields)
         expressions = self._behind(used_by(plan))
         if isinstance(stream, DatabaseStream):
             try:
@@ -185,7 +189,6 @@ class Elsewhere:
                 return self._brought(plan, stream, expressions, progress)
         if self.cluster is None:
             return self._streamed.cube(plan, stream, expressions, progress)
-        self._streamed.check(plan)
         base, source = plan.base, self.source
         names = source.needed({*used_by(plan, expressions), FieldRef(base, "")})
         own = names.pop(base)
@@ -196,6 +199,13 @@ class Elsewhere:
         made = self.cluster.cube(job, stream, self._streamed.held(base, own), progress)
         made.place = f"on the cluster at {self.cluster.where.address}"
         return made
+
+    def _whole(self, each: AxisField) -> Column | None:
+        """The column of a field where there is room for it."""
+        table, most = self.source.table(each.field.table), self.memory if self.memory is not None else memory_allowed()
+        if self._formula(each.field) is not None or stream_of(table, [each.field.field], most) is not None:
+            return None
+        return self.source.column(each.field)
 
     def _brought(self, plan: Plan, stream: DatabaseStream, expressions: Expressions, progress: Progress) -> Cube:
         """The cube of records that are brought from their database, held where there is room for them."""

@@ -33,7 +33,7 @@ from foldbasket.folding.plan.summary import Based, expanded
 from foldbasket.folding.report.report import Counted, MeasureHead, Origin, Report
 from foldbasket.folding.statement.statement import statement_of
 from foldbasket.folding.states.aggregates.aggregate import aggregate_named
-from foldbasket.folding.states.quantities import record_at
+from foldbasket.folding.states.quantities import Quantity, record_at
 from foldbasket.formulas.checking import Checked
 from foldbasket.formulas.evaluation import as_of_day, day_named, latest_day
 from foldbasket.kept import Kept
@@ -45,6 +45,7 @@ from foldbasket.spec.fold import FORMULA, Fold, Measure, Placed, TotalOf
 from foldbasket.sql.dialects import DIALECTS
 from foldbasket.styling.dates import EPOCH, day_text
 from foldbasket.styling.styles import style_named
+from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.sample import is_sampled
 from foldbasket.tables.unread import Stream
@@ -296,13 +297,24 @@ class Engine:
             cube = self.elsewhere.cube(plan, stream, progress)
             column = partial(standing, cube, self.maker)
         measured = [
-            Measured(at, measure, aggregate, operand_of(measure, aggregate, column, self.locale, self._at))
+            Measured(
+                at,
+                measure,
+                aggregate,
+                operand_of(measure, aggregate, column, self.locale, partial(self._in_order, cube)),
+            )
             for at, (aggregate, measure) in zip(base.measures, aggregates, strict=True)
         ]
         return Share(self.source, table, cube, measured, column, progress)
 
-    def _at(self, order: FieldRef) -> npt.NDArray[np.int64]:
-        return self._times.get_or(order, partial(record_at, self.source, order))
+    def _in_order(self, cube: Cube, quantity: Quantity) -> tuple[Column, npt.NDArray[np.int64]]:
+        """The values that a quantity numbers, and which of them each number stands for."""
+        if quantity in cube.winners:
+            winners = cube.winners[quantity]
+            return winners.values, np.arange(len(winners))
+        assert quantity.other is not None
+        at = self._times.get_or(quantity.other, partial(record_at, self.source, quantity.other))
+        return self.source.column(quantity.field), at
 
     def _word(self, placed: Placed, fold: Fold, shares: Sequence[Share]) -> Word:
         """A placed field as all shares see it."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Callable
 
 import msgspec
@@ -48,22 +47,24 @@ def operand_of(
     aggregate: Aggregate,
     column_of: Callable[[Quantity], Column],
     locale: str,
-    record_at: Callable[[FieldRef], npt.NDArray[np.int64]],
+    in_order: Callable[[Quantity], tuple[Column, npt.NDArray[np.int64]]],
 ) -> Operand | None:
-    """What an aggregate runs over, from the column of each quantity; None for the records themselves. `record_at` tells the record at each place
-    by a field."""
+    """What an aggregate runs over, from the column of each quantity; None for the records themselves. `in_order` gives, for one that numbers records by
+    another field, the column of their values and the record at each number."""
     if measure.field is None:
         return None
-    column = column_of(Quantity(measure.field))
-    dictionary = column.dictionary if isinstance(column, CodedColumn) else None
-    operand = Operand(column.type, column.scale, dictionary, column, locale=locale)
-    if aggregate.parameters and not aggregate.needs_values:
-        needs = aggregate.quantities(measure)
-        scales = {key: column_of(quantity).scale for key, (quantity, _) in needs.items()}
-        by_order = measure.order is not None and aggregate.takes_setting("order")
-        records = record_at(measure.order) if by_order and measure.order is not None else None
-        operand = dataclasses.replace(operand, scales=scales, records=records)
-    return operand
+    needs = aggregate.quantities(measure) if aggregate.parameters and not aggregate.needs_values else {}
+    ranked = next((quantity for quantity, _ in needs.values() if quantity.kind == "rank"), None)
+    column, records = in_order(ranked) if ranked is not None else (column_of(Quantity(measure.field)), None)
+    return Operand(
+        column.type,
+        column.scale,
+        column.dictionary if isinstance(column, CodedColumn) else None,
+        column,
+        {key: column_of(quantity).scale for key, (quantity, _) in needs.items()},
+        records,
+        locale,
+    )
 
 
 def standing(cube: Cube, maker: LocalMaker, quantity: Quantity) -> Column:

@@ -84,8 +84,10 @@ class Match:
         return f"{self.not_found:,} not found"
 
 
-def match_of(link: Link, near: Table, far: Table, most: int = 20) -> Match:
-    """How a link fits, keys repeated on the one side included. Raises LinkError when the types of a pair do not go together."""
+def match_of(link: Link, near: Table, far: Table, most: int = 20, many: npt.NDArray[np.int64] | None = None) -> Match:
+    """How a link fits, keys repeated on the one side included; `many` says for how many records each of the near table stands, None for itself alone.
+    Raises LinkError when the types of a pair do not go together."""
+    many = np.ones(near.count, np.int64) if many is None else many
     keys = _keys(link, near, far)
     known = keys.far[keys.far_known]
     different, first, counts = np.unique(known, return_index=True, return_counts=True)
@@ -100,11 +102,11 @@ def match_of(link: Link, near: Table, far: Table, most: int = 20) -> Match:
     for name, _ in link.keys:
         has_key &= ~blank_mask(near.column(name))
     used = np.isin(different, keys.near[hit])
-    matched = int(hit.sum())
+    matched, keyed = int(many[hit].sum()), int(many[has_key].sum())
     return Match(
         matched,
-        int(has_key.sum()) - matched,
-        near.count - int(has_key.sum()),
+        keyed - matched,
+        int(many.sum()) - keyed,
         len(several),
         listed,
         far.count - int(counts[used].sum()),

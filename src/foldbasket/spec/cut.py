@@ -24,6 +24,8 @@ class Bands(Kind):
     meaning: ClassVar[str] = ""
     by_values: ClassVar[bool] = True
     """Whether their edges depend on which values the field has."""
+    by_ends: ClassVar[bool] = False
+    """Whether of these the smallest and the largest alone decide."""
 
     @property
     def said(self) -> str:

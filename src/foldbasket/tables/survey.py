@@ -26,11 +26,12 @@ MOST_MEMBERS = 200_000
 
 
 class Surveyed(NamedTuple):
-    """What a survey tells of a field. `members` has each of its members on one record and a blank one where there are blanks; None of numbers, and where
-    there are too many."""
+    """What a survey tells of a field. `members` has each of its members on one record and a blank one where there are blanks, and `counts` how many records
+    have each; None of numbers, and where there are too many."""
 
     profile: Profile
     members: CodedColumn | None
+    counts: npt.NDArray[np.int64] | None = None
 
 
 class _Tally(Protocol):
@@ -83,7 +84,8 @@ class _Members:
         many = len(used)
         codes = np.arange(many + (self.blanks > 0), dtype=smallest_codes(many))
         profile = profile_of_members(self.dictionary, self.counts, self.blanks)
-        return Surveyed(profile, CodedColumn(self.name, codes, self.dictionary))
+        counts = np.append(self.counts, [self.blanks] if self.blanks else []).astype(np.int64)
+        return Surveyed(profile, CodedColumn(self.name, codes, self.dictionary), counts)
 
 
 class _Numbers:

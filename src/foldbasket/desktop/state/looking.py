@@ -43,6 +43,7 @@ class Looker(QObject):
         self.suggestions: tuple[Link, ...] = ()
         self._findings: dict[int, list[Finding]] = {}
         self._link_findings: dict[str, list[Finding]] = {}
+        self._source, self._linked = Source({}), tuple[Link, ...]()
         self._worker = Worker("look", self)
         self._worker.finished.connect(self._has_looked)
         self.surveyor = Surveyor(self)
@@ -74,6 +75,7 @@ class Looker(QObject):
 
     def look(self, source: Source, linked: Sequence[Link]) -> None:
         """Works out findings, matches, suggestions and profiles that are missing, in the background."""
+        self._source, self._linked = source, tuple(linked)
         self.surveyor.renew(source.tables.values())
         held = {key: table for key, table in source.tables.items() if not is_sampled(table)}
         links = [link for link in linked if link.from_table in held and link.to_table in held]
@@ -107,13 +109,29 @@ class Looker(QObject):
         self._worker.start(work)
 
     def _has_surveyed(self, made: Surveys) -> None:
+        self.matches |= {link: match for link in self._linked if (match := self._told_match(link)) is not None}
         for serial, found in made.items():
             self.profiles.update({(serial, field): each.profile for field, each in found.items()})
         self.profiled.emit()
         self.looked.emit()
 
+    def _told_match(self, link: Link) -> Match | FoldBasketError | None:
+        """How a link fits whose near table is not held, by the members of its key; None where they are not told, or another table is not held."""
+        tables = self._source.tables
+        near, far = tables.get(link.from_table), tables.get(link.to_table)
+        if near is None or far is None or not is_sampled(near) or is_sampled(far) or len(link.keys) != 1:
+            return None
+        told = self.surveyor.of_field(near, link.keys[0][0])
+        if told is None or told.members is None:
+            return None
+        try:
+            return match_of(link, Table(near.name, {link.keys[0][0]: told.members}), far, many=told.counts)
+        except (LinkError, FoldError) as error:
+            return error
+
     def _has_looked(self, result: Any) -> None:
         profiles, findings, self.matches, self._link_findings, self.suggestions = result
+        self.matches |= {link: match for link in self._linked if (match := self._told_match(link)) is not None}
         self.profiles.update(profiles)
         self._findings.update(findings)
         if profiles:

@@ -65,8 +65,12 @@ class Surveyor(QObject):
 
     def members(self, table: Table, field: str) -> Column | None:
         """A column with all members of a field; None where they are not known, or too many to list."""
-        found = self._made.get(table.serial, {}).get(field)
+        found = self.of_field(table, field)
         return found.members if found is not None else None
+
+    def of_field(self, table: Table, field: str) -> Surveyed | None:
+        """What a survey has told of a field by now."""
+        return self._made.get(table.serial, {}).get(field)
 
     def _next(self) -> None:
         left = [table for serial, table in self._asked.items() if serial not in self._made]

@@ -18,6 +18,7 @@ import numpy.typing as npt
 
 from foldbasket.folding.cubes import kernels
 from foldbasket.folding.cubes.numbering import numbered
+from foldbasket.folding.cubes.winners import Winners
 from foldbasket.folding.members.domain import Domain
 from foldbasket.folding.plan.plan import AxisField
 from foldbasket.folding.states.aggregates.aggregate import State, beyond_numbers
@@ -81,6 +82,8 @@ class Cube:
     pairs: dict[str, tuple[npt.NDArray[np.int64], npt.NDArray[np.int32]]] = field(default_factory=dict)
     stands: dict[Quantity, Column] = field(default_factory=dict)
     """Of a cube whose records are not held: columns without records that tell type and members of its quantities."""
+    winners: dict[Quantity, Winners] = field(default_factory=dict)
+    """Of such a cube: the records that come first or last, which the states of a quantity number."""
     place: str = ""
     """Where it was made, in words; empty for here, of records that are held."""
 

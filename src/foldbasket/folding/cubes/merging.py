@@ -13,6 +13,7 @@ import numpy.typing as npt
 from foldbasket.errors import FoldError
 from foldbasket.folding.cubes.cube import Cube, Grouping
 from foldbasket.folding.cubes.numbering import numbered
+from foldbasket.folding.cubes.winners import kept, renumbered, together
 from foldbasket.folding.members.bands.band import Band
 from foldbasket.folding.members.domain import Domain
 from foldbasket.folding.states.aggregates.aggregate import State, beyond_numbers
@@ -53,9 +54,21 @@ def merged(one: Cube, two: Cube, progress: Progress) -> Cube:
     made = Cube(one.fields, coords, records, Grouping((), (), cells), np.arange(cells), tuple(domains))
     for quantity in one.stands:
         made.stands[quantity] = _stands(one.stands[quantity], two.stands[quantity])
+    moves: dict[Quantity, tuple[Ints, Ints]] = {}
+    for quantity in one.winners:
+        made.winners[quantity], *move = together(one.winners[quantity], two.winners[quantity])
+        moves[quantity] = (move[0], move[1])
     for quantity, state in one.states:
-        pieces = [_restated(cube, quantity, state, made.stands[quantity]) for cube in (one, two)]
+        if quantity in moves and state is not State.VALUES:
+            pieces = [
+                renumbered(cube.states[quantity, state], move)
+                for cube, move in zip((one, two), moves[quantity], strict=True)
+            ]
+        else:
+            pieces = [_restated(cube, quantity, state, made.stands[quantity]) for cube in (one, two)]
         made.states[quantity, state] = _joined(state, pieces, place, cells)
+    for quantity in moves:
+        made.winners[quantity] = kept(made.states, quantity, made.winners[quantity])
     for quantity in one.runs:
         made.runs[quantity] = _runs(one, two, quantity, made.stands[quantity], place)
     for table in one.pairs:

@@ -17,12 +17,12 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from foldbasket.errors import FoldError
 from foldbasket.folding.cubes import kernels
 from foldbasket.folding.cubes.cube import Cube
 from foldbasket.folding.cubes.maker import LocalMaker
 from foldbasket.folding.cubes.merging import merged, stand_in
 from foldbasket.folding.cubes.skipping import asked_of, may_pass
+from foldbasket.folding.cubes.winners import taken
 from foldbasket.folding.plan.plan import Plan
 from foldbasket.formulas.checking import Checked
 from foldbasket.formulas.evaluation import calculated
@@ -62,18 +62,9 @@ class StreamedMaker:
     def __init__(self, source: Source, locale: str, ran: Counter[str]) -> None:
         self.source, self.locale, self.ran = source, locale, ran
 
-    def check(self, plan: Plan) -> None:
-        """Raises FoldError for what cannot be told of parts."""
-        if any(wanted.quantity.kind == "rank" for wanted in plan.states):
-            raise FoldError(
-                f"“first” and “last” need all records of {self.source.called(plan.base)} at once, and they are not held.",
-                todo="Take the smallest or the largest, or allow more memory (--memory).",
-            )
-
     def cube(self, plan: Plan, stream: Stream, expressions: Expressions, progress: Progress) -> Cube:
         """The cube of a plan whose base table comes as a stream. `expressions` are those that the plan names. Raises FoldError for what cannot be
         told of parts; ReadError; Cancelled."""
-        self.check(plan)
         self.ran["cube"] += 1
         names = self.names(plan.base, used_by(plan, expressions))
         held = self.held(plan.base, names)
@@ -90,6 +81,8 @@ class StreamedMaker:
             cube = maker.cube(plan, progress.quietly())
             for quantity in [*(each.quantity for each in plan.states), *plan.runs]:
                 cube.stands[quantity] = stand_in(maker.column(quantity))
+            for quantity in {each.quantity for each in plan.states if each.quantity.kind == "rank"}:
+                cube.winners[quantity] = taken(cube.states, quantity, source)
             found = cube if found is None else merged(found, cube, progress)
         assert found is not None  # a stream has one part at the least, if an empty one
         found.place = "part by part"

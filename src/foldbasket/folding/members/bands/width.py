@@ -19,6 +19,7 @@ class Width(BandsStruct, frozen=True, tag="width"):
 
     size: Annotated[str, set_by("Width", hint="100")] = "100"
     standing: ClassVar[int] = 10
+    by_ends: ClassVar[bool] = True
     label: ClassVar[str] = "bands of one width"
     meaning: ClassVar[str] = "From a multiple of the width up to below the next."
 
