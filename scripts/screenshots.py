@@ -223,7 +223,7 @@ def source_pictures(window: MainWindow, shoot: Callable[[str], None], data: Path
     wait_until(lambda: name in desk.tables and not desk.busy)
 
     def looked() -> None:
-        wait_until(lambda: not desk.busy and not desk.supply.looking)
+        wait_until(lambda: not desk.busy and not desk.supply.looker.busy)
 
     desk.show_source(name)
     looked()
