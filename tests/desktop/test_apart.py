@@ -14,9 +14,11 @@ from PyQt6.QtWidgets import QComboBox, QLabel
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.calculated import Calculated
+from foldbasket.desktop.state import surveying
 from foldbasket.errors import BasketError, ReadError
 from foldbasket.folding.cubes.cluster import Where
 from foldbasket.spec.field import FieldRef
+from foldbasket.tables import store
 from foldbasket.tables.mending.texts import TrimSpaces
 from foldbasket.tables.sample import is_sampled, unread_of
 from tests.folding.build import lines
@@ -402,3 +404,36 @@ def test_how_a_link_fits_is_told_by_the_members_of_its_key(apart, qtbot):
     assert (match.not_found, match.matched) == (told["lost"], told["Mill"] + told["Yard"] + told["Dock"])
     assert match.matched + match.not_found + match.blank == 3 * MANY
     assert nothing_was_read_whole(apart)
+
+
+def test_what_a_survey_told_is_kept_for_the_next_opening_while_the_files_are_the_same(
+    driver, place, monkeypatch, qtbot
+):
+    asked = []
+    real = surveying.survey
+
+    def survey(table, stream, progress, names, between):
+        asked.append(sorted(names))
+        return real(table, stream, progress, names, between)
+
+    monkeypatch.setattr(surveying, "survey", survey)
+    monkeypatch.setattr(store, "SETTLED", -1.0)
+    driver.open(place / "sales")
+    qtbot.waitUntil(lambda: not driver.desk.supply.looker.surveyor.busy, timeout=20_000)
+    driver.settle()
+    serial = driver.desk.tables["Sales"].serial
+    first = {name: driver.desk.profiles[serial, name] for name in driver.desk.tables["Sales"].columns}
+    driver.desk.supply.forget()
+    driver.desk.supply.renew(driver.desk.basket)
+    driver.settle()
+    qtbot.waitUntil(lambda: len(asked) > 1 and not driver.desk.supply.looker.surveyor.busy, timeout=20_000)
+    serial = driver.desk.tables["Sales"].serial
+    assert {name: driver.desk.profiles[serial, name] for name in first} == first
+    assert asked[0] == sorted(first)
+    assert asked[1] == []
+    pq.write_table(
+        pq.read_table(place / "sales" / "0.parquet").slice(0, 9), place / "sales" / "0.parquet", store_schema=False
+    )
+    driver.desk.supply.read_again()
+    qtbot.waitUntil(lambda: len(asked) > 2 and not driver.desk.supply.looker.surveyor.busy, timeout=20_000)
+    assert asked[2] == asked[0]

@@ -100,3 +100,27 @@ def test_a_survey_is_given_up_when_it_is_cancelled(both):
     progress.cancel()
     with pytest.raises(Cancelled):
         survey(apart, stream_behind(apart), progress)
+
+
+def test_a_survey_is_kept_and_comes_back_as_it_was(both):
+    _, apart, _ = both
+    take_sample(apart)
+    found = survey(apart, stream_behind(apart), Progress())
+    again = surveys.read_said(surveys.said(found, apart), apart)
+    assert again.keys() == found.keys()
+    for name, each in found.items():
+        assert again[name].profile == each.profile
+        assert (again[name].members is None) == (each.members is None)
+        if each.members is not None:
+            assert [again[name].members.text(at) for at in range(len(each.members))] == [
+                each.members.text(at) for at in range(len(each.members))
+            ]
+            assert again[name].counts.tolist() == each.counts.tolist()
+    for damaged in (
+        b"",
+        b"{",
+        b'{"Site": 3}',
+        surveys.said(found, apart)[:-9],
+        b'{"Site": {"profile": {}, "type": "text"}}',
+    ):
+        assert surveys.read_said(damaged, apart) == {}

@@ -104,7 +104,25 @@ class Store:
         """Entries of one place and way of reading begin alike, so that outdated ones are found."""
         return f"{_place(path, reading)}-{_digest((FORM, __version__, state.said))}.columns"
 
+    def told(self, path: Path, state: State) -> bytes | None:
+        """What a look through all records of a place has told, where its files are still the same; None where that is not kept."""
+        try:
+            return (self.folder / self._told_name(path, state)).read_bytes()
+        except (OSError, ValueError):
+            return None
+
+    @staticmethod
+    def _told_name(path: Path, state: State) -> str:
+        return f"{_at(path)}-{_digest((FORM, __version__, state.said))}.told"
+
     # --- writing ------------------------------------------------------------
+
+    def tell(self, path: Path, state: State, told: bytes) -> None:
+        """Keeps what a look through all records of a place has told. A full disk keeps nothing, without a word."""
+        with contextlib.suppress(OSError):
+            if time.time() - state.changed > SETTLED and state_of(path).said == state.said:
+                self._replace(self._told_name(path, state), f"{_at(path)}-*.told", lambda file: file.write(told))
+                self._trim()
 
     def put_by(self, path: Path, state: State, reading: Reading, table: Table) -> None:
         """Has a table kept that was read at a place in a state, when next there is time to write."""
@@ -132,16 +150,19 @@ class Store:
     def _keep(self, path: Path, state: State, reading: Reading, table: Table, look: Callable[[], object]) -> None:
         if state_of(path).said != state.said:
             return
+        self._replace(self._name(path, state, reading), f"{_place(path, reading)}-*.columns", lambda file: _write(file, table, look))  # fmt: skip
+
+    def _replace(self, name: str, others: str, write: Callable[[BinaryIO], object]) -> None:
+        """Writes an entry aside, and gives it its name when it is whole; the others of its place go."""
         self.folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         os.chmod(self.folder, 0o700)
-        name = self._name(path, state, reading)
         fresh = self.folder / f".{name}.{os.getpid()}-{threading.get_ident()}.new"
         try:
             with open(os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb") as file:
-                _write(file, table, look)
+                write(file)
                 file.flush()
                 os.fsync(file.fileno())
-            for old in self.folder.glob(f"{_place(path, reading)}-*.columns"):
+            for old in self.folder.glob(others):
                 old.unlink(missing_ok=True)
             os.replace(fresh, self.folder / name)
         finally:
@@ -151,7 +172,8 @@ class Store:
 
     def _entries(self) -> list[tuple[float, int, Path]]:
         found = []
-        for place in self.folder.glob("*.columns") if self.folder.is_dir() else ():
+        there = [*self.folder.glob("*.columns"), *self.folder.glob("*.told")] if self.folder.is_dir() else []
+        for place in there:
             with contextlib.suppress(OSError):
                 state = place.stat()
                 found.append((state.st_mtime, state.st_size, place))

@@ -8,17 +8,19 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import replace
-from typing import NamedTuple, Protocol
+from typing import Any, NamedTuple, Protocol
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
+import pyarrow as pa
 
 from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn, blank_mask, smallest_codes
 from foldbasket.tables.profile import Profile, profile_of, profile_of_members
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.sample import made_of, made_whole, read_columns
 from foldbasket.tables.table import Table
-from foldbasket.tables.types import canonical
+from foldbasket.tables.types import FieldType, canonical, parse_canonical
 from foldbasket.tables.uniting import united
 from foldbasket.tables.unread import Stream, Told, at_hand, is_made, is_unread
 
@@ -120,6 +122,63 @@ class _Numbers:
         said = [None if end is None else canonical(kind, end, scale) for end in (self.low, self.high)]
         mean = f"{self.sum / self.known:.6g}" if self.known and kind.is_number else None
         return Surveyed(replace(of_sample, blanks=self.blanks, different=None, smallest=said[0], largest=said[1], mean=mean, frequent=()), None)  # fmt: skip
+
+
+class _Said(msgspec.Struct):
+    """A survey of a field as it is kept: its profile, its members by canonical text, and how many records have each; blanks last where there are any."""
+
+    profile: Profile
+    type: FieldType
+    members: list[str] | None = None
+    counts: list[int] = []
+
+
+MOST_KEPT = 50_000
+"""So many members of a field are kept; more are never listed."""
+
+
+def said(found: Mapping[str, Surveyed], table: Table) -> bytes:
+    """A survey as bytes."""
+    kept = {}
+    for name, each in found.items():
+        members, counts = each.members, each.counts
+        few = members is not None and counts is not None and len(counts) <= MOST_KEPT
+        kept[name] = _Said(
+            each.profile,
+            table.columns[name].type,
+            [members.dictionary.key(code) for code in range(len(members.dictionary))] if few and members else None,
+            counts.tolist() if few and counts is not None else [],
+        )
+    return msgspec.json.encode(kept)
+
+
+def read_said(kept: bytes, table: Table) -> dict[str, Surveyed]:
+    """A survey of the fields that a table has, from bytes; none where these are none of ours."""
+    try:
+        return {
+            name: _again(name, each)
+            for name, each in msgspec.json.decode(kept, type=dict[str, _Said]).items()
+            if name in table.columns and table.columns[name].type is each.type
+        }
+    except (msgspec.MsgspecError, ValueError):
+        return {}
+
+
+def _again(name: str, each: _Said) -> Surveyed:
+    if each.members is None:
+        return Surveyed(each.profile, None)
+    if each.type is FieldType.TEXT:
+        values: Any = pa.array(each.members, pa.string())
+    else:
+        kind = np.bool_ if each.type is FieldType.YESNO else np.int64
+        values = np.array([parse_canonical(each.type, member) for member in each.members], kind)
+    many = len(each.members)
+    if len(each.counts) not in (many, many + 1):
+        raise ValueError(name)
+    codes = np.arange(len(each.counts), dtype=smallest_codes(many))
+    return Surveyed(
+        each.profile, CodedColumn(name, codes, Dictionary(each.type, values)), np.array(each.counts, np.int64)
+    )
 
 
 def survey(

@@ -234,6 +234,7 @@ class Supply(QObject):
         if source.key != self.source.key:
             self.source = source
             self.changed.emit()
+            self.looker.surveyor.keeps = not self.basket.confidential
             self.looker.look(source, self.basket.links)
 
     def _calculate(self, tables: dict[str, Table]) -> None:

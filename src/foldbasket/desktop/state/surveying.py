@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterable
 from functools import partial
+from pathlib import Path
 from weakref import WeakKeyDictionary
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -13,12 +14,22 @@ from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError
 from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.objects import is_remote
 from foldbasket.tables.sample import stream_behind
-from foldbasket.tables.survey import Surveyed, survey
+from foldbasket.tables.store import STORE, State, state_of
+from foldbasket.tables.survey import Surveyed, read_said, said, survey
 from foldbasket.tables.table import Table
+from foldbasket.tables.unread import is_made
 
 PAUSE = 0.05
 Surveys = dict[int, dict[str, Surveyed]]
+
+
+def _state(place: Path) -> State | None:
+    try:
+        return state_of(place)
+    except (OSError, ValueError):
+        return None
 
 
 class Surveyor(QObject):
@@ -35,6 +46,8 @@ class Surveyor(QObject):
         self._by_column: WeakKeyDictionary[Column, Surveyed] = WeakKeyDictionary()
         """What is known of a column, which one more field in its table does not change."""
         self._asked: dict[int, Table] = {}
+        self.keeps = True
+        """Whether what is told is kept for the next opening; not of a confidential basket."""
         self.gives_way: Callable[[], bool] = lambda: False
         """Whether something waits that matters more; then a survey goes on behind it."""
         self._worker = Worker("survey", self)
@@ -78,11 +91,18 @@ class Surveyor(QObject):
             self._worker.cancel()
             return
 
+        keeps = self.keeps
+
         def work(progress: Progress) -> Surveys:
             stream = stream_behind(left[0])
             assert stream is not None
             columns = left[0].columns
             known = {name: self._by_column[column] for name, column in columns.items() if column in self._by_column}
+            place = None if stream.answers or is_remote(left[0].origin) else Path(left[0].origin)
+            state = _state(place) if keeps and place is not None else None
+            kept = STORE.told(place, state) if state is not None and place is not None else None
+            if kept is not None:
+                known |= {name: each for name, each in read_said(kept, left[0]).items() if not is_made(columns[name])}
             found = survey(
                 left[0],
                 stream,
@@ -90,8 +110,12 @@ class Surveyor(QObject):
                 [name for name in columns if name not in known],
                 partial(self._wait, progress),
             )
-            self._by_column.update({columns[name]: each for name, each in found.items()})
-            return {left[0].serial: known | found}
+            whole = known | found
+            self._by_column.update({columns[name]: each for name, each in whole.items()})
+            if state is not None and place is not None and found:
+                own = {name: each for name, each in whole.items() if not is_made(columns[name])}
+                STORE.tell(place, state, said(own, left[0]))
+            return {left[0].serial: whole}
 
         self._worker.start(work)
 
