@@ -9,9 +9,9 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from foldbasket.folding.cubes.asked import Asked
 from foldbasket.folding.cubes.cube import Cube, Grouping
 from foldbasket.folding.cubes.numbering import numbered
+from foldbasket.folding.cubes.questions import Questions
 from foldbasket.folding.members.domain import Domain, members_of, part_named
 from foldbasket.folding.members.parts.part import Part
 from foldbasket.folding.plan.plan import AxisField
@@ -33,7 +33,7 @@ Rows = Sequence[Sequence[Any]]
 class Answers:
     """Makes the cube of a plan of what its statements bring."""
 
-    def __init__(self, asked: Asked, locale: str) -> None:
+    def __init__(self, asked: Questions, locale: str) -> None:
         self.asked, self.locale = asked, locale
         self.plan, self.source = asked.plan, asked.source
         self.where = asked.origins.stream.label

@@ -10,10 +10,10 @@ from collections import Counter
 from collections.abc import Callable, Sequence
 
 from foldbasket.folding.cubes.answers import Answers
-from foldbasket.folding.cubes.asked import Asked, Origins, name_of, named
 from foldbasket.folding.cubes.cube import Cube
+from foldbasket.folding.cubes.questions import Origins, Questions, name_of, named
 from foldbasket.folding.cubes.streamed import FIRST, Expressions
-from foldbasket.folding.filters import asked
+from foldbasket.folding.filters.asked import Asked
 from foldbasket.folding.plan.plan import Plan
 from foldbasket.folding.records import Records
 from foldbasket.later import exp
@@ -32,7 +32,7 @@ from foldbasket.tables.table import Table
 class SqlMaker:
     """Cubes over one source, of tables that stay in databases. `ran` counts them; `today` gives the as-of date of a table's records."""
 
-    def __init__(self, ask: asked.Asked, locale: str, ran: Counter[str], today: Callable[[str], datetime.date]) -> None:
+    def __init__(self, ask: Asked, locale: str, ran: Counter[str], today: Callable[[str], datetime.date]) -> None:
         self.ask, self.locale, self.ran, self.today = ask, locale, ran, today
         self._unique: dict[Link, bool] = {}
 
@@ -67,14 +67,14 @@ class SqlMaker:
             [many] = asking.rows(counted, progress)
             return int(many[0]), stream.table(own, asking.rows(first, progress))
 
-    def _plan(self, plan: Plan, stream: DatabaseStream, expressions: Expressions) -> Asked:
+    def _plan(self, plan: Plan, stream: DatabaseStream, expressions: Expressions) -> Questions:
         dialect = stream.dialect
         origins = Origins(self.source, stream)
         computed = {ref: each.formula for ref, each in expressions.items()}
         records = Records(self.source, plan.base, dialect, self.ask, computed, self.locale, self.today, origins)
-        return Asked(plan, records, origins, self.source)
+        return Questions(plan, records, origins, self.source)
 
-    def _check_links(self, made: Asked, asking: Asking, progress: Progress) -> None:
+    def _check_links(self, made: Questions, asking: Asking, progress: Progress) -> None:
         """A key that repeats at the far end of a link would make a record count twice: such links are told of here, where all is known."""
         for table in made.records.tables:
             for link in self.source.path(made.plan.base, table) or ():

@@ -1,4 +1,4 @@
-"""A plan as statements about tables that stay in a database.
+"""A plan as questions to a database in which its tables stay, said as statements.
 
 The server joins, filters, cuts dates into their parts and aggregates; bands and groups of members are left to be made of what it answers. What SQL
 does not say as we mean it is refused by name.
@@ -47,7 +47,7 @@ class Origins:
 
 
 @dataclass(eq=False)
-class Asked:
+class Questions:
     """A plan and the statements that answer it. `names` are the columns that tell its groups apart, `wanted` the states in the order in which they
     stand behind them and the count of records."""
 
@@ -84,7 +84,7 @@ class Asked:
     def _every(self, each: AxisField) -> str:
         """All members of a field, whether a record that is kept has them or not: those of its own table."""
         table = self.records.ask.own(self.plan.base, each.field).table
-        return Asked(Plan(table, (each,)), replace(self.records, base=table), self.origins, self.source)._grouped(
+        return Questions(Plan(table, (each,)), replace(self.records, base=table), self.origins, self.source)._grouped(
             [], []
         )
 
@@ -101,10 +101,10 @@ class Asked:
 
     def _grouped(self, more: Sequence[Sql], made: Sequence[Sql], by: Sequence[str] = ()) -> str:
         names = [*self.names, *by]
-        query = exp.select(*(_at(name) for name in names), *made)
+        query = exp.select(*(column(name) for name in names), *made)
         query = query.from_(self.inner([*(each.copy() for each in self.keys), *more]).subquery(alias=name_of("r")))
         if names:
-            return self.said(query.group_by(*(_at(name) for name in names)))
+            return self.said(query.group_by(*(column(name) for name in names)))
         return self.said(query.having(exp.GT(this=exp.Count(this=exp.Star()), expression=number(0))))
 
     def _groups(self) -> str:
@@ -114,7 +114,7 @@ class Asked:
             values.append(named(self._value(each.quantity), f"q{at}"))
             for state in each.states:
                 if state is not State.RECORDS:
-                    made.append(named(self._state(each.quantity, state, _at(f"q{at}")), f"s{len(self.wanted)}"))
+                    made.append(named(self._state(each.quantity, state, column(f"q{at}")), f"s{len(self.wanted)}"))
                     self.wanted.append((each.quantity, state))
         return self._grouped(values, made)
 
@@ -129,7 +129,7 @@ class Asked:
     def repeats(self, link: Link) -> str:
         """How many keys stand on more than one record at the far end of a link."""
         dialect, far = self.records.dialect, self.source.table(link.to_table)
-        keys = [_at(name) for _, name in link.keys]
+        keys = [column(name) for _, name in link.keys]
         for near, name in link.keys:
             one, other = self.source.table(link.from_table).column(near).type, far.column(name).type
             if not (one is other or (one.is_number and other.is_number)):
@@ -228,10 +228,6 @@ class Asked:
             node = exp.Min if state is State.SMALLEST else exp.Max
             return node(this=dialect.ordered(said) if kind is FieldType.TEXT else said)
         raise NoSqlError(f"the {state.value} of the values")
-
-
-def _at(name: str) -> Sql:
-    return column(name)
 
 
 def named(said: Sql, name: str) -> Sql:
