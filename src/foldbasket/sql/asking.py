@@ -21,8 +21,8 @@ _asking = ThreadPoolExecutor(4, thread_name_prefix="database")
 
 
 class Kept(NamedTuple):
-    """A field as the database keeps it: its name there, its type and fraction digits, whether it is text there, whether its moments have a zone, and whether
-    some of its texts may be of spaces alone."""
+    """A field as the database keeps it: its name there, its type and fraction digits, whether it is text there, whether its moments have a zone, whether
+    some of its texts may be of spaces alone, and whether its reals are of 32 bits."""
 
     name: str
     type: FieldType
@@ -30,6 +30,7 @@ class Kept(NamedTuple):
     is_text: bool
     has_zone: bool
     may_be_spaces: bool = True
+    is_short: bool = False
 
 
 @dataclass(eq=False)

@@ -19,6 +19,10 @@ from foldbasket.tables.types import MAX_SCALE, FieldType
 if TYPE_CHECKING:
     from foldbasket.sql.pieces import Sql
 
+DIGITS = 18
+"""Exact numbers of so many digits can be held."""
+PADDED, SHORT = 1042, 700
+"""PostgreSQL's numbers of its types of texts that are filled up with spaces, and of reals of 32 bits."""
 FIRST = 200
 """So many records show what a driver makes of each field."""
 _KINDS: tuple[tuple[type, FieldType], ...] = (
@@ -61,9 +65,16 @@ def settled(asking: Asking, before: str, table: Sql, where: str, progress: Progr
                 [most] = rows(exp.select(exp.Max(this=exp.Anonymous(this="SCALE", expressions=[said.copy()]))).from_(table.copy()))  # fmt: skip
                 scale = int(most[0] or 0)
             kind = FieldType.WHOLE if scale == 0 else FieldType.DECIMAL if scale <= MAX_SCALE else FieldType.REAL
+            if kind is not FieldType.REAL and not 0 < (described[at][4] or 0) <= DIGITS:
+                [most] = rows(exp.select(exp.Max(this=exp.Abs(this=said.copy()))).from_(table.copy()))
+                if most[0] is not None and not (
+                    abs(most[0]).is_finite() and abs(most[0]) < decimal.Decimal(10) ** (DIGITS - scale)
+                ):
+                    kind = FieldType.REAL
         zone = getattr(value, "tzinfo", None) is not None
         exact = scale if kind is FieldType.DECIMAL else 0
-        fields[name] = Kept(kept, kind, exact, value is None or isinstance(value, str), zone)
+        plain = (value is None or isinstance(value, str)) and described[at][1] != PADDED
+        fields[name] = Kept(kept, kind, exact, plain, zone, is_short=described[at][1] == SHORT)
     return fields, int(counted[0])
 
 

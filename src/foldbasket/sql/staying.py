@@ -103,8 +103,10 @@ class DatabaseStream:
     def _said(self, name: str) -> Sql:
         kept = self.fields[name]
         said: Sql = exp.column(_named(kept.name))
-        if not kept.may_be_spaces:
-            return said
+        if kept.is_short:  # which are meant as they are written, not as the nearest of 64 bits
+            said = exp.Cast(this=said, to=exp.DataType.build("text"))
+        if not kept.may_be_spaces or (kept.type is FieldType.TEXT and not kept.is_text):
+            return said  # what is no text there is brought as it is, and made one here
         return self.dialect.cleaned(said, kept.type, kept.has_zone)
 
     # --- what is told of all records ------------------------------------------

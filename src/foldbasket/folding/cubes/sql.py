@@ -12,7 +12,7 @@ from collections.abc import Callable, Sequence
 from foldbasket.folding.cubes.answers import Answers
 from foldbasket.folding.cubes.cube import Cube
 from foldbasket.folding.cubes.questions import Origins, Questions, name_of, named
-from foldbasket.folding.cubes.streamed import FIRST, Expressions
+from foldbasket.folding.cubes.streamed import FIRST, Expressions, used_by
 from foldbasket.folding.filters.asked import Asked
 from foldbasket.folding.plan.plan import Plan
 from foldbasket.folding.records import Records
@@ -25,8 +25,9 @@ from foldbasket.sql.asking import Asking
 from foldbasket.sql.pieces import NoSqlError, column, number
 from foldbasket.sql.staying import DatabaseStream
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.sample import read_columns
+from foldbasket.tables.sample import read_columns, stream_behind
 from foldbasket.tables.table import Table
+from foldbasket.tables.types import FieldType
 
 
 class SqlMaker:
@@ -68,11 +69,20 @@ class SqlMaker:
             return int(many[0]), stream.table(own, asking.rows(first, progress))
 
     def _plan(self, plan: Plan, stream: DatabaseStream, expressions: Expressions) -> Questions:
+        for ref in used_by(plan, expressions):
+            self._check_text(ref)
         dialect = stream.dialect
         origins = Origins(self.source, stream)
         computed = {ref: each.formula for ref, each in expressions.items()}
         records = Records(self.source, plan.base, dialect, self.ask, computed, self.locale, self.today, origins)
         return Questions(plan, records, origins, self.source)
+
+    def _check_text(self, ref: FieldRef) -> None:
+        """What the driver makes a text of is none to the server, which would write it otherwise."""
+        own = stream_behind(self.source.table(ref.table))
+        kept = own.fields.get(ref.field) if isinstance(own, DatabaseStream) else None
+        if kept is not None and kept.type is FieldType.TEXT and not kept.is_text:
+            raise NoSqlError(f"“{ref.field}”, which is no plain text there,")
 
     def _check_links(self, made: Questions, asking: Asking, progress: Progress) -> None:
         """A key that repeats at the far end of a link would make a record count twice: such links are told of here, where all is known."""

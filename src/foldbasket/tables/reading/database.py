@@ -279,7 +279,7 @@ def _read(
     count = 0
     with reading_from(engine, where) as connection:
         streaming = connection.execution_options(stream_results=True, yield_per=ROWS)
-        result = streaming.exec_driver_sql(statement) if reading.query else streaming.execute(sa.text(statement))
+        result = streaming.exec_driver_sql(statement)
         raw = connection.connection.driver_connection
         names = field_names(list(result.keys()))
 
@@ -325,7 +325,7 @@ def _statement(engine: Engine, reading: Reading, where: str) -> str:
     quote = engine.dialect.identifier_preparer.quote_identifier
     schema, dot, table = reading.table.partition(".")
     parts = [schema, table] if dot and engine.dialect.name == "postgresql" else [reading.table]
-    return "SELECT * FROM " + ".".join(quote(part) for part in parts).replace(":", r"\:")
+    return "SELECT * FROM " + ".".join(quote(part) for part in parts)
 
 
 READER = READERS.enter(
