@@ -21,6 +21,8 @@ if TYPE_CHECKING:
 
 DIGITS = 18
 """Exact numbers of so many digits can be held."""
+LONG = 8
+"""MariaDB's number of its type of whole numbers of 64 bits."""
 PADDED, SHORT = 1042, 700
 """PostgreSQL's numbers of its types of texts that are filled up with spaces, and of reals of 32 bits."""
 FIRST = 200
@@ -73,6 +75,9 @@ def settled(asking: Asking, before: str, table: Sql, where: str, progress: Progr
                     kind = FieldType.REAL
         zone = getattr(value, "tzinfo", None) is not None
         exact = scale if kind is FieldType.DECIMAL else 0
+        if kind is FieldType.WHOLE and asking.dialect.name == "mariadb" and described[at][1] == LONG:
+            [most] = rows(exp.select(exp.Max(this=said.copy())).from_(table.copy()))
+            kind = FieldType.TEXT if int(most[0] or 0) >= 1 << 63 else kind  # without a sign, past what can be held
         plain = (value is None or isinstance(value, str)) and described[at][1] != PADDED
         fields[name] = Kept(kept, kind, exact, plain, zone, is_short=described[at][1] == SHORT)
     return fields, int(counted[0])
