@@ -19,7 +19,9 @@ def for_each(fold: Fold, again: Callable[[Fold], Report], each: Each) -> Iterato
     """The fold once for each member that has records, in order of their labels, and what the member is called. A picker of the field is set to the
     member; where there is none, a filter keeps to it. `again` folds; raises what it raises."""
     named = Placed("each", each.field, part=each.part)
-    listed = again(Fold("members", (Measure("n", "count"),), (named,), filters=fold.filters)).rows
+    # With the fold's own measures, which decide whose records it is about: some of them may find no partner in the field's table.
+    measures = (*(replace(each, compare=None) for each in fold.measures), Measure(_free(fold), "count"))
+    listed = again(Fold("members", measures, (named,), filters=fold.filters)).rows
     picker = next((rule for rule in fold.filters if rule.picker and _is_about(rule, each)), None)
     title = fold.look.title if fold.look.title is not None else fold.name
     for line in range(len(listed)):
