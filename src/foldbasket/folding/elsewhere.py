@@ -48,6 +48,7 @@ class Elsewhere:
     def __init__(
         self,
         ask: Asked,
+        local: LocalMaker,
         locale: str,
         as_of: str,
         ran: Counter[str],
@@ -58,7 +59,7 @@ class Elsewhere:
         self.source, self.locale, self.as_of, self.ran = ask.source, locale, as_of, ran
         self.memory, self.cluster = memory, cluster
         self._streamed = StreamedMaker(self.source, locale, ran)
-        self._local = LocalMaker(self.source, locale, ran)
+        self._local = local
         self._sql = SqlMaker(ask, locale, ran, partial(as_of_day, self.source, as_of))
         self.kept = kept
         self._expressions: dict[FieldRef, Checked] = {}

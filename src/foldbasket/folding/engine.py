@@ -81,7 +81,9 @@ class Engine:
         self.ran: Counter[str] = Counter()
         self._lock = threading.RLock()
         self.maker = LocalMaker(source, locale, self.ran)
-        self.elsewhere = Elsewhere(self, locale, as_of, self.ran, memory, cluster, Kept(8) if kept is None else kept)
+        self.elsewhere = Elsewhere(
+            self, self.maker, locale, as_of, self.ran, memory, cluster, Kept(8) if kept is None else kept
+        )
         self._times: Kept[npt.NDArray[np.int64]] = Kept(4)
         self._unknown: Kept[list[str]] = Kept(64)
 

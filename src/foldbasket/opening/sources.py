@@ -23,7 +23,7 @@ from foldbasket.tables.reading.database import is_database, read_server, with_ta
 from foldbasket.tables.reading.objects import read_objects
 from foldbasket.tables.reading.readers import files_of_source, read_table, reader_of
 from foldbasket.tables.sample import is_sampled, take_sample
-from foldbasket.tables.store import STORE, WORTH, State, state_of
+from foldbasket.tables.store import STORE, WORTH, state_if_any
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import BYTES, is_unread
 
@@ -67,7 +67,7 @@ def read_source(
             return large
     if not keep:
         return read_table(place, spec.name, spec.reading, progress, parts)
-    state = _state(place)
+    state = state_if_any(place)
     found = STORE.find(place, spec.reading, state) if state is not None else None
     if found is not None:
         return found.named(spec.name)
@@ -115,14 +115,6 @@ def _left_there(spec: SourceSpec, folder: Path, parts: Parts, progress: Progress
     if not parts.lazily:
         take_sample(table, progress)
     return table
-
-
-def _state(place: Path) -> State | None:
-    """The state of a file before it is read; None where that cannot be told, which reading it will say why."""
-    try:
-        return state_of(place)
-    except (OSError, ValueError):
-        return None
 
 
 class Mending:

@@ -30,6 +30,7 @@ from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import Reading
 from foldbasket.tables.reading.database import Server, open_engine, reading_from, stop_query
 from foldbasket.tables.reading.queries import check_query
+from foldbasket.tables.sample import whole_of
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 from foldbasket.tables.unread import CODED, Part, Span, Told, bound, unread_columns
@@ -223,17 +224,10 @@ def staying(
     kinds = {field: (kept.type, kept.scale) for field, kept in stream.fields.items()}
 
     def read(names: Collection[str], progress: Progress) -> dict[str, Column]:
-        parts = []
-        for part in stream.parts(names):
-            progress.step(
-                f"Reading {stream.label}: {part.start + part.table.count:,} records", part.start / max(1, stream.count)
-            )
-            parts.append(part.table)
-        if sum(part.count for part in parts) != stream.count:
+        found = whole_of(stream, names, progress, stream.label)
+        if any(len(column) != stream.count for column in found.values()):
             raise ReadError("its records changed after it was opened.", where=stream.label, todo="Read it again.")
-        from foldbasket.tables.stacking import stacked
-
-        return {each: stacked(each, parts).column for each in names}
+        return found
 
     made = Table(name, unread_columns(kinds, stream.count), stream.label)
     return bound(made, read, stream)

@@ -4,7 +4,7 @@ its values, a first proposal), and where waiting for all records would be wrong.
 
 from __future__ import annotations
 
-from collections.abc import Container, Iterable, Iterator, Mapping
+from collections.abc import Collection, Container, Iterable, Iterator, Mapping
 
 import numpy as np
 import numpy.typing as npt
@@ -72,6 +72,15 @@ def made_whole(
         elif names is None or name in names:
             made[name] = column.unread.work(Table(table.name, made))
     return Table(table.name, made, table.origin)
+
+
+def whole_of(stream: Stream, names: Collection[str], progress: Progress, where: str) -> dict[str, Column]:
+    """Some fields of all records of a stream. Raises ReadError, Cancelled."""
+    parts = []
+    for part in stream.parts(names):
+        progress.step(f"Reading {where}: {part.start + part.table.count:,} records", part.start / max(1, stream.count))
+        parts.append(part.table)
+    return {name: stacked(name, parts).column for name in names}
 
 
 def records_of(table: Table, start: int, stop: int) -> Table:

@@ -62,6 +62,14 @@ def state_of(path: Path) -> State:
     return State(tuple(said), changed)
 
 
+def state_if_any(path: Path) -> State | None:
+    """The state of what stands at a place; None where it cannot be told, which reading it will say why."""
+    try:
+        return state_of(path)
+    except (OSError, ValueError):
+        return None
+
+
 def _ends(file: Path) -> str:
     """A digest of the beginning and the end of a file."""
     digest = hashlib.blake2b(digest_size=16)

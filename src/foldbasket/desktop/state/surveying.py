@@ -16,20 +16,13 @@ from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.objects import is_remote
 from foldbasket.tables.sample import stream_behind
-from foldbasket.tables.store import STORE, State, state_of
+from foldbasket.tables.store import STORE, state_if_any
 from foldbasket.tables.survey import Surveyed, read_said, said, survey
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import is_made
 
 PAUSE = 0.05
 Surveys = dict[int, dict[str, Surveyed]]
-
-
-def _state(place: Path) -> State | None:
-    try:
-        return state_of(place)
-    except (OSError, ValueError):
-        return None
 
 
 class Surveyor(QObject):
@@ -99,7 +92,7 @@ class Surveyor(QObject):
             columns = left[0].columns
             known = {name: self._by_column[column] for name, column in columns.items() if column in self._by_column}
             place = None if stream.answers or is_remote(left[0].origin) else Path(left[0].origin)
-            state = _state(place) if keeps and place is not None else None
+            state = state_if_any(place) if keeps and place is not None else None
             kept = STORE.told(place, state) if state is not None and place is not None else None
             if kept is not None:
                 known |= {name: each for name, each in read_said(kept, left[0]).items() if not is_made(columns[name])}

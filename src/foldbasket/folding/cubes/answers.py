@@ -10,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.folding.cubes.cube import Cube, Grouping
+from foldbasket.folding.cubes.merging import stand_in
 from foldbasket.folding.cubes.numbering import numbered
 from foldbasket.folding.cubes.questions import Questions
 from foldbasket.folding.members.domain import Domain, members_of, part_named
@@ -21,10 +22,11 @@ from foldbasket.folding.states.runs import Runs, runs_of
 from foldbasket.links.link import Link, find_partners
 from foldbasket.sql.asking import Asking
 from foldbasket.sql.staying import column_of
-from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn
+from foldbasket.tables.column import CodedColumn, Column, Dictionary
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
+from foldbasket.tables.uniting import united
 
 Ints = npt.NDArray[np.int64]
 Rows = Sequence[Sequence[Any]]
@@ -126,10 +128,7 @@ class Answers:
         kind, scale = self.asked.type_of(quantity)
         name = quantity.field.field
         listed = [value for values in ends for value in values]
-        held = column_of(name, listed, kind, scale, self.where)
-        if isinstance(held, CodedColumn):
-            return CodedColumn(name, held.codes[:0], held.dictionary)
-        return NumberColumn(name, kind, held.values[:0], None, scale)
+        return stand_in(column_of(name, listed, kind, scale, self.where))
 
     def _stored(self, quantity: Quantity, state: State, listed: Sequence[Any], stand: Column) -> npt.NDArray:
         """Answers as states are stored: units, ranks among the values answered, and what is neutral where there is no value."""
@@ -139,7 +138,7 @@ class Answers:
         if state is State.SUM:
             if kind is FieldType.REAL:
                 return np.array([0.0 if each is None else float(each) for each in listed], np.float64)
-            in_units = self.asked.records.dialect.name == "sqlite" and kind is FieldType.DECIMAL
+            in_units = kind is FieldType.DECIMAL and not self.asked.records.dialect.has_decimals
             power = 0 if in_units else scale
             return np.array([0 if each is None else int(Decimal(each).scaleb(power)) for each in listed], object)
         held = column_of(quantity.field.field, listed, kind, scale, self.where)
@@ -167,11 +166,10 @@ class Answers:
         if isinstance(held, CodedColumn):
             known = held.codes != len(held.dictionary)
             values: npt.NDArray = _ranks(held, held.dictionary)
-            made.stands[quantity] = CodedColumn(held.name, held.codes[:0], held.dictionary)
         else:
             known = np.ones(len(held), np.bool_) if held.valid is None else held.valid
             values = held.values
-            made.stands[quantity] = NumberColumn(held.name, kind, values[:0], None, scale)
+        made.stands[quantity] = stand_in(held)
         return runs_of(cells[known], values[known], counts[known])
 
     def _partners(
@@ -195,9 +193,9 @@ class Answers:
 
 def _ranks(held: CodedColumn, among: Dictionary) -> Ints:
     """The rank of each value among those of a dictionary that has them all; 0 where there is none."""
-    place = {among.key(code): int(rank) for code, rank in enumerate(among.binary_ranks)}
-    ranks = np.array([*(place[held.dictionary.key(code)] for code in range(len(held.dictionary))), 0], np.int64)
-    return ranks[held.codes]
+    _, _, place = united(among, held.dictionary)
+    ranks: Ints = np.append(among.binary_ranks[place], 0)[held.codes]
+    return ranks
 
 
 def _narrowed(values: npt.NDArray) -> npt.NDArray:

@@ -66,17 +66,11 @@ class StreamedMaker:
         """The cube of a plan whose base table comes as a stream. `expressions` are those that the plan names. Raises FoldError for what cannot be
         told of parts; ReadError; Cancelled."""
         self.ran["cube"] += 1
-        names = self.names(plan.base, used_by(plan, expressions))
-        held = self.held(plan.base, names)
         if stream.count > LARGE:
             kernels.warm_in_background()
         found: Cube | None = None
-        own = [name for name in names if name not in held]
-        asked = [] if plan.every else asked_of(plan.base, plan.rules, own)
-        for part in _ahead(stream, own, lambda piece: may_pass(piece, plan.base, asked, self.source), progress):
+        for _, source in self._parts(plan, stream, expressions, progress, "Folding"):
             self.ran["part"] += 1
-            progress.step("Folding", part.start / max(1, stream.count))
-            source = self._source_of(plan.base, part, held, expressions)
             maker = LocalMaker(source, self.locale, Counter())
             cube = maker.cube(plan, progress.quietly())
             for quantity in [*(each.quantity for each in plan.states), *plan.runs]:
@@ -95,20 +89,26 @@ class StreamedMaker:
         if not rules:
             return stream.count, np.arange(min(FIRST, stream.count))
         plan = Plan(base, rules=tuple(rules))
-        names = self.names(base, used_by(plan, expressions))
-        held = self.held(base, names)
-        own = [name for name in names if name not in held]
-        asked = asked_of(base, plan.rules, own)
         count, found = 0, np.zeros(0, np.int64)
-        for part in _ahead(stream, own, lambda piece: may_pass(piece, base, asked, self.source), progress):
-            progress.step("Looking for its records", part.start / max(1, stream.count))
-            source = self._source_of(base, part, held, expressions)
+        for start, source in self._parts(plan, stream, expressions, progress, "Looking for its records"):
             mask = LocalMaker(source, self.locale, Counter()).selection(base, plan.rules, progress.quietly())
             assert mask is not None
             count += int(np.count_nonzero(mask))
             if len(found) < FIRST:
-                found = np.concatenate([found, np.flatnonzero(mask)[: FIRST - len(found)] + part.start])
+                found = np.concatenate([found, np.flatnonzero(mask)[: FIRST - len(found)] + start])
         return count, found
+
+    def _parts(
+        self, plan: Plan, stream: Stream, expressions: Expressions, progress: Progress, what: str
+    ) -> Iterator[tuple[int, Source]]:
+        """The source with each part of the base table in its place, of those that its filters may keep, and the number of the part's first record."""
+        names = self.names(plan.base, used_by(plan, expressions))
+        held = self.held(plan.base, names)
+        own = [name for name in names if name not in held]
+        asked = [] if plan.every else asked_of(plan.base, plan.rules, own)
+        for part in _ahead(stream, own, lambda piece: may_pass(piece, plan.base, asked, self.source), progress):
+            progress.step(what, part.start / max(1, stream.count))
+            yield part.start, self._source_of(plan.base, part, held, expressions)
 
     def sampled(self, stream: Stream, ref: FieldRef, expressions: Expressions) -> Column:
         """A record expression over the first part of a stream alone, which tells its type."""

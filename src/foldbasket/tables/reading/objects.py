@@ -20,7 +20,7 @@ from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.folder import file_column, named_of
 from foldbasket.tables.reading.parquet import first_line, kinds_told
-from foldbasket.tables.stacking import stacked
+from foldbasket.tables.sample import whole_of
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import bound, unread_columns
 
@@ -156,11 +156,7 @@ def read_objects(address: str, name: str, progress: Progress | None = None) -> T
     stream = ParquetStream(name, files, counts, states=states, named=Table("", more) if more else None)
 
     def read(names: Collection[str], progress: Progress) -> Mapping[str, Column]:
-        parts = []
-        for part in stream.parts(names):
-            progress.step(f"Reading {address}", part.start / max(1, stream.count))
-            parts.append(part.table)
-        return {field: stacked(field, parts).column for field in names}
+        return whole_of(stream, names, progress, address)
 
     own = {field: (column.type, column.scale) for field, column in more.items()}
     columns = dict(unread_columns({**own, **kinds[0]}, sum(counts)))
