@@ -30,6 +30,7 @@ from foldbasket.formulas.values import Kind as ValueKind
 from foldbasket.kinds import Choice, entered, set_by
 from foldbasket.outputs.formats import OUTPUTS, Output
 from foldbasket.outputs.formats import entered as output_entered
+from foldbasket.sayings import Saying, saying
 from foldbasket.spec.comparison import Comparison
 from foldbasket.spec.cut import Bands, BandsStruct
 from foldbasket.spec.field import FieldRef
@@ -127,9 +128,7 @@ def a_comparison():
         many: Annotated[int, set_by("Times", "How many times.", hint="2", least=1)] = 2
         way: Annotated[Way, set_by("Way", "Which way it goes.")] = Way.UP
 
-        @property
-        def said(self):
-            return f"toy, {self.way.label} by {self.many}"
+        sayings: ClassVar[tuple[Saying, ...]] = (saying("toy, {way:choice} by {many:number}"),)
 
         def of(self, block, cells):
             data = block.data * self.many if self.way is Way.UP else block.data // self.many
@@ -179,8 +178,7 @@ def a_filter():
             kept[: domain.blank] = [text.endswith(self.letter) for text in domain.dictionary.texts]
             return kept
 
-        def condition(self, label):
-            return f"ends toyishly with {self.letter}" if self.letter else "anything"
+        sayings: ClassVar[tuple[Saying, ...]] = (saying("ends toyishly with {letter:value}"),)
 
     return Ending
 
@@ -212,9 +210,7 @@ def test_a_picking(own, basket, tmp_path, driver):
         standing: ClassVar[int] = 99
         label: ClassVar[str] = "every other, a toy"
 
-        @property
-        def said(self):
-            return f"every {self.step}th, a toy"
+        sayings: ClassVar[tuple[Saying, ...]] = (saying("every {step:number} of them, a toy by {measure:measure}"),)
 
         def kept(self, values, parents):
             return np.arange(len(parents)) % self.step == self.step - 1
@@ -223,7 +219,7 @@ def test_a_picking(own, basket, tmp_path, driver):
     path = basket(msgspec.structs.replace(FOLD, rows=(site,)))
     assert rendered(path, tmp_path)[1:] == [["b", "-1.75"], ["Everything", "-0.25"]]
     driver.open(path)
-    assert driver.words()[1] == ("rows", "Site (every 2th, a toy by Net)")
+    assert driver.words()[1] == ("rows", "Site (every 2 of them, a toy by Net)")
     driver.desk.select_word("site")
     card = driver.workspace.card.at_once()
     choosers = {each.accessibleName(): each for each in card.findChildren(QComboBox)}
@@ -242,9 +238,7 @@ def test_bands(own, basket, tmp_path, driver):
         label: ClassVar[str] = "around zero, a toy"
         meaning: ClassVar[str] = "Losses and gains."
 
-        @property
-        def said(self):
-            return f"around zero up to {self.reach}"
+        sayings: ClassVar[tuple[Saying, ...]] = (saying("around zero up to {reach:number}"),)
 
         def between(self, numbers):
             reach = numbers.size(self.reach, "reach")

@@ -56,6 +56,22 @@ class FormulaError(FoldBasketError):
         super().__init__(what, where=where, todo=todo)
 
 
+class SentenceError(FoldBasketError):
+    """A sentence cannot be read. `start` and `stop` are where in its text, from 0; `could` lists what could stand there."""
+
+    def __init__(
+        self,
+        what: str,
+        *,
+        place: tuple[int, int] = (0, 0),
+        could: tuple[str, ...] = (),
+        todo: str = "",
+        where: str = "",
+    ) -> None:
+        self.start, self.stop, self.could = place[0], place[1], could
+        super().__init__(what, where=where, todo=todo)
+
+
 class PatternError(FoldBasketError):
     """A number or date pattern cannot be understood."""
 

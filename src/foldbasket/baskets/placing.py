@@ -12,14 +12,13 @@ from foldbasket.errors import FoldBasketError
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.values import Between
 from foldbasket.folding.plan.bases import bases_of
-from foldbasket.folding.states.aggregates.aggregate import NUMBERS
+from foldbasket.folding.usual import usual_aggregate, usual_part
 from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
 from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.tables.column import Column, NumberColumn
 from foldbasket.tables.nature import Nature, nature_of
-from foldbasket.tables.profile import profile_of
 from foldbasket.tables.unread import at_hand
 
 Word = Measure | Placed | Filter
@@ -36,27 +35,6 @@ def natural_strand(column: Column, fold: Fold) -> str:
     if nature is Nature.DATE and not fold.columns:
         return "columns"
     return "rows"
-
-
-def default_aggregate(column: Column) -> str:
-    """Amounts and quantities sum, prices and rates average, identifiers and words count."""
-    nature = nature_of(column)
-    if column.type not in NUMBERS or nature is Nature.IDENTIFIER:
-        return "count values"
-    return "average" if nature is Nature.PRICE else "sum"
-
-
-def default_part(column: Column) -> str | None:
-    """The part of a date that makes a readable axis: quarters over some years, months within one, days within a month."""
-    if not column.type.is_time:
-        return None
-    from datetime import datetime
-
-    profile = profile_of(at_hand(column))
-    if profile.smallest is None or profile.largest is None:
-        return "month"
-    span = (datetime.fromisoformat(profile.largest) - datetime.fromisoformat(profile.smallest)).days
-    return "year" if span > 6 * 366 else "quarter" if span > 366 else "month" if span > 62 else "day"
 
 
 def next_parts(part: str | None) -> tuple[str, ...]:
@@ -77,12 +55,12 @@ def word_for(strand: str, ref: FieldRef, column: Column, fold: Fold, *, id: str 
     """The word that a field becomes on a strand of a fold, with an id that is free in that fold unless one is given."""
     new = id or free_id(fold)
     if strand == "measures":
-        return Measure(id=new, aggregate=default_aggregate(column), field=ref)
+        return Measure(id=new, aggregate=usual_aggregate(column), field=ref)
     if strand == "filters":
         if column.type.is_number and is_varied(column):
             return Between(id=new, field=ref)
-        return Members(id=new, field=ref, part=default_part(column), exclude=True)
-    return Placed(id=new, field=ref, part=default_part(column))
+        return Members(id=new, field=ref, part=usual_part(column), exclude=True)
+    return Placed(id=new, field=ref, part=usual_part(column))
 
 
 def fields_for(source: Source, fold: Fold | None, strand: str) -> list[tuple[FieldRef, Column, bool]]:

@@ -9,6 +9,7 @@ import msgspec
 
 from foldbasket.kinds import Kind
 from foldbasket.registry import Kinds
+from foldbasket.sayings import Saying, said_by
 from foldbasket.sql.pieces import NoSqlError
 
 
@@ -40,10 +41,13 @@ class Comparison(Kind):
         made = cls()
         return ((made, made.said),)
 
+    sayings: ClassVar[tuple[Saying, ...]] = ()
+    """How the sentence says it."""
+
     @property
     def said(self) -> str:
         """How the heading says it, and the sentence where it adds nothing: “% of the column”."""
-        raise NotImplementedError
+        return said_by(self, bare=True)
 
     def phrase(self, words: Words) -> str:
         """How the sentence says it."""

@@ -8,6 +8,7 @@ import msgspec
 
 from foldbasket.kinds import Kind
 from foldbasket.registry import Kinds
+from foldbasket.sayings import Saying, said_by
 
 
 class Bands(Kind):
@@ -26,11 +27,13 @@ class Bands(Kind):
     """Whether their edges depend on which values the field has."""
     by_ends: ClassVar[bool] = False
     """Whether of these the smallest and the largest alone decide."""
+    sayings: ClassVar[tuple[Saying, ...]] = ()
+    """How the sentence says it: “in bands of 100”."""
 
     @property
     def said(self) -> str:
-        """How the sentence says it: “in bands of 100”."""
-        raise NotImplementedError
+        """How the sentence says it."""
+        return said_by(self)
 
     def between(self, numbers: Any) -> Any:
         """The edges of the bands, rising; `numbers` are a `folding.bands.band.Numbers`. Raises FoldError where they make no sense."""

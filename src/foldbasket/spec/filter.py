@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
 from foldbasket.kinds import Kind
 from foldbasket.registry import Kinds
+from foldbasket.sayings import Saying, plainly, said_by
 from foldbasket.spec.field import FieldRef
 from foldbasket.sql.pieces import NoSqlError
 
@@ -35,6 +36,8 @@ class Filter(Kind):
     """Where it stands among those that are offered."""
     label: ClassVar[str] = ""
     """What its choice is called; empty for one that is not made by choosing."""
+    sayings: ClassVar[tuple[Saying, ...]] = ()
+    """How the sentence says it; of a condition on one field, behind that field's name and a colon."""
     meaning: ClassVar[str] = ""
 
     if TYPE_CHECKING:
@@ -96,6 +99,9 @@ class OneField(Filter):
 
     __slots__ = ()
 
+    stands_alone: ClassVar[bool] = False
+    """Whether people say it without naming a field: “last quarter”."""
+
     if TYPE_CHECKING:
         field: FieldRef
         part: str | None
@@ -113,4 +119,4 @@ class OneField(Filter):
 
     def condition(self, label: Callable[[str], str]) -> str:
         """The condition in words, without the field's name; `label` turns a key into what the reader sees."""
-        raise NotImplementedError
+        return said_by(self, lambda slot, value: label(value) if slot.sort == "value" else plainly(slot, value, self))

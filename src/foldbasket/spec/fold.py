@@ -36,11 +36,21 @@ class TotalOf(Choice):
     the report remarks."""
 
     RECORDS = "records", "over the records"
-    SUM = "sum", "sum of the lines", "", "Totals are the sum of the lines shown."
-    AVERAGE = "average", "average of the lines", "", "Totals are the average of the lines shown."
-    SMALLEST = "smallest", "smallest line", "", "Totals are the smallest of the lines shown."
-    LARGEST = "largest", "largest line", "", "Totals are the largest of the lines shown."
-    NONE = "none", "none", "", "It has no totals."
+    SUM = "sum", "sum of the lines", "with totals summed from the lines", "Totals are the sum of the lines shown."
+    AVERAGE = (
+        "average",
+        "average of the lines",
+        "with totals averaged from the lines",
+        "Totals are the average of the lines shown.",
+    )
+    SMALLEST = (
+        "smallest",
+        "smallest line",
+        "with the smallest line as total",
+        "Totals are the smallest of the lines shown.",
+    )
+    LARGEST = "largest", "largest line", "with the largest line as total", "Totals are the largest of the lines shown."
+    NONE = "none", "none", "without totals", "It has no totals."
 
 
 class Covers(Choice):

@@ -8,6 +8,7 @@ import msgspec
 
 from foldbasket.kinds import Choice, Kind, set_by
 from foldbasket.registry import Kinds
+from foldbasket.sayings import Saying, plainly, said_by
 
 
 class ByValue(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -42,14 +43,17 @@ class Keep(Kind):
         measure: str
         rest: Rest
 
+    sayings: ClassVar[tuple[Saying, ...]] = ()
+    """How the sentence says it: “top 10 by Net”."""
+
     @property
     def said(self) -> str:
-        """How many it keeps, in the words of the sentence: “top 10”."""
-        raise NotImplementedError
+        """How many it keeps, without its measure: “top 10”."""
+        return self.phrase("").removesuffix(" by")
 
     def phrase(self, measure: str) -> str:
         """How the sentence says it, with the heading of its measure: “top 10 by Net”."""
-        return f"{self.said} by {measure}"
+        return said_by(self, lambda slot, value: measure if slot.sort == "measure" else plainly(slot, value, self))
 
     def kept(self, values: Any, parents: Any) -> Any:
         """Which nodes are shown; `values` is a `folding.aggregates.Block` with one for each node, `parents` the node of the level above, both

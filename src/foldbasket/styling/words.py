@@ -24,10 +24,16 @@ def plural(heading: str) -> str:
     return several
 
 
+def placed_at(number: float) -> str:
+    """A number as a place in a row, in figures: “1st”, “2nd”, “11th”, “2.5th”."""
+    last, two = number % 10, number % 100
+    ending = {1: "st", 2: "nd", 3: "rd"}.get(int(last), "th") if number == int(number) and not 11 <= two <= 13 else "th"
+    return f"{number:.15g}{ending}"
+
+
 def ordinal(number: int) -> str:
     """A place in a row: “first”, “second”, “21st”."""
     words = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth")
     if 1 <= number <= len(words):
         return words[number - 1]
-    last = "th" if number % 100 in (11, 12, 13) else {1: "st", 2: "nd", 3: "rd"}.get(number % 10, "th")
-    return f"{number}{last}"
+    return placed_at(number)

@@ -18,6 +18,7 @@ from foldbasket.folding.compare.sides import Side, Targets, is_period
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import Choice, entered, set_by
 from foldbasket.later import exp
+from foldbasket.sayings import Saying, plainly, said_by, saying
 from foldbasket.spec.comparison import Comparison, ComparisonStruct, Words
 from foldbasket.spec.fold import Fold, Placed
 from foldbasket.sql import pieces
@@ -45,6 +46,15 @@ class Against(Along, frozen=True, tag="against"):
     """The difference from another member of a field, the change in percent, or the percentage of it."""
 
     standing: ClassVar[int] = 20
+    sayings: ClassVar[tuple[Saying, ...]] = (
+        saying("{how:choice} {member:member}[ along {along:word}]", other=Other.MEMBER),
+        saying("{how:choice} the member {member:member}[ along {along:word}]", other=Other.MEMBER),
+        *(
+            saying(f"{{how:choice}} {other.said}[ along {{along:word}}]", other=other)
+            for other in Other
+            if other is not Other.MEMBER
+        ),
+    )
     other: Other = Other.PREVIOUS
     member: Annotated[
         str | None,
@@ -66,11 +76,6 @@ class Against(Along, frozen=True, tag="against"):
         if self.other is not Other.MEMBER or not words:
             return self
         return Against(words[-1].id, Other.MEMBER, next(iter(members(words[-1])), None))
-
-    @property
-    def said(self) -> str:
-        other = (self.member or "") if self.other is Other.MEMBER else self.other.said
-        return f"{self.how.said} {other}"
 
     @property
     def keeps_unit(self) -> bool:
@@ -109,6 +114,10 @@ class AgainstMeasure(ComparisonStruct, frozen=True, tag="against measure"):
     """The difference from another measure in the same cell, the change in percent, or the percentage of it."""
 
     standing: ClassVar[int] = 30
+    sayings: ClassVar[tuple[Saying, ...]] = (
+        saying("{how:choice} {measure:measure}"),
+        saying("{how:choice} the measure {measure:measure}"),
+    )
     measure: Annotated[str, set_by("Measure", "The one that stands in the same cell.", of="measure")] = ""
     how: Annotated[How, set_by("As", "What is made of the two.")] = How.DIFFERENCE
 
@@ -127,7 +136,8 @@ class AgainstMeasure(ComparisonStruct, frozen=True, tag="against measure"):
         return f"{self.how.said} another measure"
 
     def phrase(self, words: Words) -> str:
-        return f"{self.how.said} {words.measure(self.measure) or 'another measure'}"
+        other = words.measure(self.measure) or "another measure"
+        return said_by(self, lambda slot, value: other if slot.sort == "measure" else plainly(slot, value, self))
 
     @property
     def keeps_unit(self) -> bool:

@@ -13,6 +13,7 @@ from foldbasket.folding.compare.figures import Figures
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import entered
 from foldbasket.later import exp
+from foldbasket.sayings import Saying, saying
 from foldbasket.spec.comparison import Comparison
 from foldbasket.sql.pieces import Sql, chosen, is_known
 from foldbasket.styling.words import plural
@@ -24,15 +25,17 @@ class Rank(Among, frozen=True, tag="rank"):
     """The place among the members of a field in the same parent: 1 is the largest, or the smallest; equal values share one."""
 
     standing: ClassVar[int] = 50
+    sayings: ClassVar[tuple[Saying, ...]] = (
+        saying("rank[ among {along:word}]", smallest_first=False),
+        saying("rank from the smallest[ among {along:word}]", smallest_first=True),
+        saying("rank[] among {along:word} in each {_:word}", smallest_first=False),
+        saying("rank from the smallest[] among {along:word} in each {_:word}", smallest_first=True),
+    )
     smallest_first: bool = False
 
     @classmethod
     def offers(cls) -> Sequence[tuple[Comparison, str]]:
         return ((cls(), "rank, largest first"), (cls(smallest_first=True), "rank, smallest first"))
-
-    @property
-    def said(self) -> str:
-        return "rank from the smallest" if self.smallest_first else "rank"
 
     def direction(self, names: Sequence[str]) -> str:
         within = f" in each {names[-2]}" if len(names) > 1 else ""

@@ -16,6 +16,7 @@ from foldbasket.folding.compare.sides import Targets
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import entered, set_by
 from foldbasket.later import exp
+from foldbasket.sayings import Saying, saying
 from foldbasket.spec.comparison import Comparison
 from foldbasket.sql import pieces
 from foldbasket.tables.types import FieldType
@@ -26,6 +27,14 @@ class Running(AlongTime, frozen=True, tag="running"):
     """The running total along a field in displayed order, or its share of the last; starts anew in each parent."""
 
     standing: ClassVar[int] = 40
+    sayings: ClassVar[tuple[Saying, ...]] = (
+        saying("running total[ along {along:word}]", share=False, restart=True),
+        saying("running share[ along {along:word}]", share=True, restart=True),
+        saying("running total[ along {along:word}], never anew", share=False, restart=False),
+        saying("running share[ along {along:word}], never anew", share=True, restart=False),
+        saying("running total[] along {along:word}, anew in each {_:word}", share=False, restart=True),
+        saying("running share[] along {along:word}, anew in each {_:word}", share=True, restart=True),
+    )
     share: bool = False
     restart: Annotated[
         bool, set_by("Starts anew", "Whether it begins again in each parent.", yes_no=("in each parent", "never"))
@@ -40,7 +49,7 @@ class Running(AlongTime, frozen=True, tag="running"):
         return "running share" if self.share else "running total"
 
     def direction(self, names: Sequence[str]) -> str:
-        anew = f", anew in each {names[-2]}" if self.restart and len(names) > 1 else ""
+        anew = (f", anew in each {names[-2]}" if self.restart else ", never anew") if len(names) > 1 else ""
         return f" along {names[-1]}{anew}"
 
     @property
@@ -84,6 +93,7 @@ class MovingAverage(AlongTime, frozen=True, tag="moving average"):
     """The average of a member and those before it, so many in all; blank where there are fewer."""
 
     standing: ClassVar[int] = 60
+    sayings: ClassVar[tuple[Saying, ...]] = (saying("average over {members:number}[ along {along:word}]"),)
     members: Annotated[
         int, set_by("Members", "How many are averaged, this one among them.", unit="members", hint="3", least=1)
     ] = 3
@@ -91,10 +101,6 @@ class MovingAverage(AlongTime, frozen=True, tag="moving average"):
     @classmethod
     def offers(cls) -> Sequence[tuple[Comparison, str]]:
         return ((cls(), "moving average"),)
-
-    @property
-    def said(self) -> str:
-        return f"average over {self.members}"
 
     def direction(self, names: Sequence[str]) -> str:
         return f" along {names[-1]}"

@@ -12,6 +12,7 @@ from foldbasket.folding.compare.figures import Figures
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import Choice, entered
 from foldbasket.later import exp
+from foldbasket.sayings import Saying, saying
 from foldbasket.spec.comparison import Comparison, ComparisonStruct
 from foldbasket.sql import pieces
 from foldbasket.tables.types import FieldType
@@ -32,15 +33,12 @@ class ShareOf(ComparisonStruct, frozen=True, tag="share"):
     """The share of a total: of everything, of the row, of the column, or of the parent on rows or columns."""
 
     standing: ClassVar[int] = 10
+    sayings: ClassVar[tuple[Saying, ...]] = (saying("{whole:choice}"),)
     whole: Whole = Whole.EVERYTHING
 
     @classmethod
     def offers(cls) -> Sequence[tuple[Comparison, str]]:
         return [(cls(whole), whole.said) for whole in Whole]
-
-    @property
-    def said(self) -> str:
-        return self.whole.said
 
     def in_sql(self, value: pieces.Sql, figures: Figures) -> pieces.Sql:
         if self.whole in (Whole.PARENT_ROW, Whole.PARENT_COLUMN):
@@ -68,10 +66,7 @@ class Index(ComparisonStruct, frozen=True, tag="index"):
     """How much weight a cell has, its row and column considered: cell × everything ÷ (row × column). 1 is as expected."""
 
     standing: ClassVar[int] = 70
-
-    @property
-    def said(self) -> str:
-        return "index"
+    sayings: ClassVar[tuple[Saying, ...]] = (saying("index"),)
 
     def in_sql(self, value: pieces.Sql, figures: Figures) -> pieces.Sql:
         def real(said: pieces.Sql) -> pieces.Sql:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Annotated, ClassVar
 
 import numpy as np
@@ -11,6 +10,7 @@ from foldbasket.folding.filters.asked import Says
 from foldbasket.folding.filters.onefield import Mask, RecordFilter
 from foldbasket.folding.members.domain import Domain
 from foldbasket.kinds import entered, set_by
+from foldbasket.sayings import Saying, saying
 from foldbasket.sql.pieces import Sql, is_known, is_null
 from foldbasket.tables.column import NumberColumn
 
@@ -20,6 +20,7 @@ class Blank(RecordFilter, frozen=True, tag="blank"):
     """Has no value (blank, or no partner found), or with `exclude` has one."""
 
     standing: ClassVar[int] = 60
+    sayings: ClassVar[tuple[Saying, ...]] = (saying("blank", exclude=False), saying("not blank", exclude=True))
     label: ClassVar[str] = "Blank"
     meaning: ClassVar[str] = "Keep records without a value, or with one."
     exclude: Annotated[
@@ -43,6 +44,3 @@ class Blank(RecordFilter, frozen=True, tag="blank"):
     def in_sql(self, say: Says) -> Sql:
         said = say.member(self.field, self.way).said
         return is_known(said) if self.exclude else is_null(said)
-
-    def condition(self, label: Callable[[str], str]) -> str:
-        return "not blank" if self.exclude else "blank"

@@ -12,6 +12,7 @@ from foldbasket.folding.filters.onefield import Offered
 from foldbasket.formulas.checking import Checked, checked_condition, schema_of
 from foldbasket.kinds import entered
 from foldbasket.links.source import Source
+from foldbasket.sayings import Saying, said_by, saying
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter, Labels
 from foldbasket.sql.pieces import Sql
@@ -42,8 +43,10 @@ class Condition(Offered, Filter, frozen=True, tag="formula"):
     def prepared(self, source: Source) -> Holding:
         return Holding(self.id, checked_condition(self.formula, schema_of(source)))
 
+    sayings: ClassVar[tuple[Saying, ...]] = (saying("where {formula:formula}"),)
+
     def phrase(self, labels: Labels) -> str:
-        return f"where {self.formula}"
+        return said_by(self)
 
 
 @dataclasses.dataclass(frozen=True, eq=False)

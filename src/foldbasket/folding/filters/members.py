@@ -13,6 +13,7 @@ from foldbasket.folding.filters.onefield import Mask, RecordFilter
 from foldbasket.folding.members.domain import BLANK, NO_MATCH, Domain, domain_of
 from foldbasket.kinds import entered
 from foldbasket.links.source import Source
+from foldbasket.sayings import Saying, saying
 from foldbasket.spec.field import FieldRef
 from foldbasket.sql.pieces import Sql, either, is_known, negated, never, one_of
 from foldbasket.typed import meant
@@ -26,6 +27,12 @@ class Members(RecordFilter, frozen=True, tag="members"):
     """Is one of, or is none of, the listed members. `blank` and `no_match` list those two as well."""
 
     standing: ClassVar[int] = 10
+    sayings: ClassVar[tuple[Saying, ...]] = (
+        saying("anything", members=(), blank=False, no_match=False, exclude=True),
+        saying("nothing", members=(), blank=False, no_match=False, exclude=False),
+        saying("{members:values}", exclude=False),
+        saying("not {members:values}", exclude=True),
+    )
     label: ClassVar[str] = "Members"
     meaning: ClassVar[str] = "Tick the members to keep."
     members: tuple[str, ...] = ()

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable
 from typing import ClassVar
 
 import numpy as np
@@ -14,6 +13,7 @@ from foldbasket.folding.filters.onefield import RecordFilter
 from foldbasket.folding.filters.values import Between
 from foldbasket.folding.members.parts.part import parts_by
 from foldbasket.kinds import Choice, entered
+from foldbasket.sayings import Saying, saying
 from foldbasket.spec.field import FieldRef
 from foldbasket.sql.pieces import Sql
 from foldbasket.styling.dates import EPOCH, Fiscal
@@ -51,6 +51,15 @@ class Relative(RecordFilter, frozen=True, tag="relative"):
     """Dates by the as-of date: the `last` or `next` whole periods, `this` one, or this one up to the as-of date."""
 
     standing: ClassVar[int] = 50
+    stands_alone: ClassVar[bool] = True
+    sayings: ClassVar[tuple[Saying, ...]] = (
+        saying("the last {unit:choice}", how=Window.LAST, count=1),
+        saying("the last {count:number} {unit:units}", how=Window.LAST),
+        saying("the next {unit:choice}", how=Window.NEXT, count=1),
+        saying("the next {count:number} {unit:units}", how=Window.NEXT),
+        saying("this {unit:choice} to date", how=Window.TO_DATE),
+        saying("this {unit:choice}", how=Window.THIS),
+    )
     label: ClassVar[str] = "Relative"
     meaning: ClassVar[str] = "Keep the last quarters, this month, the year to date."
     how: Window = Window.LAST
@@ -101,8 +110,3 @@ class Relative(RecordFilter, frozen=True, tag="relative"):
 
     def in_sql(self, say: Says) -> Sql:
         return self.on(say.base, say.ask).in_sql(say)
-
-    def condition(self, label: Callable[[str], str]) -> str:
-        if self.how.counts:
-            return f"{self.how} {self.count} {self.unit}{'s' if self.count != 1 else ''}"
-        return f"this {self.unit}" + (" to date" if self.how is Window.TO_DATE else "")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Annotated, ClassVar
 
 import numpy as np
@@ -15,6 +14,7 @@ from foldbasket.folding.filters.onefield import Mask, RecordFilter
 from foldbasket.folding.members.domain import Domain
 from foldbasket.kinds import Choice, entered, set_by
 from foldbasket.later import exp
+from foldbasket.sayings import Saying, saying
 from foldbasket.sql.pieces import NoSqlError, Sql, applied, both, is_known, negated, number, text
 from foldbasket.tables.types import FieldType
 
@@ -34,6 +34,11 @@ class TextRule(RecordFilter, frozen=True, tag="text"):
     (RE2's, which never runs away). With `exclude`, text that does not."""
 
     standing: ClassVar[int] = 40
+    sayings: ClassVar[tuple[Saying, ...]] = tuple(
+        saying(f"{words} {{text:text}}", how=how, exclude=exclude)
+        for how in Way
+        for exclude, words in ((False, how.label.partition(" (")[0]), (True, f"does not {how.said}"))
+    )
     label: ClassVar[str] = "Text"
     meaning: ClassVar[str] = "Keep text that contains, starts with, ends with or matches something."
     how: Annotated[Way, set_by("It", "How the text is looked for.")] = Way.CONTAINS
@@ -88,7 +93,3 @@ class TextRule(RecordFilter, frozen=True, tag="text"):
             if self.how is Way.ENDS:
                 found = both(applied(exp.GTE, say.dialect.length(said.copy()), number(many)), found)
         return both(is_known(said.copy()), negated(found)) if self.exclude else found
-
-    def condition(self, label: Callable[[str], str]) -> str:
-        does = self.how.label.partition(" (")[0]
-        return f"{f'does not {self.how.said}' if self.exclude else does} “{self.text}”"

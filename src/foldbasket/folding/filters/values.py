@@ -16,6 +16,7 @@ from foldbasket.folding.filters.onefield import Mask, RecordFilter
 from foldbasket.folding.members.domain import Domain
 from foldbasket.kinds import entered
 from foldbasket.later import exp
+from foldbasket.sayings import Saying, saying
 from foldbasket.spec.field import FieldRef
 from foldbasket.sql.pieces import Sql, applied, both
 from foldbasket.tables.column import NumberColumn
@@ -31,6 +32,10 @@ class Compare(RecordFilter, frozen=True, tag="compare"):
     """Compares with one value, given as canonical text. Text compares by code point. Without a value it keeps everything."""
 
     standing: ClassVar[int] = 20
+    sayings: ClassVar[tuple[Saying, ...]] = (
+        saying("{sign:choice} any value", value=""),
+        saying("{sign:choice} {value:value}"),
+    )
     label: ClassVar[str] = "Compare"
     meaning: ClassVar[str] = "Keep what is above, below or equal to a value."
     sign: Sign = "="
@@ -67,9 +72,6 @@ class Compare(RecordFilter, frozen=True, tag="compare"):
             getattr(exp, IN_SQL[self.sign]), ordered(field.said), ordered(say.literal(self.field, self.way, self.value))
         )
 
-    def condition(self, label: Callable[[str], str]) -> str:
-        return f"{self.sign} {label(self.value)}" if self.value else "any value"
-
 
 @entered
 class Between(RecordFilter, frozen=True, tag="between"):
@@ -77,6 +79,12 @@ class Between(RecordFilter, frozen=True, tag="between"):
     blanks as well."""
 
     standing: ClassVar[int] = 30
+    sayings: ClassVar[tuple[Saying, ...]] = (
+        saying("any value", low="", high=""),
+        saying("from {low:value}", high=""),
+        saying("up to {high:value}", low=""),
+        saying("{low:value} to {high:value}"),
+    )
     label: ClassVar[str] = "Range"
     meaning: ClassVar[str] = "Keep what lies between two values, both ends in."
     low: str = ""
@@ -100,11 +108,6 @@ class Between(RecordFilter, frozen=True, tag="between"):
 
     def in_sql(self, say: Says) -> Sql:
         return both(*(side.in_sql(say) for side in self._sides() if side.value))
-
-    def condition(self, label: Callable[[str], str]) -> str:
-        if self.low and self.high:
-            return f"{label(self.low)} to {label(self.high)}"
-        return next((side.condition(label) for side in self._sides() if side.value), "any value")
 
 
 def _known(domain: Domain, text: str, field: FieldRef) -> object:

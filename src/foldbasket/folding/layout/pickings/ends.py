@@ -8,6 +8,7 @@ from typing import Annotated, ClassVar
 from foldbasket.folding.layout.pickings.picking import Ints, Mask, first_of_each, number_of
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import entered, set_by
+from foldbasket.sayings import Saying, saying
 from foldbasket.spec.order import KeepStruct
 
 Number = Annotated[str, set_by("Number", hint="10")]
@@ -25,10 +26,7 @@ class Top(KeepStruct, frozen=True, tag="top"):
     number: Number = "10"
     standing: ClassVar[int] = 10
     label: ClassVar[str] = "the top"
-
-    @property
-    def said(self) -> str:
-        return f"top {self.number}"
+    sayings: ClassVar[tuple[Saying, ...]] = (saying("top {number:number} by {measure:measure}"),)
 
     def kept(self, values: Block, parents: Ints) -> Mask:
         wanted = int(number_of(self.number, 0))
@@ -42,10 +40,7 @@ class Bottom(KeepStruct, frozen=True, tag="bottom"):
     number: Number = "10"
     standing: ClassVar[int] = 20
     label: ClassVar[str] = "the bottom"
-
-    @property
-    def said(self) -> str:
-        return f"bottom {self.number}"
+    sayings: ClassVar[tuple[Saying, ...]] = (saying("bottom {number:number} by {measure:measure}"),)
 
     def kept(self, values: Block, parents: Ints) -> Mask:
         wanted = int(number_of(self.number, 0))
@@ -59,10 +54,7 @@ class TopPercent(KeepStruct, frozen=True, tag="top percent"):
     number: Percent = "10"
     standing: ClassVar[int] = 30
     label: ClassVar[str] = "the top percent"
-
-    @property
-    def said(self) -> str:
-        return f"top {self.number} %"
+    sayings: ClassVar[tuple[Saying, ...]] = (saying("top {number:number} % by {measure:measure}"),)
 
     def kept(self, values: Block, parents: Ints) -> Mask:
         return first_of_each(values, parents, lambda known: _percent(self.number, known))
@@ -75,10 +67,7 @@ class BottomPercent(KeepStruct, frozen=True, tag="bottom percent"):
     number: Percent = "10"
     standing: ClassVar[int] = 40
     label: ClassVar[str] = "the bottom percent"
-
-    @property
-    def said(self) -> str:
-        return f"bottom {self.number} %"
+    sayings: ClassVar[tuple[Saying, ...]] = (saying("bottom {number:number} % by {measure:measure}"),)
 
     def kept(self, values: Block, parents: Ints) -> Mask:
         return first_of_each(values, parents, lambda known: _percent(self.number, known), smallest=True)

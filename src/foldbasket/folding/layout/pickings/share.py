@@ -10,6 +10,7 @@ import numpy as np
 from foldbasket.folding.layout.pickings.picking import Ints, Mask, in_order, number_of, starts_of
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import entered, set_by
+from foldbasket.sayings import Saying, saying
 from foldbasket.spec.order import KeepStruct
 
 
@@ -21,10 +22,7 @@ class Share(KeepStruct, frozen=True, tag="share"):
     standing: ClassVar[int] = 50
     label: ClassVar[str] = "the largest up to %"
     by_label: ClassVar[bool] = True
-
-    @property
-    def said(self) -> str:
-        return f"the largest up to {self.number} %"
+    sayings: ClassVar[tuple[Saying, ...]] = (saying("the largest up to {number:number} % by {measure:measure}"),)
 
     def kept(self, values: Block, parents: Ints) -> Mask:
         share = Fraction(number_of(self.number, 0)) / 100

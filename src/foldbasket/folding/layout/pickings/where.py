@@ -9,6 +9,7 @@ import numpy as np
 from foldbasket.folding.layout.pickings.picking import Ints, Mask, check_numbers, nearest, number_of
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.kinds import Choice, entered, set_by
+from foldbasket.sayings import Saying, saying
 from foldbasket.spec.order import KeepStruct
 
 TESTS = {
@@ -35,13 +36,7 @@ class WhereValue(KeepStruct, frozen=True, tag="where"):
     number: Annotated[str, set_by("Number", hint="0")] = "0"
     standing: ClassVar[int] = 60
     label: ClassVar[str] = "where it is"
-
-    @property
-    def said(self) -> str:
-        return f"{self.sign} {self.number}"
-
-    def phrase(self, measure: str) -> str:
-        return f"{measure} {self.said}"
+    sayings: ClassVar[tuple[Saying, ...]] = (saying("{measure:measure} {sign:choice} {number:number}"),)
 
     def kept(self, values: Block, parents: Ints) -> Mask:
         check_numbers(values)

@@ -11,6 +11,7 @@ import numpy as np
 from foldbasket.errors import FoldError
 from foldbasket.folding.members.bands.band import MOST_BANDS, NO_VALUES, Numbers
 from foldbasket.kinds import entered, set_by
+from foldbasket.sayings import Saying, saying
 from foldbasket.spec.cut import BandsStruct
 from foldbasket.tables.types import MAX_SCALE
 
@@ -22,11 +23,8 @@ class Counts(BandsStruct, frozen=True, tag="counts"):
     size: Annotated[str, set_by("How many", hint="4")] = "4"
     standing: ClassVar[int] = 20
     label: ClassVar[str] = "bands of equal counts"
+    sayings: ClassVar[tuple[Saying, ...]] = (saying("in {size:number} bands of equal counts"),)
     meaning: ClassVar[str] = "Each with about as many records."
-
-    @property
-    def said(self) -> str:
-        return f"in {self.size} bands of equal counts"
 
     def between(self, numbers: Numbers) -> Sequence[Decimal]:
         size, finite = numbers.size(self.size, "number"), numbers.finite

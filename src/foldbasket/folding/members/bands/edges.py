@@ -10,6 +10,7 @@ from typing import Annotated, ClassVar
 from foldbasket.errors import FoldError
 from foldbasket.folding.members.bands.band import Numbers
 from foldbasket.kinds import entered, set_by
+from foldbasket.sayings import Saying, saying
 from foldbasket.spec.cut import BandsStruct
 
 
@@ -24,11 +25,8 @@ class Edges(BandsStruct, frozen=True, tag="edges"):
     standing: ClassVar[int] = 30
     by_values: ClassVar[bool] = False
     label: ClassVar[str] = "bands at edges"
+    sayings: ClassVar[tuple[Saying, ...]] = (saying("in bands at {edges:numbers}"),)
     meaning: ClassVar[str] = "Between the numbers you give; the rest is outside."
-
-    @property
-    def said(self) -> str:
-        return "in bands at " + ", ".join(self.edges)
 
     def between(self, numbers: Numbers) -> Sequence[Decimal]:
         edges = [numbers.typed(text) for text in self.edges]

@@ -10,6 +10,7 @@ from typing import Annotated, ClassVar
 from foldbasket.errors import FoldError
 from foldbasket.folding.members.bands.band import MOST_BANDS, NO_VALUES, Numbers
 from foldbasket.kinds import entered, set_by
+from foldbasket.sayings import Saying, saying
 from foldbasket.spec.cut import BandsStruct
 
 
@@ -21,11 +22,8 @@ class Width(BandsStruct, frozen=True, tag="width"):
     standing: ClassVar[int] = 10
     by_ends: ClassVar[bool] = True
     label: ClassVar[str] = "bands of one width"
+    sayings: ClassVar[tuple[Saying, ...]] = (saying("in bands of {size:number}"),)
     meaning: ClassVar[str] = "From a multiple of the width up to below the next."
-
-    @property
-    def said(self) -> str:
-        return f"in bands of {self.size}"
 
     def between(self, numbers: Numbers) -> Sequence[Decimal]:
         size, finite = numbers.size(self.size, "width"), numbers.finite

@@ -20,9 +20,11 @@ from foldbasket.folding.states.quantities import Quantity
 from foldbasket.folding.states.runs import Runs
 from foldbasket.kinds import Parameter
 from foldbasket.registry import Kinds
+from foldbasket.sayings import Saying, Slot, joined
 from foldbasket.spec.field import FieldRef
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import Field, NoSqlError, Sql
+from foldbasket.styling.words import placed_at
 from foldbasket.tables.column import Column, Dictionary
 from foldbasket.tables.types import FieldType
 
@@ -140,6 +142,10 @@ class Aggregate:
     """Whether it gives 0, not blank, where records have no value."""
     is_additive = False
     """Whether that of records in separate groups is the sum of that of each group."""
+    saying: Saying | None = None
+    """How the sentence says it where it names what it needs beside its field: “averaged by {weight:field}”."""
+    short: tuple[str, ...] = ()
+    """What people call it in front of its field: “average”, “avg”."""
     counted = ""
     """What a heading says behind the field, of an aggregate that counts values of which it shows none."""
 
@@ -169,7 +175,16 @@ class Aggregate:
 
     def said_of(self, settings: Settings) -> str:
         """What follows the field's name in the sentence."""
-        return self.said
+        if self.saying is None:
+            return self.said
+        pieces = self.saying.pieces(settings)
+        if any(isinstance(each, Slot) and getattr(settings, each.name) is None for each in pieces):
+            return self.said
+        return joined([self._setting(each, settings) if isinstance(each, Slot) else each for each in pieces])
+
+    def _setting(self, slot: Slot, settings: Settings) -> str:
+        value = getattr(settings, slot.name)
+        return placed_at(value) if slot.sort == "ordinal" else value.field
 
     def result_type(self, operand: Operand) -> FieldType:
         """The type of the result."""

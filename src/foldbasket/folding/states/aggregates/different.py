@@ -37,6 +37,7 @@ class CountDifferent(Aggregate):
     is_usual = True
     standing = 40
     meaning = "How many different values there are, blanks left out."
+    short = ("count different", "different")
     counted = "different ones"
     needs_values = zero_over_nothing = True
 
@@ -111,6 +112,7 @@ MOST_LISTED = 50
 @aggregate
 class ListOfValues(Aggregate):
     name, label, said, sql = "list", "List", "listed", "LISTAGG(DISTINCT x, ', ')"
+    short = ("list",)
     standing = 200
     meaning = (
         f"The different values in order, with commas between; after {MOST_LISTED} it says how many more there are."

@@ -40,6 +40,7 @@ class _Extreme(Aggregate):
 @aggregate
 class Smallest(_Extreme):
     name, label, said, sql = "smallest", "Smallest", "smallest", "MIN(x)"
+    short = ("smallest", "lowest", "min", "minimum")
     is_usual = True
     standing = 100
     meaning = "The smallest value; of dates the earliest, of text the first by its characters."
@@ -54,6 +55,7 @@ class Smallest(_Extreme):
 @aggregate
 class Largest(_Extreme):
     name, label, said, sql = "largest", "Largest", "largest", "MAX(x)"
+    short = ("largest", "highest", "max", "maximum")
     is_usual = True
     standing = 110
     meaning = "The largest value; of dates the latest, of text the last by its characters."
@@ -68,6 +70,7 @@ class Largest(_Extreme):
 @aggregate
 class Range(Aggregate):
     name, label, said, sql = "range", "Range", "ranging over", "MAX(x) - MIN(x)"
+    short = ("range",)
     standing = 120
     meaning = "The largest value less the smallest; of dates the days between them."
     states = (State.SMALLEST, State.LARGEST, State.VALUES)

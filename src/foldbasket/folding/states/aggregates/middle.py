@@ -24,6 +24,7 @@ from foldbasket.folding.states.aggregates.aggregate import (
 from foldbasket.folding.states.quantities import Quantity
 from foldbasket.folding.states.runs import Runs
 from foldbasket.kinds import Parameter
+from foldbasket.sayings import saying
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import Field, Sql
 from foldbasket.tables.types import FieldType
@@ -34,6 +35,7 @@ class Median(OfReals):
     name, label, said, sql = "median", "Median", "median", "PERCENTILE_CONT(0.5) WITHIN GROUP (ORDER BY x)"
     is_usual = True
     standing = 70
+    short = ("median", "middle")
     meaning = "The value in the middle; between two, half way."
 
     def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
@@ -44,17 +46,11 @@ class Median(OfReals):
         return dialect.percentile(of.said, Decimal("0.5"))
 
 
-def ordinal(number: float) -> str:
-    """A number as a place in a row: 1st, 2nd, 11th, 2.5th."""
-    last, two = number % 10, number % 100
-    ending = {1: "st", 2: "nd", 3: "rd"}.get(int(last), "th") if number == int(number) and not 11 <= two <= 13 else "th"
-    return f"{number:g}{ending}"
-
-
 @aggregate
 class Percentile(OfReals):
     name, label, said, sql = "percentile", "Percentile", "percentile", "PERCENTILE_CONT(p) WITHIN GROUP (ORDER BY x)"
     standing = 80
+    saying = saying("{percent:ordinal} percentile")
     meaning = "The value below which so many percent of the values lie, in proportion between the two nearest."
     parameters = (
         Parameter(
@@ -67,9 +63,6 @@ class Percentile(OfReals):
             type=float,
         ),
     )
-
-    def said_of(self, settings: Settings) -> str:
-        return f"{ordinal(settings.percent)} percentile"
 
     def quantities(self, settings: Settings) -> dict[Key, tuple[Quantity, State]]:
         if not 0 <= settings.percent <= 100:
@@ -87,6 +80,7 @@ class Percentile(OfReals):
 @aggregate
 class Mode(Aggregate):
     name, label, said, sql = "mode", "Most frequent", "most frequent", "MODE() WITHIN GROUP (ORDER BY x)"
+    short = ("most frequent", "commonest")
     standing = 90
     meaning = "The value that occurs most often; of several the smallest."
     needs_values = True

@@ -20,6 +20,7 @@ from foldbasket.folding.states.aggregates.aggregate import (
 )
 from foldbasket.folding.states.quantities import Quantity
 from foldbasket.kinds import Parameter
+from foldbasket.sayings import saying
 from foldbasket.tables.column import CodedColumn
 from foldbasket.tables.types import FieldType
 
@@ -39,9 +40,6 @@ class _InOrder(Aggregate):
             )
         placed = Quantity(settings.field, "rank", settings.order)
         return {self.state: (placed, self.state), State.VALUES: (placed, State.VALUES)}
-
-    def said_of(self, settings: Settings) -> str:
-        return f"{self.said} by {settings.order.field}" if settings.order is not None else self.said
 
     def result_type(self, operand: Operand) -> FieldType:
         return operand.type
@@ -65,6 +63,7 @@ class _InOrder(Aggregate):
 class First(_InOrder):
     name, label, said, sql = "first", "First", "first", "FIRST_VALUE(x) OVER (ORDER BY o)"
     standing = 130
+    saying = saying("first[ by {order:field}]")
     meaning = "The value of the record that comes first by another field; of several the first in the source."
     state = State.SMALLEST
 
@@ -73,5 +72,6 @@ class First(_InOrder):
 class Last(_InOrder):
     name, label, said, sql = "last", "Last", "last", "LAST_VALUE(x) OVER (ORDER BY o)"
     standing = 140
+    saying = saying("last[ by {order:field}]")
     meaning = "The value of the record that comes last by another field; of several the last in the source."
     state = State.LARGEST

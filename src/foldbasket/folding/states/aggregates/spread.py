@@ -35,6 +35,7 @@ class _Spread(OfReals):
 @aggregate
 class Deviation(_Spread):
     name, label, said, sql = "standard deviation", "Standard deviation", "standard deviation", "STDDEV_SAMP(x)"
+    short = ("standard deviation",)
     standing = 150
     meaning = "How far values lie from their average, of a sample (n − 1); blank for a single value."
     sample = root = True

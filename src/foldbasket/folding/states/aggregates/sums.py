@@ -21,6 +21,7 @@ from foldbasket.folding.states.aggregates.aggregate import (
 from foldbasket.folding.states.quantities import Quantity
 from foldbasket.kinds import Parameter
 from foldbasket.later import exp
+from foldbasket.sayings import saying
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import Field, Sql, chosen, is_known, quotient
 from foldbasket.tables.types import FieldType
@@ -29,6 +30,7 @@ from foldbasket.tables.types import FieldType
 @aggregate
 class Sum(Aggregate):
     name, label, said, sql = "sum", "Sum", "summed", "SUM(x)"
+    short = ("sum", "total")
     is_usual = True
     standing = 10
     is_additive = True
@@ -69,6 +71,7 @@ class CountRecords(Aggregate):
 @aggregate
 class CountValues(Aggregate):
     name, label, said, sql = "count values", "Count values", "values counted", "COUNT(x)"
+    short = ("count",)
     is_usual = True
     standing = 30
     is_additive = True
@@ -90,6 +93,7 @@ class CountValues(Aggregate):
 @aggregate
 class Average(Aggregate):
     name, label, said, sql = "average", "Average", "averaged", "AVG(x)"
+    short = ("average", "avg", "mean")
     is_usual = True
     standing = 50
     meaning = "The exact sum divided by the number of values, rounded once."
@@ -125,6 +129,7 @@ class Average(Aggregate):
 @aggregate
 class Product(Aggregate):
     name, label, said, sql = "product", "Product", "multiplied", "PRODUCT(x)"
+    short = ("product",)
     standing = 190
     meaning = "All values multiplied with one another."
     states = (State.PRODUCT, State.VALUES)
@@ -143,6 +148,7 @@ class Product(Aggregate):
 class WeightedAverage(Aggregate):
     name, label, said, sql = "weighted average", "Weighted average", "averaged by weight", "SUM(x * w) / SUM(w)"
     standing = 60
+    saying = saying("averaged by {weight:field}")
     meaning = "Value times weight added up, divided by the weights, over records that have both."
     takes = NUMBERS
     parameters = (
@@ -166,9 +172,6 @@ class WeightedAverage(Aggregate):
             "weights": (weight, State.SUM),
             State.VALUES: (weight, State.VALUES),
         }
-
-    def said_of(self, settings: Settings) -> str:
-        return f"averaged by {settings.weight.field}" if settings.weight is not None else self.said
 
     def result_type(self, operand: Operand) -> FieldType:
         return FieldType.REAL

@@ -1,0 +1,44 @@
+"""Looking into the tree of a sentence: its branches by their names, and its leaves."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from lark import Tree
+
+from foldbasket.sentence.grammar import NAMES
+from foldbasket.sentence.scanning import Named
+from foldbasket.sentence.vocabulary import Vocabulary
+
+
+def fields_of(tree: Tree, words: Vocabulary) -> list[tuple[Named, bool]]:
+    """The names of fields in a tree, in order, each with whether a measure is made of it."""
+    found: list[tuple[Named, bool]] = []
+
+    def look(node: Any, is_measure: bool) -> None:
+        if isinstance(node, Tree):
+            within = is_measure or node.data in ("aggregate", "usual", "front", "share")
+            if node.data == "bare":
+                within = words.is_amount(leaves(node)[0].means)
+            for child in node.children:
+                look(child, within and node.data not in ("axis", "filters"))
+        elif node.type in ("FIELD", "MEMBER"):
+            found.append((node, is_measure))
+
+    look(tree, False)
+    return found
+
+
+def sub(tree: Tree, *names: str) -> list[Tree]:
+    """The branches of a tree, those of some names where any are given."""
+    return [each for each in tree.children if isinstance(each, Tree) and (not names or each.data in names)]
+
+
+def leaves(tree: Tree) -> list[Named]:
+    """The leaves of a tree that are no phrases."""
+    return [each for each in tree.children if isinstance(each, Named) and each.type in NAMES]
+
+
+def phrase(tree: Tree) -> Named:
+    """The first leaf of a tree, whatever it is."""
+    return next(each for each in tree.children if isinstance(each, Named))

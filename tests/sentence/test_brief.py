@@ -1,0 +1,93 @@
+"""What people type, each beside the sentence in full that it means."""
+
+import itertools
+
+import pytest
+
+from foldbasket.errors import SentenceError
+from foldbasket.opening.prepared import basket_or_data, prepare
+from foldbasket.sentence.reading import read, readings
+from foldbasket.sentence.vocabulary import Vocabulary
+from foldbasket.sentence.writing import written
+
+BY_HAND = {
+    "net by region and month, trade only": "Net, summed for each Region › Month of Order date keeping Channel: Trade",
+    "avg unit price by line, top 10 customer": "Unit price, averaged for each Line › Customer (top 10 by Unit price; largest first by Unit price)",
+    "count orders per seller": "Order no. of Orders, values counted for each Seller",
+    "net 2026 vs 2025 by region": "Net, summed and Net, summed, as % change from the one before for each Region across Year of Order date"
+    " keeping Year of Order date: 2026, 2025",
+    "Net by region by quarter": "Net, summed for each Region across Quarter of Order date",
+    "top 10 customers by net": "Net, summed for each Customer (top 10 by Net; largest first by Net)",
+    "the bottom 3 lines by quantity": "Quantity, summed for each Line (bottom 3 by Quantity; smallest first by Quantity)",
+    "net by channel last quarter": "Net, summed for each Channel keeping Order date: the last quarter",
+    "net by channel, last 4 quarters": "Net, summed for each Channel keeping Order date: the last 4 quarters",
+    "net by region for this year to date": "Net, summed for each Region keeping Order date: this year to date",
+    "average unit price by pot size without promotions": "Unit price, averaged for each Pot size keeping Promotion: blank",
+    "net by line, except herbs": "Net, summed for each Line keeping Line: not Herbs",
+    "net by region without Trade or Web": "Net, summed for each Region keeping Channel: not Trade, Web",
+    "net by region, channel: trade, web": "Net, summed for each Region keeping Channel: Trade, Web",
+    "share of net by channel": "Net, summed, as % of everything for each Channel",
+    "net as % of the column by channel": "Net, summed, as % of the column for each Channel",
+    "net in March by team": "Net, summed for each Team keeping Month of the year of Order date: March",
+    "net in March 2026 by team": "Net, summed for each Team keeping Month of Order date: Mar 2026",
+    "net in Q1 2026 by team": "Net, summed for each Team keeping Quarter of Order date: Q1 2026",
+    "net by weekday": "Net, summed for each Weekday of Order date",
+    "records by channel": "Records, counted for each Channel",
+    "how was it": None,
+    "margin = [SUM(Net) - SUM(Cost)] by line": "margin = [SUM(Net) - SUM(Cost)] for each Line",
+    "net by region, net > 100": "Net, summed for each Region keeping Net: > 100",
+    "planned net by region": "Planned net, summed for each Region",
+    "customers by segment": "Customer, values counted for each Segment",
+    "Show net for every region, please": None,
+    "web and trade net by quarter": "Net, summed for each Quarter of Order date keeping Channel: Web, Trade",
+    "net called “Sales” by region": 'Net, summed called "Sales" for each Region',
+}
+MEASURES = {
+    "net": "Net, summed", "Avg net": "Net, averaged", "the sum of cost": "Cost, summed", "median quantity": "Quantity, median",
+    "net and cost": "Net, summed and Cost, summed", "largest unit price": "Unit price, largest", "unit price": "Unit price, averaged",
+}  # fmt: skip
+AXES = {
+    "by region": " for each Region", "per region and line": " for each Region › Line", "for each site by year": " for each Site across Year of Order date",
+    "by sellers across channel": " for each Seller across Channel", "by month of delivered": " for each Month of Delivered",
+    "by segment, family": " for each Segment › Family",
+}  # fmt: skip
+KEPT = {
+    "": "", ", trade only": " keeping Channel: Trade", " for 2026": " keeping Year of Order date: 2026",
+    " in April 2026": " keeping Month of Order date: Apr 2026", " without web": " keeping Channel: not Web",
+    ", last month": " keeping Order date: the last month", " for trade and web": " keeping Channel: Trade, Web",
+    ", 2025 and 2026": " keeping Year of Order date: 2025, 2026",
+}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def words(demo):
+    return Vocabulary(prepare(basket_or_data(demo), lazily=True).engine.source)
+
+
+@pytest.mark.parametrize("said", BY_HAND)
+def test_a_short_form_means_a_sentence_in_full(words, said):
+    if BY_HAND[said] is None:
+        with pytest.raises(SentenceError):
+            read(said, words)
+        return
+    assert written(read(said, words), words) == BY_HAND[said]
+    assert read(BY_HAND[said], words) == read(said, words)
+
+
+@pytest.mark.parametrize("measure", MEASURES)
+def test_short_forms_are_put_together_from_measures_axes_and_filters(words, measure):
+    for axis, kept in itertools.product(AXES, KEPT):
+        said = f"{measure} {axis}{kept}"
+        assert read(said, words) == read(MEASURES[measure] + AXES[axis] + KEPT[kept], words), said
+
+
+def test_where_two_readings_are_possible_both_are_offered_in_full(words):
+    with pytest.raises(SentenceError, match="more than one way") as error:
+        read("for each Line", Vocabulary(without_shared(words)))
+    assert error.value.could == ("for each Line of Varieties", "for each Line of Plan")
+    assert [written(each, words) for each in readings("for each Line of Plan", words)] == ["for each Line of Plan"]
+
+
+def without_shared(words):
+    of = words.source
+    return type(of)(of.tables, of.links, (), of.fiscal)
