@@ -34,6 +34,7 @@ Pivot and crosstab reports from sales transactions.
   fold-basket                       open the window
   fold-basket sales.csv             open data (or a basket) in the window
   fold-basket demo                  open the Quillmoor Growers demo
+  fold-basket show sales.csv "net by region, trade only"
   fold-basket render report.basket --to out.xlsx
   fold-basket check report.basket
   fold-basket cache --clear         forget what is kept of files that were read
@@ -58,7 +59,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     try:
         if not arguments:
             return _open([])
-        if arguments[0] in ("demo", "render", "check", "cache", "cluster"):
+        if arguments[0] in ("demo", "render", "show", "check", "cache", "cluster"):
             options = _parser().parse_args(arguments)
             return int(options.run(options))
         return _open(_window_parser().parse_args(arguments).files)
@@ -124,6 +125,9 @@ def _parser() -> argparse.ArgumentParser:
     demo.set_defaults(run=_demo)
 
     _add_render(commands)
+    from foldbasket import oneline
+
+    oneline.add(commands, _size)
     check = commands.add_parser(
         "check",
         help="check a basket or a file of data",

@@ -1,0 +1,55 @@
+"""One report from one line: files and a sentence in, a report out. What `fold-basket show` does, apart from its options."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Callable, Mapping, Sequence
+from pathlib import Path
+
+import msgspec
+
+from foldbasket.errors import SentenceError
+from foldbasket.folding.report.report import Report
+from foldbasket.opening.reading import load_tables
+from foldbasket.opening.ready import made_ready
+from foldbasket.opening.several import linked, together
+from foldbasket.sentence.reading import read
+from foldbasket.sentence.vocabulary import Vocabulary
+from foldbasket.sentence.writing import written
+
+
+@dataclasses.dataclass(frozen=True)
+class Shown:
+    """A report, and the sentence that it answers written in full."""
+
+    report: Report
+    sentence: str
+    problems: tuple[str, ...]
+
+
+def shown(
+    paths: Sequence[Path],
+    said: str,
+    tell: Callable[[str], None],
+    names: Mapping[Path, str] | None = None,
+    *,
+    memory: int | None = None,
+    trusted: bool = False,
+) -> Shown:
+    """The report that a sentence asks of some files of data, or of a basket, whose folds can be asked for by name. `tell` is told of each link that is taken
+    or not. Raises FoldBasketError."""
+    opened = together(paths, names)
+    basket = opened.basket
+    tables = load_tables(opened, allow_outside=trusted or opened.path.name == "typed.basket", lazily=True)
+    basket, remarks = linked(basket, tables)
+    for remark in remarks:
+        tell(remark)
+    ready = made_ready(basket, tables, links=False, memory=memory)
+    words = Vocabulary(ready.source, locale=basket.locale)
+    fold = next((each for each in basket.folds if each.name.casefold() == said.strip().casefold()), None)
+    if fold is None:
+        fold = msgspec.structs.replace(read(said, words, "Report"), id="typed")
+    if fold.is_empty:
+        raise SentenceError("this asks for nothing.", todo="Name a field to sum up, or one to show: net by region.")
+    report = basket.worn(ready.engine.fold(fold), fold).of(fold, opened.path.name)
+    return Shown(report, written(fold, words), (*ready.problems, *report.remarks))
