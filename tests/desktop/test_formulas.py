@@ -127,7 +127,7 @@ def test_an_error_is_told_under_the_word_and_nothing_is_made(sites):
     text = write(sites, "SUM(Nett) / 2")
     editor = editor_of(sites)
     assert editor.error.text() == "There is no field or measure “Nett”. Did you mean Net?"
-    assert (text.wrong.start, text.wrong.stop) == (4, 8)
+    assert text.wrong == (4, 8)
     before = sites.desk.basket
     sites.press(text, Key.Key_Return)
     assert sites.desk.basket == before

@@ -14,10 +14,11 @@ from foldbasket.errors import BasketError
 
 @dataclass(frozen=True)
 class Step:
-    """What was done, and the basket after it."""
+    """What was done, and the basket after it; `gesture` names the gesture that it belongs to, if that goes on."""
 
     label: str
     basket: Basket
+    gesture: str = ""
 
 
 class History:
@@ -52,7 +53,11 @@ class History:
     def do(self, edit: Edit) -> Basket:
         """Applies an edit; what had been undone is gone. An edit that changes nothing makes no step. Raises BasketError for one that
         cannot be done, or that no file could hold."""
-        label, basket = edit.label(self.basket), followed(self.basket, edit.apply(self.basket))
+        goes_on = bool(edit.gesture) and self._steps[self._at].gesture == edit.gesture and self._at > 0
+        before = self._steps[self._at - 1].basket if goes_on else self.basket
+        label, basket = edit.label(before), followed(before, edit.apply(before))
+        if goes_on and basket != self.basket:
+            self._at -= 1
         if basket != self.basket:
             try:
                 msgspec.json.encode(basket)
@@ -62,7 +67,7 @@ class History:
                     todo="Type a smaller number, or other signs.",
                 ) from None
             del self._steps[self._at + 1 :]
-            self._steps.append(Step(label, basket))
+            self._steps.append(Step(label, basket, edit.gesture))
             self._at += 1
         return self.basket
 

@@ -193,7 +193,7 @@ class Scanner:
             known += self.names.known()
         hint = meant(words, known) or meant(said, known)
         what = f"“{said}” cannot stand here (at {place[0] + 1})."
-        return SentenceError(what, place=place, could=could, todo=f"{hint} {_listed(could)}".strip())
+        return SentenceError(what, place=place, could=could, todo=hint or _listed(could))
 
     def expected(self, parser: InteractiveParser) -> list[str]:
         """What can stand at the place that a parser has come to, in words."""

@@ -212,6 +212,14 @@ class Vocabulary:
                 return at + many, exact or several
         return None
 
+    def members_beginning(self, typed: str) -> Iterator[tuple[FieldRef, str]]:
+        """Members of fields of texts whose names begin with what was typed."""
+        small = typed.casefold()
+        for found in self._members.values():
+            for ref, token in found[:1]:
+                if token.casefold().startswith(small):
+                    yield ref, token
+
     # --- periods ------------------------------------------------------------------
 
     def period_at(self, tokens: Sequence[Token], at: int) -> tuple[int, list[tuple[str, str]]] | None:

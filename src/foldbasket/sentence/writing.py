@@ -67,16 +67,7 @@ class Writer:
         name, alike = ref.field, self.words.named(ref.field)
         fitting = self.choosing.apart(alike) if is_measure else self.choosing.fitting(alike, self.tables)
         table = self.words.source.called(ref.table) if fitting != [ref] else None
-        tokens = tokens_of(name) if '"' not in name and "[" not in name and "]" not in name else []
-        found = self.words.field_at(tokens, 0) if tokens else None
-        is_phrase = walked(phrase_trie(grammar()), tokens, 0)[1] >= len(tokens)
-        is_found = (
-            not is_phrase
-            and found is not None
-            and found[0] == len(tokens)
-            and " ".join(each.text for each in tokens) == name
-        )
-        said = name if is_found and not self.careful else quoted(name)
+        said = name if not self.careful and names_a_field(name, self.words) else quoted(name)
         return said if table is None else f"{said} of {self.name(table)}"
 
     def part_of(self, ref: FieldRef, part: str | None) -> str:
@@ -243,6 +234,21 @@ class Writer:
             )
             said.append(f"measures along {MeasuresOn(fold.measures_on).value}{at}")
         return said
+
+
+def names_a_field(name: str, words: Vocabulary) -> bool:
+    """Whether a field's name is known as one without quotes."""
+    if any(sign in name for sign in '"“”„[]'):
+        return False
+    tokens = tokens_of(name)
+    found = words.field_at(tokens, 0) if tokens else None
+    is_phrase = walked(phrase_trie(grammar()), tokens, 0)[1] >= len(tokens)
+    return (
+        not is_phrase
+        and found is not None
+        and found[0] == len(tokens)
+        and " ".join(each.text for each in tokens) == name
+    )
 
 
 def is_plain(name: str) -> bool:

@@ -4,7 +4,7 @@
 """
 
 from foldbasket.baskets.edits.edit import Edit
-from foldbasket.baskets.edits.folds import AddFold, ChangeBasket, ChangeFold, RemoveFold, RenameFold, Turn
+from foldbasket.baskets.edits.folds import AddFold, ChangeBasket, ChangeFold, RemoveFold, RenameFold, SayFold, Turn
 from foldbasket.baskets.edits.formulas import AddField, ChangeField, RemoveField, RenameField
 from foldbasket.baskets.edits.looks import ChangeLook, ChangePage, MoveHighlight, PutHighlight, SayLook
 from foldbasket.baskets.edits.sources import (
@@ -71,6 +71,7 @@ __all__ = [
     "RenameField",
     "RenameFold",
     "RenameSource",
+    "SayFold",
     "SayLook",
     "ShareField",
     "Swap",

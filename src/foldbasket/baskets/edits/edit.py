@@ -6,7 +6,10 @@ from foldbasket.baskets.basket import Basket
 
 
 class Edit:
-    """Base of all edits."""
+    """Base of all edits. Those of one `gesture`, such as a sentence while it is typed, make one step: the last of them, done to the basket as it was before
+    the first."""
+
+    gesture: str = ""
 
     def label(self, basket: Basket) -> str:
         """What it does to a basket, for the list of steps: “Place Region on rows”."""

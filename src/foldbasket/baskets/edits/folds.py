@@ -12,6 +12,7 @@ import msgspec
 from foldbasket.baskets.basket import Basket, free_name, named, taken
 from foldbasket.baskets.edits.edit import Edit
 from foldbasket.errors import BasketError
+from foldbasket.sentence.carrying import carried
 from foldbasket.spec.fold import Fold
 
 replace = msgspec.structs.replace
@@ -48,6 +49,21 @@ class ChangeFold(Edit):
 
     def apply(self, basket: Basket) -> Basket:
         return basket.with_fold(self.fold, lambda fold: replace(fold, **self.changes))
+
+
+@dataclass(frozen=True)
+class SayFold(Edit):
+    """Puts what a typed sentence asks for in place of a fold; what sentences say nothing of stays, looks among it."""
+
+    fold: str
+    said: Fold
+    gesture: str = ""
+
+    def label(self, basket: Basket) -> str:
+        return "Type the sentence"
+
+    def apply(self, basket: Basket) -> Basket:
+        return basket.with_fold(self.fold, lambda fold: carried(self.said, fold))
 
 
 @dataclass(frozen=True)

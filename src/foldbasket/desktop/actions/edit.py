@@ -70,8 +70,18 @@ def select_all(window: Any) -> None:
 
 
 @action("Into the sentence", "Edit", "Ctrl+L", line=True, needs="basket")
-def focus_sentence(window: Window) -> None:
-    window.workspace.sentence.focus_words()
+def focus_sentence(window: Any) -> None:
+    """Once onto its words, twice to type it as a whole."""
+    focused = window.focusWidget()
+    if focused is not None and window.workspace.sentence.isAncestorOf(focused):
+        window.workspace.type_sentence()
+    else:
+        window.workspace.sentence.focus_words()
+
+
+@action("Type the sentence", "Edit", needs="basket")
+def type_sentence(window: Window) -> None:
+    window.workspace.type_sentence()
 
 
 @action("Into the report", "Edit", "Ctrl+R", needs="basket")

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from typing import Any
 
-from PyQt6.QtCore import QPoint, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QSyntaxHighlighter, QTextCharFormat, QTextCursor, QTextDocument
-from PyQt6.QtWidgets import QLabel, QListWidget, QListWidgetItem, QPlainTextEdit, QTextEdit, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QColor, QSyntaxHighlighter, QTextCharFormat, QTextCursor, QTextDocument
+from PyQt6.QtWidgets import QLabel, QTextEdit, QVBoxLayout, QWidget
 
 from foldbasket.desktop.widgets import theme
-from foldbasket.desktop.widgets.plain import tip
+from foldbasket.desktop.widgets.completing import CompletingText, Line
 from foldbasket.desktop.work.formulas import Judged
 from foldbasket.errors import FormulaError
 from foldbasket.formulas.help import Offer, brackets_at, inside_aggregate, matching, member_before, word_before
@@ -46,27 +45,18 @@ class Colours(QSyntaxHighlighter):
                 self.setFormat(match.start(), match.end() - match.start(), look)
 
 
-class FormulaText(QPlainTextEdit):
+class FormulaText(CompletingText):
     """The text itself, with a list of offers under the word that is typed. Enter takes an offer, or applies the formula."""
-
-    applied = pyqtSignal()
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
         self.setAccessibleName("Formula")
-        self.setTabChangesFocus(True)
         self.setFixedHeight(92)
         self.offered: list[Offer] = []
         self.members_of: Callable[[str], list[str]] = lambda _: []
-        self.wrong: FormulaError | None = None
         self.colours = Colours(self.document() or QTextDocument())
-        self.list = QListWidget(self)
-        self.list.setWindowFlags(Qt.WindowType.ToolTip)
-        self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.list.setObjectName("offers")
-        self.list.itemClicked.connect(lambda _: self.take())
         self._from = 0
-        self.cursorPositionChanged.connect(self._mark)
+        self.cursorPositionChanged.connect(self.mark)
 
     # --- completing ---------------------------------------------------------
 
@@ -88,29 +78,7 @@ class FormulaText(QPlainTextEdit):
             found = matching(fitting, typed) if typed or not asked else fitting[:12]
             if len(found) == 1 and found[0].text.rstrip("(") == typed:
                 found = []
-        self.list.clear()
-        for each in found:
-            item = QListWidgetItem(each.shown, self.list)
-            item.setData(Qt.ItemDataRole.UserRole, each)
-            item.setToolTip(tip(each.meaning))
-        if not found or not self.hasFocus():
-            self.list.hide()
-            return
-        self.list.setCurrentRow(0)
-        area = self.cursorRect()
-        self.list.resize(
-            max(210, self.list.sizeHintForColumn(0) + 24), min(9, len(found)) * max(18, self.list.sizeHintForRow(0)) + 6
-        )
-        window = self.window()
-        edge = window.mapToGlobal(QPoint(window.width(), 0)).x() if window is not None else 1 << 30
-        place = self.viewport().mapToGlobal(QPoint(area.left(), area.bottom() + 4))
-        self.list.move(min(place.x(), edge - self.list.width() - 4), place.y())
-        self.list.show()
-
-    def current_offer(self) -> Offer | None:
-        """The offer that Enter would take."""
-        item = self.list.currentItem()
-        return item.data(Qt.ItemDataRole.UserRole) if item is not None and self.list.isVisible() else None
+        self.show_offers([Line(each.shown, each.meaning, each) for each in found])
 
     def take(self) -> None:
         """Writes the chosen offer in the place of the word that is typed."""
@@ -128,44 +96,6 @@ class FormulaText(QPlainTextEdit):
         self.setTextCursor(cursor)
         self.list.hide()
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        key, shown = event.key(), self.list.isVisible()
-        if shown and key in (Qt.Key.Key_Down, Qt.Key.Key_Up):
-            step = 1 if key == Qt.Key.Key_Down else -1
-            self.list.setCurrentRow((self.list.currentRow() + step) % self.list.count())
-            return
-        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            if shown:
-                self.take()
-            elif not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-                self.applied.emit()
-            else:
-                super().keyPressEvent(event)
-            return
-        if shown and key == Qt.Key.Key_Tab:
-            self.take()
-            return
-        if key == Qt.Key.Key_Escape and shown:
-            self.list.hide()
-            return
-        if key == Qt.Key.Key_Space and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            self.offer(asked=True)
-            return
-        super().keyPressEvent(event)
-        if event.text().strip() or key == Qt.Key.Key_Backspace:
-            self.offer()
-        else:
-            self.list.hide()
-
-    def focusOutEvent(self, event: Any) -> None:
-        self.list.hide()
-        super().focusOutEvent(event)
-
-    def hideEvent(self, event: Any) -> None:
-        self.list.hide()
-        super().hideEvent(event)
-
     def next_gap(self) -> bool:
         """Selects the next word of a pattern that is to be filled in; says whether there is one."""
         match = re.search(r"«[^»]*»", self.toPlainText())
@@ -179,34 +109,12 @@ class FormulaText(QPlainTextEdit):
 
     # --- marking ------------------------------------------------------------
 
-    def show_error(self, error: FormulaError | None) -> None:
-        """Underlines the word that is wrong."""
-        self.wrong = error
-        self._mark()
-
-    def _mark(self) -> None:
-        marks = []
-
-        def mark(start: int, stop: int, look: QTextCharFormat) -> None:
-            selection = QTextEdit.ExtraSelection()
-            cursor = self.textCursor()
-            most = len(self.toPlainText())
-            cursor.setPosition(min(start, most))
-            cursor.setPosition(min(stop, most), QTextCursor.MoveMode.KeepAnchor)
-            selection.cursor, selection.format = cursor, look
-            marks.append(selection)
-
+    def marks(self) -> list[QTextEdit.ExtraSelection]:
+        """The pair of brackets at the cursor, and what is wrong."""
+        look = QTextCharFormat()
+        look.setBackground(QColor(theme.palette().selection))
         pair = brackets_at(self.toPlainText(), self.textCursor().position())
-        for place in pair or ():
-            look = QTextCharFormat()
-            look.setBackground(QColor(theme.palette().selection))
-            mark(place, place + 1, look)
-        if self.wrong is not None:
-            look = QTextCharFormat()
-            look.setUnderlineStyle(QTextCharFormat.UnderlineStyle.WaveUnderline)
-            look.setUnderlineColor(QColor(theme.palette().columns))
-            mark(self.wrong.start, self.wrong.stop, look)
-        self.setExtraSelections(marks)
+        return [*(self.marked(place, place + 1, look) for place in pair or ()), *super().marks()]
 
 
 class FormulaEditor(QWidget):
@@ -279,7 +187,7 @@ class FormulaEditor(QWidget):
             )
 
     def _say(self, *, said: str, values: str, error: FormulaError | None) -> None:
-        self.text.show_error(error)
+        self.text.show_error((error.start, error.stop) if error is not None else None)
         self.said.setText(said if error is None else "")
         self.values.setText(values)
         told = str(error) if error is not None else ""

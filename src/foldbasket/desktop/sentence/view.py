@@ -63,6 +63,7 @@ class SentenceBar(QFrame):
 
     menu_wanted = pyqtSignal(str, QPoint)
     card_wanted = pyqtSignal()
+    typing_wanted = pyqtSignal(str)
     grown = pyqtSignal()
     word_seen = pyqtSignal(QWidget)
 
@@ -172,6 +173,14 @@ class SentenceBar(QFrame):
     def _repaint_words(self) -> None:
         for button in self.words:
             button.update()
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether no word stands in it, so that whatever is typed begins it."""
+        return not self.words
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.typing_wanted.emit("")  # on a free place: the whole of it
 
     def focus_words(self) -> None:
         """Puts the keyboard on the selected word, or the first, or the first +."""

@@ -179,6 +179,9 @@ class PlusButton(QAbstractButton):
         if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             self.bar.step(self, -1 if event.key() == Qt.Key.Key_Left else 1)
         elif event.text().isprintable() and event.text().strip() and not event.modifiers() & CHORD:
+            if self.bar.is_empty:
+                self.bar.typing_wanted.emit(event.text())
+                return
             QApplication.sendEvent(
                 self.bar.open_finder(self.strand).line, event
             )  # what is typed is the beginning of a name

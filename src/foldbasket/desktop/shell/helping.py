@@ -13,7 +13,13 @@ from PyQt6.QtWidgets import QButtonGroup, QDialog, QHBoxLayout, QPushButton, QTe
 import foldbasket
 from foldbasket.desktop.actions.action import ACTIONS, MENUS
 
-PAGES = {"Guide": "guide.md", "Keys": "", "What the numbers mean": "numbers.md", "Formulas": "formulas.md"}
+PAGES = {
+    "Guide": "guide.md",
+    "Keys": "",
+    "What the numbers mean": "numbers.md",
+    "Formulas": "formulas.md",
+    "The sentence": "sentence.md",
+}
 ELSEWHERE = """
 | where | key | does |
 |---|---|---|

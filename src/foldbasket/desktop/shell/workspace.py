@@ -20,6 +20,7 @@ from foldbasket.desktop.grid.view import GridView
 from foldbasket.desktop.pages.head import PagesHead
 from foldbasket.desktop.pages.view import PagesView
 from foldbasket.desktop.proof.drawer import ProofDrawer
+from foldbasket.desktop.sentence.typed import TypedSentence
 from foldbasket.desktop.sentence.view import SentenceBar, SentenceRoom
 from foldbasket.desktop.shell.facts import FactsLine
 from foldbasket.desktop.shell.pickers import PickerBar
@@ -57,6 +58,7 @@ class Workspace(QWidget):
         self.grid.menu_wanted.connect(self.menu_over_grid)
         self.sentence.menu_wanted.connect(self.menu_of_word)
         self.sentence.card_wanted.connect(self.card.take_keyboard)
+        self.sentence.typing_wanted.connect(self.type_sentence)
         upper = QWidget(self)
         self._head = column = QVBoxLayout(upper)
         column.setContentsMargins(0, 0, 0, 0)
@@ -98,6 +100,25 @@ class Workspace(QWidget):
         drawer = ProofDrawer(self.desk, self)
         self._centre.add(drawer, "proof", 232, (120, 700))
         return drawer
+
+    @cached_property
+    def typed(self) -> TypedSentence:
+        """The sentence typed as a whole, in the place of its words."""
+        made = TypedSentence(self.desk, self)
+        self._head.insertWidget(1, made)
+        made.done.connect(self._typed)
+        return made
+
+    def type_sentence(self, typed: str = "") -> None:
+        """Has the sentence typed; what is `typed` begins it."""
+        if not self.desk.basket.sources or self.desk.view.source_key is not None:
+            return
+        self.typed.begin(typed)
+        self._telling.hide()
+
+    def _typed(self) -> None:
+        self.renew()
+        self.sentence.focus_words()
 
     @cached_property
     def source_head(self) -> SourceHead:
@@ -298,7 +319,11 @@ class Workspace(QWidget):
         in_pages = not in_source and self.desk.view.paged and self.desk.fold is not None
         if (in_source or in_pages) and "proof" in self.__dict__:
             self.proof.hide()
-        self._telling.setVisible(not in_source and not in_pages)
+        is_typed = "typed" in self.__dict__ and self.typed.isVisible()
+        if is_typed and (in_source or in_pages):
+            self.typed.finish()
+            self.typed.hide()
+        self._telling.setVisible(not in_source and not in_pages and not is_typed)
         if in_pages or "pages" in self.__dict__:
             self.pages_head.setVisible(in_pages)
             self.pages_head.say(self.pages.number, self.pages.count)

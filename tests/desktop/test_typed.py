@@ -1,0 +1,139 @@
+"""The sentence typed as a whole: the report follows, one step undoes it, and nothing is lost by a sentence that cannot be read."""
+
+import pytest
+from PyQt6.QtCore import Qt
+
+CONTROL = Qt.KeyboardModifier.ControlModifier
+
+
+@pytest.fixture
+def sites(driver, demo):
+    driver.open(demo)
+    driver.key(Qt.Key.Key_L)
+    driver.key(Qt.Key.Key_L)
+    assert driver.workspace.typed.isVisible()
+    return driver
+
+
+def typed(driver, text):
+    """Types over all that stands there, and waits until it is read."""
+    line = driver.workspace.typed.text
+    driver.qtbot.keyClick(line, Qt.Key.Key_A, CONTROL)
+    driver.qtbot.keyClicks(line, text)
+    driver.settle()
+
+
+def offers(driver):
+    listed = driver.workspace.typed.text.list
+    return [listed.item(at).text().partition("    ")[0] for at in range(listed.count())]
+
+
+def test_it_begins_with_the_whole_sentence_which_reads_as_the_fold(sites):
+    text = sites.workspace.typed.text
+    assert text.toPlainText().startswith(
+        'Net, summed called "Net sales" and Cost, summed for each Region › Site across Quarter of Order date'
+    )
+    assert text.textCursor().hasSelection()
+    sites.press(text, Qt.Key.Key_Return)
+    assert not sites.workspace.typed.isVisible()
+    assert len(sites.desk.history.steps) == 1  # nothing was changed
+
+
+def test_the_report_follows_while_one_types_and_one_step_undoes_it_all(sites):
+    before = sites.desk.fold
+    typed(sites, "net by region")
+    assert sites.desk.report.sentence == "Net, summed for each Region"
+    sites.qtbot.keyClicks(sites.workspace.typed.text, " and chan")
+    sites.settle()
+    assert sites.desk.report.sentence == "Net, summed for each Region"  # the last that could be read stands
+    sites.qtbot.keyClicks(sites.workspace.typed.text, "nel, web only")
+    sites.settle()
+    assert sites.words() == [
+        ("measures", "Net, summed"),
+        ("rows", "Region"),
+        ("rows", "Channel"),
+        ("filters", "Channel: Web"),
+    ]
+    assert sites.workspace.typed.said.text() == "Read as: Net, summed for each Region › Channel keeping Channel: Web"
+    sites.press(sites.workspace.typed.text, Qt.Key.Key_Return)
+    assert [each.label for each in sites.desk.history.steps] == ["Open", "Type the sentence"]
+    sites.key(Qt.Key.Key_Z)
+    assert sites.desk.fold == before
+
+
+def test_what_a_sentence_does_not_say_stays(sites):
+    before = sites.desk.fold
+    text = sites.workspace.typed.text.toPlainText()
+    typed(sites, text.replace("Region › Site", "Site > Region").replace(" and Cost, summed", ""))
+    after = sites.desk.fold
+    assert after.measures == before.measures[:1]  # with its number format and its id
+    assert [each.id for each in after.rows] == ["site", "region"]
+    assert (after.look, after.page, after.name, after.filters) == (
+        before.look,
+        before.page,
+        before.name,
+        before.filters,
+    )
+
+
+def test_a_wrong_word_is_marked_and_named_and_the_fold_stays(sites):
+    before = sites.desk.fold
+    typed(sites, "nett by region ")
+    assert "Did you mean “Net”?" in sites.workspace.typed.said.text()
+    assert sites.workspace.typed.text.wrong == (0, 4)
+    sites.press(sites.workspace.typed.text, Qt.Key.Key_Return)
+    assert sites.workspace.typed.isVisible()  # it does not go away unsaid
+    assert sites.desk.fold == before
+
+
+def test_escape_puts_the_report_back(sites):
+    before = sites.desk.fold
+    typed(sites, "net by region ")
+    assert sites.desk.fold != before
+    for _ in range(2):
+        if sites.workspace.typed.isVisible():
+            sites.press(sites.workspace.typed.text, Qt.Key.Key_Escape)
+    assert not sites.workspace.typed.isVisible()
+    assert sites.desk.fold == before
+
+
+def test_words_fields_and_members_are_completed(sites):
+    typed(sites, "net by reg")
+    assert offers(sites)[0] == "Region"
+    text = sites.workspace.typed.text
+    text.take()
+    sites.settle()
+    assert text.toPlainText() == "net by Region "
+    sites.qtbot.keyClicks(text, "keeping channel: t")
+    sites.settle()
+    assert offers(sites)[0] == "Trade"
+    text.take()
+    sites.settle()
+    assert sites.words()[-1] == ("filters", "Channel: Trade")
+
+
+def test_two_readings_are_offered_in_full_and_one_is_taken(driver, demo):
+    for name in ("varieties.csv", "plan.csv"):
+        driver.window.desk.files.add_files([demo.parent / name])
+        driver.settle()
+    driver.workspace.type_sentence("for each line ")
+    driver.settle()
+    assert driver.workspace.typed.said.text() == "This can be understood in more than one way: choose one of these."
+    assert offers(driver) == ["for each Line of Varieties", "for each Line of Plan"]
+    text = driver.workspace.typed.text
+    for key in (Qt.Key.Key_Down, Qt.Key.Key_Down, Qt.Key.Key_Return):
+        driver.press(text, key)
+    assert driver.words() == [("rows", "Line")]
+    assert driver.desk.fold.rows[0].field.table == "Plan"
+
+
+def test_any_key_on_an_empty_sentence_begins_one(driver, demo):
+    driver.open(demo.parent / "order_lines.csv")
+    driver.desk.ensure_fold()
+    driver.settle()
+    plus = driver.workspace.sentence.pluses["measures"]
+    driver.press(plus, Qt.Key.Key_N)
+    assert driver.workspace.typed.text.toPlainText() == "n"
+    driver.qtbot.keyClicks(driver.workspace.typed.text, "et by channel")
+    driver.settle()
+    assert driver.words() == [("measures", "Net, summed"), ("rows", "Channel")]
