@@ -103,4 +103,4 @@ def test_filters_say_themselves():
     joined = source(table("T", {"D": [dt.date(2025, 1, 31)], "W": ["a"]}))
     rules = (Relative("f", ref("T.D")), TextRule("g", ref("T.W"), None, Way.STARTS, "a", True))
     report = Engine(joined).fold(Fold("F", (Measure("n", "count"),), filters=rules))
-    assert report.sentence.endswith("keeping D: last 4 quarters and W: does not start with “a”")
+    assert report.sentence.endswith("keeping D: the last 4 quarters and W: does not start with “a”")
