@@ -43,6 +43,7 @@ def main() -> None:
             "sentence": sentence_of(desk.fold),
             "fields": fields,
             "edges": {strand: place(work.grid.viewport(), area.center()) for strand, area in work.grid.edges().items()},
+            "middle": place(work.middle, work.middle.rect().center()),
             "pluses": {strand: place(plus, plus.rect().center()) for strand, plus in work.sentence.pluses.items()},
             "cells": [report.height, report.width] if report else None,
             "platform": app.platformName(),

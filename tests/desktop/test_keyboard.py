@@ -91,7 +91,6 @@ def test_from_a_csv_to_a_saved_report_and_a_workbook_by_keys_alone(driver, demo,
     hands.press(Key.Key_Return)
     assert driver.words() == [("measures", "Net, summed"), ("rows", "Variety code")]
     assert hands.where() is driver.word("Variety code")
-    hands.press(Key.Key_L, Control)
     plus = hands.tab_to(type(driver.workspace.sentence.pluses["filters"]), "filters")
     hands.press(Key.Key_Return)
     assert plus.strand == "filters"

@@ -69,7 +69,7 @@ def test_fields_are_dragged_onto_the_report_in_a_real_window(screen, demo, tmp_p
     try:
         now = wait_for(lambda now: "Net" in now["fields"])
         assert now["platform"] == "xcb"
-        drag(now["fields"]["Net"], now["edges"]["measures"])
+        drag(now["fields"]["Net"], now["middle"])  # onto reports to start from, which make room for the empty one
         now = wait_for(lambda now: now["sentence"] == "Net, summed")
         drag(now["fields"]["Channel"], now["edges"]["rows"])
         now = wait_for(lambda now: now["sentence"] == "Net, summed for each Channel")

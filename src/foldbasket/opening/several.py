@@ -41,20 +41,29 @@ def together(paths: Sequence[Path], names: Mapping[Path, str] | None = None) -> 
     return Opened(Basket(" and ".join(each.name for each in sources[:3]), tuple(sources)), folder / "typed.basket")
 
 
-def linked(basket: Basket, tables: Mapping[str, Table]) -> tuple[Basket, list[str]]:
-    """The basket with those of the suggested links that are sure, and a sentence about each that was suggested."""
+def sure_links(tables: Mapping[str, Table], links: Sequence[Link] = ()) -> list[tuple[Link, float]]:
+    """The links that are suggested between tables, each with the part of the records that finds a partner: sure from `SURE` on. Judged on samples of tables
+    that are not held."""
     seen = {key: in_view(table) for key, table in tables.items()}
-    if basket.links or len(seen) < 2:
-        return basket, []
-    taken: list[Link] = []
-    said: list[str] = []
-    for link in suggested(seen):
-        near, far = basket.source_name(link.from_table), basket.source_name(link.to_table)
-        keys = ", ".join(one if one == other else f"{one} = {other}" for one, other in link.keys)
+    found = []
+    for link in suggested(seen, links) if len(seen) > 1 else ():
         part = 0.0
         with suppress(FoldBasketError):
             partners = find_partners(link, seen[link.from_table], seen[link.to_table])
             part = float(np.mean(partners >= 0)) if len(partners) else 1.0
+        found.append((link, part))
+    return found
+
+
+def linked(basket: Basket, tables: Mapping[str, Table]) -> tuple[Basket, list[str]]:
+    """The basket with those of the suggested links that are sure, and a sentence about each that was suggested."""
+    if basket.links:
+        return basket, []
+    taken: list[Link] = []
+    said: list[str] = []
+    for link, part in sure_links(tables):
+        near, far = basket.source_name(link.from_table), basket.source_name(link.to_table)
+        keys = ", ".join(one if one == other else f"{one} = {other}" for one, other in link.keys)
         if part >= SURE:
             taken.append(link)
             found = "" if part == 1 else f"; {1 - part:.1%} of its records find no partner"

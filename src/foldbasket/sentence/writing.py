@@ -126,7 +126,8 @@ class Writer:
             case "measure":
                 return self.name(self.measures.get(value, value))
             case "word":
-                return self.name(self.placed.get(value, value))
+                name = self.placed.get(value, value)
+                return name if not self.careful and is_plain(name, alone=True) else quoted(name)
             case "member":
                 word = self._along(kind)
                 return self.name(value or "") if word is None else self.value(word.field, word.cut, value or "")
@@ -251,15 +252,16 @@ def names_a_field(name: str, words: Vocabulary) -> bool:
     )
 
 
-def is_plain(name: str) -> bool:
-    """Whether a name can stand without quotes: it is words alone, and none of them says something in a sentence."""
+def is_plain(name: str, *, alone: bool = False) -> bool:
+    """Whether a name can stand without quotes: it is words alone, and none of them says something in a sentence; the first may where a name `alone` can
+    stand."""
     if not name or any(sign in name for sign in '"“”„[]') or name[-1] == ".":
         return False
     tokens = tokens_of(name)
     if any(each.sort is not Sort.WORD for each in tokens) or " ".join(each.text for each in tokens) != name:
         return False
     made = grammar()
-    if walked(phrase_trie(made), tokens, 0)[0] is not None:
+    if not alone and walked(phrase_trie(made), tokens, 0)[0] is not None:
         return False
     return all(walked(following_trie(made), tokens, at)[0] is None for at in range(1, len(tokens)))
 

@@ -11,7 +11,7 @@ from typing import Any
 
 from PyQt6.QtCore import QPoint, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QAbstractButton, QFrame, QLabel, QScrollArea, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QFrame, QLabel, QPushButton, QScrollArea, QSizePolicy, QWidget
 
 from foldbasket.baskets.placing import fields_for
 from foldbasket.desktop.desk import Desk
@@ -84,6 +84,14 @@ class SentenceBar(QFrame):
         self.words: list[WordButton] = []
         self.pluses: dict[str, PlusButton] = {}
         self._caret: tuple[QRectF, str] | None = None
+        self._type_it = QPushButton("type it…", self)
+        self._type_it.setProperty("role", "link")
+        self._type_it.setAccessibleName("Type the sentence")
+        self._type_it.setToolTip(
+            "Type the sentence as a whole, such as: net by region and month, trade only (Ctrl+L twice)"
+        )
+        self._type_it.clicked.connect(lambda: self.typing_wanted.emit(""))
+        self._type_it.hide()
         desk.when(Part.FOLD | Part.TABLES | Part.SETTINGS, self, self.renew)
         desk.when(Part.WORD, self, self._repaint_words)
         self.renew()
@@ -105,21 +113,10 @@ class SentenceBar(QFrame):
         self._labels, self.words, self.pluses = [], [], {}
         if fold is None:
             self._add_label("Open some data to begin.", labels)
-        for strand in STRANDS if fold is not None else ():
-            mine = [word for word in words if word.strand == strand]
-            if not mine:
-                self._add_label(EMPTY_LEADS[strand], labels)
-            for index, word in enumerate(mine):
-                if word.lead:
-                    self._add_label(word.lead, labels)
-                button = buttons.pop(0) if buttons else self._new_word(word, index)
-                button.say(word, index)
-                self._place(button)
-                self.words.append(button)
-            plus = pluses.pop(strand, None) or self._new_plus(strand)
-            plus.at = len(mine)
-            self._place(plus)
-            self.pluses[strand] = plus
+        else:
+            for strand in STRANDS:
+                self._say_strand(strand, [word for word in words if word.strand == strand], labels, buttons, pluses)
+            self._place(self._type_it)
         for widget in (*labels, *buttons, *pluses.values()):
             let_go(widget)
         if fold is not None:
@@ -129,6 +126,29 @@ class SentenceBar(QFrame):
                 button.setFocus()
         self._order_keys()
         self._fit()
+
+    def _say_strand(
+        self,
+        strand: str,
+        words: list[Word],
+        labels: list[QLabel],
+        buttons: list[WordButton],
+        pluses: dict[str, PlusButton],
+    ) -> None:
+        """Sets the words of one strand and the + behind them, from widgets that were there before where there are any."""
+        if not words:
+            self._add_label(EMPTY_LEADS[strand], labels)
+        for index, word in enumerate(words):
+            if word.lead:
+                self._add_label(word.lead, labels)
+            button = buttons.pop(0) if buttons else self._new_word(word, index)
+            button.say(word, index)
+            self._place(button)
+            self.words.append(button)
+        plus = pluses.pop(strand, None) or self._new_plus(strand)
+        plus.at = len(words)
+        self._place(plus)
+        self.pluses[strand] = plus
 
     def _order_keys(self) -> None:
         """Tab goes through the sentence as it is read, whatever came first to the screen."""

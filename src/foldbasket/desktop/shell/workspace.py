@@ -27,6 +27,7 @@ from foldbasket.desktop.shell.pickers import PickerBar
 from foldbasket.desktop.shell.spine import Spine
 from foldbasket.desktop.source.linkmap import LinkMap, LinkPanel
 from foldbasket.desktop.source.view import SourceHead, SourceMiddle
+from foldbasket.desktop.starters.view import StartersView, is_first_look
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.collecting import let_go
@@ -46,6 +47,7 @@ class Workspace(QWidget):
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.desk = desk
+        self._is_begun = False
         self.spine = Spine(desk, self)
         self.sentence = SentenceBar(desk, self)
         self.facts = FactsLine(desk, self)
@@ -89,7 +91,7 @@ class Workspace(QWidget):
             self._pane(name).setVisible(not memory.is_away(name))
         for before, after in ((self.spine.fields, self.sentence), (self.sentence, self.grid), (self.grid, self.card)):
             self.setTabOrder(before, after)
-        desk.when(Part.VIEW | Part.SOURCES, self, self.renew)
+        desk.when(Part.VIEW | Part.SOURCES | Part.FOLD, self, self.renew)
         self.renew()
 
     # What is not needed from the start is made on first use, so that the window is there at once.
@@ -135,6 +137,24 @@ class Workspace(QWidget):
         self.setTabOrder(self.grid, made.preview)
         self.setTabOrder(made.preview, self.card)
         return made
+
+    @cached_property
+    def starters(self) -> StartersView:
+        """Reports to start from, while there is none yet."""
+        made = StartersView(self.desk, self)
+        self.middle.addWidget(made)
+        made.empty_wanted.connect(self.begin_empty)
+        return made
+
+    def begin_empty(self) -> None:
+        """Shows the empty report in place of those to start from."""
+        self._is_begun = True
+        self.renew()
+        self.grid.take_keyboard()
+
+    @property
+    def _starts(self) -> bool:
+        return not self._is_begun and is_first_look(self.desk)
 
     @cached_property
     def pages(self) -> PagesView:
@@ -333,4 +353,6 @@ class Workspace(QWidget):
             # With one table there is nothing to link.
             self.links.setVisible(in_source and len(self.desk.basket.sources) > 1 and not memory.is_away("links"))
             self._right.arrange()
-        self.middle.setCurrentWidget(self.source if in_source else self.pages if in_pages else self.room)
+        self.middle.setCurrentWidget(
+            self.source if in_source else self.pages if in_pages else self.starters if self._starts else self.room
+        )

@@ -184,6 +184,7 @@ def style_sheet(p: Palette) -> str:
     QPushButton[role="head"] {{ border: none; background: transparent; padding: 0; }}
     QPushButton[role="picker"] {{ background: {p.page}; border: 1px solid {p.filters}; }}
     QPlainTextEdit {{ background: {p.page}; border: 1px solid {p.line}; border-radius: 3px; padding: 3px; }}
+    QScrollArea#starters, QWidget#startersRoom {{ background: {p.paper}; border: none; }}
     QPlainTextEdit#typed, QPlainTextEdit#typed:focus {{ background: transparent; border: none; padding: 0; font-size: {LARGE}px; }}
     QPlainTextEdit:focus {{ border: 1px solid {p.ink}; }}
     QTextBrowser {{ background: {p.page}; border: 1px solid {p.line}; padding: 8px 14px; }}

@@ -1,0 +1,178 @@
+"""Reports to start from, in the place of an empty report: made of the data on a worker, each taken by a click."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from html import escape
+from typing import Any
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from foldbasket.baskets import edits
+from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.sentence.word import dropped_field
+from foldbasket.desktop.starters.card import StarterCard
+from foldbasket.desktop.state.part import Part
+from foldbasket.desktop.state.workers import Worker
+from foldbasket.desktop.widgets.collecting import let_go
+from foldbasket.folding.engine import Engine
+from foldbasket.links.link import Link
+from foldbasket.links.source import Source
+from foldbasket.opening.several import SURE, sure_links
+from foldbasket.sentence.phrases import sentence_of, words_of
+from foldbasket.starters.proposing import Proposal, proposals
+
+NARROW = 620
+"""Below so many pixels the cards stand one below another."""
+
+
+class StartersView(QScrollArea):
+    """`empty_wanted` tells that somebody would rather begin with an empty report."""
+
+    empty_wanted = pyqtSignal()
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.setObjectName("starters")
+        self.setWidgetResizable(True)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setAcceptDrops(True)
+        self.setAccessibleName("Reports to start from")
+        room = QWidget(self)
+        room.setObjectName("startersRoom")
+        self._column = QVBoxLayout(room)
+        self._column.setContentsMargins(22, 14, 26, 20)
+        self._column.setSpacing(12)
+        self._told = QLabel("", room)
+        self._told.setProperty("role", "quiet")
+        self._told.setWordWrap(True)
+        self._column.addWidget(self._told)
+        self._trust = QLabel("", room)
+        self._trust.setProperty("role", "quiet")
+        self._trust.setWordWrap(True)
+        self._trust.linkActivated.connect(self.desk.show_source)
+        self._grid = QGridLayout()
+        self._grid.setSpacing(16)
+        self._column.addLayout(self._grid)
+        self._column.addWidget(self._trust)
+        self._empty = QPushButton("Begin with an empty report", room)
+        self._empty.setProperty("role", "link")
+        self._empty.clicked.connect(self.empty_wanted)
+        self._column.addWidget(self._empty, 0, Qt.AlignmentFlag.AlignLeft)
+        self._column.addStretch(1)
+        self.setWidget(room)
+        self.cards: list[StarterCard] = []
+        self._of: tuple[Any, ...] = ()
+        self._links: tuple[Link, ...] = ()
+        self._worker = Worker("starters", self)
+        self._worker.finished.connect(self._came)
+        desk.add_work(self._worker)
+        desk.when(Part.TABLES | Part.SETTINGS, self, self.renew)
+        desk.when(Part.FINDINGS, self, self._say_findings)
+
+    def renew(self) -> None:
+        """Proposes anew where the data are others than those that the cards were made of."""
+        if not self.isVisible():
+            return
+        source, basket = self.desk.source, self.desk.basket
+        of = (source.key, basket.locale, basket.currency, basket.as_of)
+        if of == self._of or not source.tables:
+            return
+        self._of = of
+        self._told.setText("Looking at the data…")
+
+        def work(progress: Any) -> tuple[Source, tuple[Link, ...], list[Proposal]]:
+            links = tuple(link for link, part in sure_links(source.tables, source.links) if part >= SURE)
+            whole = Source(source.tables, (*source.links, *links), source.shared, source.fiscal, source.formulas)
+            engine = Engine(whole, locale=basket.locale, currency=basket.currency, as_of=basket.as_of)
+            return whole, links, list(proposals(whole, lambda fold: engine.fold(fold, progress)))
+
+        self._worker.start(work)
+
+    def _came(self, came: tuple[Source, tuple[Link, ...], Sequence[Proposal]]) -> None:
+        source, self._links, found = came
+        for card in self.cards:
+            let_go(card)
+        locale = self.desk.basket.locale
+        self.cards = []
+        for each in found:
+            words = [
+                word for word in words_of(each.fold, source, locale) if word.strand != "filters"
+            ]  # its finding says what they keep
+            card = StarterCard(each, words, sentence_of(each.fold, source, locale), self)
+            card.clicked.connect(lambda _=False, each=each: self.take(each))
+            self.cards.append(card)
+        records = sum(table.count for table in source.tables.values())
+        if found:
+            linked = (
+                f" {len(self._links)} link{'s' if len(self._links) != 1 else ''} that fit are taken with a report that needs them."
+                if self._links
+                else ""
+            )
+            self._told.setText(
+                f"Made from your {records:,} records just now. Click one to go on with it, or type what to show above.{linked}"
+            )
+        else:
+            self._told.setText("Drag a field into the report, double-click one, or type what to show above.")
+        self._arrange()
+        self._say_findings()
+
+    def _say_findings(self) -> None:
+        """What looks wrong with the data, each with the way to its source."""
+        said = []
+        for spec in self.desk.basket.sources:
+            found = [each for each in self.desk.supply.findings(spec.key) if each.offers]
+            said += [f"{escape(spec.name)}: {escape(each.title)}" for each in found[:2]]
+            if found:
+                said[-1] += f' <a href="{escape(spec.key)}">mend</a>'
+        self._trust.setText(f"<b>Before you trust them</b> · {' · '.join(said)}" if said else "")
+        self._trust.setVisible(bool(said))
+
+    def _arrange(self) -> None:
+        viewport = self.viewport()
+        across = 2 if viewport is not None and viewport.width() > NARROW else 1
+        for at, card in enumerate(self.cards):
+            self._grid.addWidget(card, at // across, at % across)
+            card.show()
+        for column in range(2):
+            self._grid.setColumnStretch(column, 1 if column < across else 0)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._arrange()
+
+    def showEvent(self, event: Any) -> None:
+        super().showEvent(event)
+        self.renew()
+
+    def take(self, proposal: Proposal) -> None:
+        """Goes on with a proposal: it is put into the empty fold in view, with the links that it needs."""
+        used = {ref.table for ref in proposal.fold.fields()}
+        links = tuple(link for link in self._links if link.to_table in used or link.from_table in used)
+        if links and not self.desk.do(edits.AddLinks(links)):
+            return
+        fold = self.desk.ensure_fold()
+        changes = {name: getattr(proposal.fold, name) for name in WORDS}
+        label = f"Start from “{proposal.fold.name}”"
+        if self.desk.do(edits.ChangeFold(fold.key, changes, label)):
+            self.desk.do(edits.RenameFold(fold.key, proposal.fold.name))
+
+    # --- a field dropped here ------------------------------------------------------
+
+    def dragEnterEvent(self, event: Any) -> None:
+        """Whoever drags a field wants the empty report, whose edges receive it."""
+        if dropped_field(event.mimeData()):
+            event.acceptProposedAction()
+            self.empty_wanted.emit()
+
+
+WORDS = ("measures", "rows", "columns", "filters", "row_total", "column_total", "chart")
+
+
+def is_first_look(desk: Desk) -> bool:
+    """Whether there are data and nothing was made of them yet."""
+    return bool(desk.basket.sources) and all(fold.is_empty and not fold.filters for fold in desk.basket.folds)

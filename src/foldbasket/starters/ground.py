@@ -1,0 +1,111 @@
+"""What proposals stand on: which amount leads, which date, and which fields tell its records apart."""
+
+from __future__ import annotations
+
+import datetime
+import re
+from collections.abc import Iterator
+from contextlib import suppress
+from dataclasses import dataclass
+from functools import cached_property
+
+from foldbasket.errors import FoldBasketError
+from foldbasket.folding.usual import usual_aggregate
+from foldbasket.links.source import Source
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.fold import Measure
+from foldbasket.styling.numbers import NumberStyle
+from foldbasket.tables.column import CodedColumn
+from foldbasket.tables.nature import Nature, nature_of
+from foldbasket.tables.profile import profile_of
+from foldbasket.tables.unread import at_hand
+
+FEW, MANY = 12, 20
+"""A field with so few members is shown whole; of one with more than `MANY` the largest are picked."""
+MOST = 200_000
+_LEADS = re.compile(r"\b(net|sales|revenue|turnover|amount|value|total)\b", re.IGNORECASE)
+PLANNED = re.compile(r"\b(plan|planned|budget|target|forecast|quota)\b", re.IGNORECASE)
+
+
+@dataclass(frozen=True)
+class Ground:
+    """A source, seen for what could be asked of it. `keys` are the fields by which tables are linked, which tell nothing themselves."""
+
+    source: Source
+
+    @cached_property
+    def amounts(self) -> list[FieldRef]:
+        """Amounts, then quantities, of whatever table; those that lead a trade by their names first, plans last."""
+        found = []
+        for key, table in self.source.tables.items():
+            for name, column in table.columns.items():
+                nature = nature_of(column)
+                if nature in (Nature.AMOUNT, Nature.QUANTITY):
+                    planned = bool(PLANNED.search(name) or PLANNED.search(table.name))
+                    rank = (planned, nature is Nature.QUANTITY, not _LEADS.search(name), -table.count)
+                    found.append((rank, FieldRef(key, name)))
+        return [ref for _, ref in sorted(found, key=lambda each: each[0])]
+
+    @property
+    def base(self) -> str | None:
+        """The table whose records are summed up: that of the leading amount, else the one with the most records."""
+        if self.amounts:
+            return self.amounts[0].table
+        tables = sorted(self.source.tables, key=lambda key: -self.source.tables[key].count)
+        return tables[0] if tables else None
+
+    def measure(self, id: str = "w1") -> Measure:
+        """The leading amount, as it is usually summed up; the records, where there is none."""
+        if not self.amounts:
+            return Measure(id, "count")
+        column = self.source.column(self.amounts[0])
+        how = usual_aggregate(column)
+        whole = NumberStyle(pattern="#,##0") if how == "sum" and nature_of(column) is Nature.AMOUNT else NumberStyle()
+        return Measure(id, how, self.amounts[0], number=whole)
+
+    @cached_property
+    def date(self) -> FieldRef | None:
+        """The date that leads: the first of the base, else of the tables that it leads to."""
+        for table in self.source.reachable(self.base) if self.base is not None else ():
+            for name, column in self.source.tables[table].columns.items():
+                if nature_of(column) is Nature.DATE:
+                    return FieldRef(table, name)
+        return None
+
+    @cached_property
+    def days(self) -> tuple[datetime.date, datetime.date] | None:
+        """The first and the last day of the leading date."""
+        if self.date is None:
+            return None
+        profile = profile_of(at_hand(self.source.column(self.date)))
+        if profile.smallest is None or profile.largest is None:
+            return None
+        first, last = (datetime.date.fromisoformat(each[:10]) for each in (profile.smallest, profile.largest))
+        return first, last
+
+    def _members(self, *natures: Nature) -> Iterator[tuple[int, FieldRef]]:
+        """Fields of some natures that the base leads to whose members say something, with how many they have."""
+        linked = {FieldRef(link.from_table, near) for link in self.source.links for near, _ in link.keys}
+        linked |= {FieldRef(link.to_table, far) for link in self.source.links for _, far in link.keys}
+        for table in self.source.reachable(self.base) if self.base is not None else ():
+            for name, column in self.source.tables[table].columns.items():
+                ref, held = FieldRef(table, name), at_hand(column)
+                if ref in linked or nature_of(column) not in natures or not isinstance(held, CodedColumn):
+                    continue
+                with suppress(FoldBasketError):
+                    many = len(held.dictionary)
+                    blank = profile_of(held).blanks or 0
+                    if 2 <= many <= MOST and blank * 2 < max(1, len(held)):
+                        yield many, ref
+
+    @cached_property
+    def kinds(self) -> list[FieldRef]:
+        """Fields with few members, those that split well and stand in tables of their own first."""
+        found = [(many, ref) for many, ref in self._members(Nature.CATEGORY) if many <= FEW]
+        return [ref for _, ref in sorted(found, key=lambda each: (each[0] < 3, each[1].table == self.base, -each[0]))]
+
+    @cached_property
+    def names(self) -> list[FieldRef]:
+        """Fields with very many members, such as customers: the most first."""
+        found = [(many, ref) for many, ref in self._members(Nature.CATEGORY, Nature.TEXT) if many > MANY]
+        return [ref for _, ref in sorted(found, key=lambda each: -each[0])]

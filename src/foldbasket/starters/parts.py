@@ -1,0 +1,76 @@
+"""What it is made of: the leading amount for each member of a field, and the share of each."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+import msgspec
+
+from foldbasket.folding.compare.shares import ShareOf, Whole
+from foldbasket.folding.layout.pickings.ends import Top
+from foldbasket.folding.report.report import Report
+from foldbasket.spec.fold import Fold, Placed
+from foldbasket.spec.order import ByValue, Rest
+from foldbasket.starters.ground import Ground
+from foldbasket.starters.starter import Starter, counted, percent, sentence, starter, values
+from foldbasket.styling.numbers import NumberStyle
+from foldbasket.styling.words import plural
+
+LARGE = Fraction(2, 3)
+"""The finding counts the fewest members that make so large a share."""
+replace = msgspec.structs.replace
+
+
+@starter
+class Parts(Starter):
+    """Each member of a field with few of them, the largest first, with its share."""
+
+    key = "parts"
+    standing = 20
+
+    def fold(self, ground: Ground) -> Fold | None:
+        if not ground.kinds:
+            return None
+        field = ground.kinds[0]
+        net = ground.measure("w1")
+        share = replace(net, number=NumberStyle(), id="w2", compare=ShareOf(Whole.COLUMN), heading="Share")
+        placed = Placed("w3", field, by=ByValue("w1"), descending=True)
+        return Fold(f"{net.field.field if net.field else 'Records'} by {field.field}", (net, share), (placed,))
+
+    def finding(self, report: Report, fold: Fold) -> str:
+        found = sorted((value for _, value in values(report)), reverse=True)
+        whole = sum(found, Fraction(0))
+        if len(found) < 2 or whole <= 0 or found[-1] < 0:
+            return ""
+        reached, many = Fraction(0), 0
+        while reached < whole * LARGE:
+            reached, many = reached + found[many], many + 1
+        of = plural(report.rows.heads[0].heading)
+        makes = "makes" if many == 1 else "make"
+        return sentence(f"{counted(many)} of {counted(len(found))} {of} {makes} {percent(reached / whole)}")
+
+
+@starter
+class Largest(Starter):
+    """The ten largest members of a field with many of them, the others in one line, with their shares."""
+
+    key = "largest"
+    standing = 30
+    MANY = 10
+
+    def fold(self, ground: Ground) -> Fold | None:
+        if not ground.names:
+            return None
+        field = ground.names[0]
+        net = ground.measure("w1")
+        share = replace(net, number=NumberStyle(), id="w2", compare=ShareOf(Whole.COLUMN), heading="Share")
+        keep = Top("w1", Rest.GATHERED, str(self.MANY))
+        placed = Placed("w3", field, by=ByValue("w1"), descending=True, keep=keep)
+        return Fold(f"Ten largest: {field.field}", (net, share), (placed,))
+
+    def finding(self, report: Report, fold: Fold) -> str:
+        found, shares = values(report)[: self.MANY], values(report, 1)[: self.MANY]
+        if len(found) < self.MANY or shares[0][1] <= 0:
+            return ""
+        together = sum((share for _, share in shares), Fraction(0))
+        return f"The ten largest make {percent(together)}; {shares[0][0]}, the first, {percent(shares[0][1], 1)}"

@@ -1,0 +1,43 @@
+"""Proposals: of every starter for which the data have something, its report folded and what it finds."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+from foldbasket.errors import Cancelled, FoldBasketError
+from foldbasket.folding.report.report import Report
+from foldbasket.links.source import Source
+from foldbasket.spec.fold import Fold
+from foldbasket.starters.ground import Ground
+from foldbasket.starters.starter import STARTERS
+
+MOST = 6
+
+
+@dataclass(frozen=True, eq=False)
+class Proposal:
+    """A report to start from, as it is, and what it finds in words."""
+
+    fold: Fold
+    report: Report
+    finding: str
+
+
+def proposals(source: Source, fold: Callable[[Fold], Report]) -> Iterator[Proposal]:
+    """The proposals for a source, one after the other, each folded by `fold`. One that cannot be folded, or that would show nothing, is passed over."""
+    ground = Ground(source)
+    given = 0
+    for each in STARTERS:
+        if given == MOST:
+            return
+        try:
+            asked = each.fold(ground)
+            report = fold(asked) if asked is not None else None
+        except Cancelled:
+            raise
+        except FoldBasketError:
+            continue
+        if asked is not None and report is not None and report.height > 1 and report.width and not report.remarks:
+            given += 1
+            yield Proposal(asked, report, each.finding(report, asked))

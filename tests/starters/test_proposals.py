@@ -1,0 +1,100 @@
+"""Reports to start from: chosen from what the data are, and what they find is true of their cells."""
+
+import datetime as dt
+from decimal import Decimal
+
+import pytest
+
+from foldbasket.folding.engine import Engine
+from foldbasket.links.link import Link
+from foldbasket.opening.prepared import basket_or_data, prepare
+from foldbasket.spec.field import FieldRef, Shared
+from foldbasket.starters.proposing import proposals
+from foldbasket.starters.years import whole_months
+from tests.folding.build import source, table
+
+
+def proposed(of):
+    return {each.fold.name: each for each in proposals(of, Engine(of).fold)}
+
+
+def sales(many=240):
+    day = dt.date(2024, 3, 1)
+    return table(
+        "Sales",
+        {
+            "Day": [day + dt.timedelta(at * 4) for at in range(many)],
+            "Region": ["North" if at % 4 else "South" for at in range(many)],
+            "Customer": [f"c{at % 60}" for at in range(many)],
+            "Net": [Decimal(100 + at % 60) for at in range(many)],
+        },
+    )
+
+
+def test_the_demo_is_offered_trend_parts_plan_largest_and_years(demo):
+    ready = prepare(basket_or_data(demo), lazily=True)
+    found = list(proposals(ready.source, ready.engine.fold))
+    assert [each.fold.name for each in found] == [
+        "Along time",
+        "Net by Line",
+        "Actual against plan",
+        "Ten largest: Customer",
+        "2026 against 2025",
+    ]
+    assert all(each.finding for each in found)
+    assert "over January to September, which both years have" in found[-1].finding
+
+
+def test_what_they_find_is_true():
+    found = proposed(source(sales()))
+    # 240 records: one in four is South's; of 60 customers every one has four records of 100 to 159.
+    assert found["Net by Region"].finding == "One of two regions makes 75 %"
+    total, ten = sum(100 + at for at in range(60)), sum(100 + at for at in range(50, 60))
+    first = 159 / total
+    assert found[
+        "Ten largest: Customer"
+    ].finding == f"The ten largest make {ten / total:.0%}; c59, the first, {first:.1%}".replace("%", " %")
+
+
+def test_a_plan_is_put_beside_what_came():
+    plan = table("Budget", {"Region": ["North", "South"], "Amount planned": [Decimal(30_000), Decimal(1_000)]})
+    of = source(sales(), plan)
+    of = type(of)(of.tables, (), (Shared((FieldRef("Sales", "Region"), FieldRef("Budget", "Region"))),))
+    # North has 180 records and is short of 30,000; South is past its thousand.
+    made = found = proposed(of)["Actual against plan"]
+    cells = {
+        made.report.rows.label(int(made.report.left.line[line]), 0): made.report.value(line, 2) for line in range(2)
+    }
+    assert cells["South"] > 0 > cells["North"]
+    assert found.finding == f"One of two regions is short of plan, North by {-cells['North'] * 100:.1f} %"
+
+
+@pytest.mark.parametrize(
+    ("first", "last", "shared"),
+    [
+        ((2024, 10, 1), (2026, 9, 30), (2026, 1, 9)),
+        ((2024, 10, 1), (2026, 9, 29), (2026, 1, 8)),  # September is not over
+        ((2025, 4, 2), (2026, 12, 31), (2026, 5, 12)),  # April has begun before its records do
+        ((2026, 1, 1), (2026, 12, 31), None),
+        ((2025, 12, 1), (2026, 6, 30), None),
+        ((2020, 1, 1), (2026, 1, 15), None),
+    ],
+)
+def test_years_are_compared_over_months_that_both_have(first, last, shared):
+    assert whole_months(dt.date(*first), dt.date(*last)) == shared
+
+
+def test_where_nothing_is_measured_records_are_counted_and_where_nothing_is_there_nothing_is_offered():
+    words = source(table("Words", {"Kind": ["a", "b", "a", "c"], "Word": ["x", "y", "z", "x"]}))
+    assert [each.fold.measures[0].aggregate for each in proposed(words).values()] == ["count"]
+    assert proposed(source(table("Empty", {"Word": [None, None]}))) == {}
+    assert proposed(source()) == {}
+
+
+def test_fields_that_only_link_tables_tell_nothing():
+    of = source(
+        table("Sales", {"Key": ["a", "b", "a"], "Net": [Decimal(1), Decimal(2), Decimal(3)]}),
+        table("Shops", {"Key": ["a", "b"], "City": ["East", "West"]}),
+        links=[Link("Sales", "Shops", (("Key", "Key"),))],
+    )
+    assert list(proposed(of)) == ["Net by City"]
