@@ -6,7 +6,7 @@ report's own totals or layout is used, so a proof is a second way to the same nu
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from decimal import Decimal, localcontext
 from fractions import Fraction
@@ -18,12 +18,13 @@ import numpy.typing as npt
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.behind import Behind
+from foldbasket.folding.byhand import worked_out
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.onefield import RecordFilter
 from foldbasket.folding.lines.axis import Axis
 from foldbasket.folding.members.domain import Domain
 from foldbasket.folding.report.report import Report, Value
-from foldbasket.folding.states.aggregates.aggregate import AGGREGATES
+from foldbasket.folding.states.aggregates.aggregate import AGGREGATES, NotByHandError
 from foldbasket.sentence.phrases import comparison_phrase, measure_heading
 from foldbasket.spec.cut import Cut
 from foldbasket.spec.field import FieldRef
@@ -60,6 +61,22 @@ class Part:
     text: str
 
 
+@dataclass(frozen=True)
+class ByHand:
+    """A number worked out in plain Python from the records, beside what the engine gives for it."""
+
+    name: str
+    value: Value
+    engine: Value
+
+
+def is_same(one: Value, two: Value) -> bool:
+    """Whether two values are the same, reals to the last few digits."""
+    if isinstance(one, float) and isinstance(two, float):
+        return bool(np.isclose(one, two, rtol=1e-11, atol=1e-12))
+    return one == two
+
+
 @dataclass(frozen=True, eq=False)
 class Proof:
     """What stands behind a cell. `where` names its members, `behind` are the base table's records in it."""
@@ -77,6 +94,10 @@ class Proof:
     """False for a cell that shows nothing by choice, so that there is nothing to work out."""
     is_compared: bool = False
     """Whether the cell shows a comparison, of which the proof tells the amount beneath."""
+    by_hand: tuple[ByHand, ...] = ()
+    """What was worked out from the records in plain Python as well: the measure, or the parts of its formula."""
+    not_by_hand: str = ""
+    """Why something was not."""
 
     @property
     def records(self) -> npt.NDArray[np.int64]:
@@ -86,10 +107,7 @@ class Proof:
     @property
     def agrees(self) -> bool:
         """Whether working it out again gave the cell, of a comparison the amount beneath it; reals to the last few digits."""
-        one, two = self.again, self.shown
-        if isinstance(one, float) and isinstance(two, float):
-            return bool(np.isclose(one, two, rtol=1e-11, atol=1e-12))
-        return one == two
+        return is_same(self.again, self.shown) and all(is_same(each.value, each.engine) for each in self.by_hand)
 
 
 ASIDE = ("count", "count values", "sum", "smallest", "largest")
@@ -124,6 +142,12 @@ def proof_of(
     ]
     base = found.counted[0].base
     behind = engine.records_of(base, filters, progress)
+    checked = (
+        [(bare, values[0][0])]
+        if not measure.formula
+        else [(each, value) for each, (value, _) in zip(asked[1:], values[1:], strict=True)]
+    )
+    hand, why_not = _by_hand(checked, base, behind, progress or Progress())
     notes = []
     again, plain = values[0][0], _Plain(engine, fold, report, measure, at, line, across)
     is_total = measure.total != "records" and plain.is_total
@@ -141,8 +165,22 @@ def proof_of(
     where = ", ".join(each for each in members if each) or "Everything"
     return Proof(
         report.measures[at].heading, where, base, behind, tuple(told), _arithmetic(measure), again, plain.value,
-        " ".join(notes), not (is_total and measure.total == "none"), measure.compare is not None,
+        " ".join(notes), not (is_total and measure.total == "none"), measure.compare is not None, hand, why_not,
     )  # fmt: skip
+
+
+def _by_hand(
+    asked: Sequence[tuple[Measure, Value]], base: str, behind: Behind, progress: Progress
+) -> tuple[tuple[ByHand, ...], str]:
+    """Measures worked out from the records behind a cell once more, by none of the engine's code; and why some were not."""
+    done: list[ByHand] = []
+    why_not = ""
+    for measure, engine in asked:
+        try:
+            done.append(ByHand(_name(measure), worked_out(measure, base, behind, progress), engine))
+        except NotByHandError as reason:
+            why_not = str(reason)
+    return tuple(done), why_not
 
 
 class _Plain:

@@ -14,7 +14,7 @@ from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.plain import marked
 from foldbasket.folding.dress.dressed import Dressed
-from foldbasket.folding.proof import Proof
+from foldbasket.folding.proof import Proof, is_same
 from foldbasket.tables.column import DeferredColumn
 
 
@@ -131,15 +131,30 @@ class ProofDrawer(QFrame):
         verdict = (
             "There is nothing to work out."
             if not proof.is_checked
-            else f"Worked out again, {beneath}."
+            else f"{_ways(proof)}, {beneath}."
             if proof.agrees
-            else f"Worked out again it is {proof.again}: please report this."
+            else _disagreement(proof)
         )
         lines.insert(1, f"<span style='color:{muted}'>{verdict}</span>")
         self.told.setText("".join(f"<p style='margin:3px 0'>{line}</p>" for line in lines if line))
         self.table.setModel(Records(proved, self))
         self.table.resizeColumnsToContents()
         self.show()
+
+
+def _ways(proof: Proof) -> str:
+    """By which ways a number was worked out again."""
+    if not proof.by_hand:
+        return "Worked out again" + (f" (not by hand: {proof.not_by_hand})" if proof.not_by_hand else "")
+    return f"Worked out again, and by hand from each of its {proof.behind.many:,} records"
+
+
+def _disagreement(proof: Proof) -> str:
+    """What came out otherwise."""
+    other = next((each for each in proof.by_hand if not is_same(each.value, each.engine)), None)
+    if other is None:
+        return f"Worked out again it is {proof.again}: please report this."
+    return f"{other.name}, added up by hand, is {other.value} and not {other.engine}: please report this."
 
 
 def _minus(text: str) -> str:

@@ -8,9 +8,11 @@ themselves and works on their runs.
 from __future__ import annotations
 
 import enum
-from collections.abc import Mapping
+import math
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Protocol, TypeVar
+from decimal import localcontext
+from typing import Any, Protocol, TypeVar
 
 import numpy as np
 import numpy.typing as npt
@@ -99,6 +101,28 @@ class Operand:
 
 Key = State | str
 """Names a state within an aggregate: the state itself where it is one of the plain field."""
+
+
+class NotByHandError(Exception):
+    """What is not worked out by hand, with the reason in words."""
+
+
+def present(values: Sequence[Any]) -> list[Any]:
+    """The values that are there, blanks left out."""
+    return [value for value in values if value is not None]
+
+
+def added(values: Iterable[Any]) -> Any:
+    """Numbers added up one by one: exactly, or reals with one rounding at the end."""
+    listed = list(values)
+    if any(isinstance(value, float) for value in listed):
+        return math.fsum(listed)
+    with localcontext() as context:
+        context.prec = 80
+        total: Any = 0
+        for value in listed:
+            total = total + value
+        return total
 
 
 class Settings(Protocol):
@@ -197,6 +221,11 @@ class Aggregate:
     def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
         """Itself over records, as a server reads it; `other` is its weight or order. Raises NoSqlError for what a server answers otherwise."""
         raise NoSqlError(f"the aggregation “{self.label}”")
+
+    def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
+        """The result over values, one for each record in the order of the source, None where it is blank; `beside` are those of its weight or order. In plain
+        Python, by none of the code that the engine uses. Raises NotByHandError."""
+        raise NotByHandError(f"“{self.label}” is not done by hand")
 
     def check(self, operand: Operand | None, field: str) -> None:
         """Raises FoldError when the aggregate does not fit the field."""

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from fractions import Fraction
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -16,7 +18,9 @@ from foldbasket.folding.states.aggregates.aggregate import (
     OfReals,
     Operand,
     Settings,
+    added,
     aggregate,
+    present,
 )
 from foldbasket.folding.states.runs import Runs
 from foldbasket.later import exp
@@ -50,6 +54,9 @@ class CountDifferent(Aggregate):
     def block_of(self, data: Matrix, blank: npt.NDArray[np.bool_], operand: Operand) -> Block:
         return Block(FieldType.WHOLE, data, blank)
 
+    def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
+        return len(set(present(values)))
+
     def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
         assert of is not None
         return exp.Count(this=exp.Distinct(expressions=[of.said]))
@@ -78,6 +85,10 @@ class SumDifferent(Aggregate):
         fits = data.dtype == object and all(-(2**63) <= each < 2**63 for each in data.flat)
         return Block(operand.type, data.astype(np.int64) if fits else data, blank, operand.scale)
 
+    def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
+        there = set(present(values))
+        return added(sorted(there)) if there else None
+
     def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
         assert of is not None
         return dialect.exact(exp.Sum(this=exp.Distinct(expressions=[of.said])), of.scale)
@@ -100,6 +111,10 @@ class AverageDifferent(OfReals):
         many = of_runs.different(runs)
         unit = 10**operand.scale
         return np.array([float(Fraction(total) / (int(each) * unit)) for total, each in zip(sums, many, strict=True)])
+
+    def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
+        there = set(present(values))
+        return float(sum((Fraction(each) for each in there), Fraction(0)) / len(there)) if there else None
 
     def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
         total = SumDifferent().in_sql(of, other, percent, dialect)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from datetime import datetime, timedelta
+from typing import Any
 
 import numpy as np
 
@@ -13,8 +15,10 @@ from foldbasket.folding.states.aggregates.aggregate import (
     Key,
     Matrix,
     Operand,
+    Settings,
     State,
     aggregate,
+    present,
     ranked_block,
 )
 from foldbasket.later import exp
@@ -47,6 +51,9 @@ class Smallest(_Extreme):
     states = (State.SMALLEST, State.VALUES)
     state = State.SMALLEST
 
+    def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
+        return min(present(values), default=None)
+
     def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
         assert of is not None
         return exp.Min(this=dialect.ordered(of.said) if of.type is FieldType.TEXT else of.said)
@@ -61,6 +68,9 @@ class Largest(_Extreme):
     meaning = "The largest value; of dates the latest, of text the last by its characters."
     states = (State.LARGEST, State.VALUES)
     state = State.LARGEST
+
+    def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
+        return max(present(values), default=None)
 
     def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
         assert of is not None
@@ -89,6 +99,15 @@ class Range(Aggregate):
         if operand.type is FieldType.TIMESTAMP:
             return Block(kind, (high - low) / MICROS_PER_DAY, blank)
         return Block(kind, high - low, blank, operand.scale)
+
+    def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
+        there = present(values)
+        if not there:
+            return None
+        span = max(there) - min(there)
+        if not isinstance(span, timedelta):
+            return span
+        return span.days if not isinstance(there[0], datetime) else span / timedelta(days=1)
 
     def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
         assert of is not None

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Sequence
 from decimal import Decimal
+from fractions import Fraction
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -19,6 +23,7 @@ from foldbasket.folding.states.aggregates.aggregate import (
     Settings,
     State,
     aggregate,
+    present,
     ranked_block,
 )
 from foldbasket.folding.states.quantities import Quantity
@@ -28,6 +33,17 @@ from foldbasket.sayings import saying
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import Field, Sql
 from foldbasket.tables.types import FieldType
+
+
+def _between(values: list[Any], share: Fraction) -> float | None:
+    """The value below which so large a share lies, in proportion between the two nearest; by hand."""
+    if not values:
+        return None
+    ordered = sorted(values)
+    place = (len(ordered) - 1) * share
+    low = int(place)
+    one, two = Fraction(ordered[low]), Fraction(ordered[min(low + 1, len(ordered) - 1)])
+    return float(one + (two - one) * (place - low))
 
 
 @aggregate
@@ -40,6 +56,9 @@ class Median(OfReals):
 
     def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
         return of_runs.percentile(runs, 0.5) / 10.0**operand.scale
+
+    def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
+        return _between(present(values), Fraction(1, 2))
 
     def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
         assert of is not None
@@ -72,6 +91,9 @@ class Percentile(OfReals):
     def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
         return of_runs.percentile(runs, settings.percent / 100) / 10.0**operand.scale
 
+    def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
+        return _between(present(values), Fraction(repr(settings.percent)) / 100)
+
     def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
         assert of is not None
         return dialect.percentile(of.said, Decimal(repr(percent)) / 100)
@@ -95,3 +117,8 @@ class Mode(Aggregate):
         if operand.dictionary is not None:
             return ranked_block(data.astype(np.int64), blank, operand)
         return Block(operand.type, data, blank, operand.scale)
+
+    def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
+        often = Counter(present(values))
+        most = max(often.values(), default=0)
+        return min((value for value, many in often.items() if many == most), default=None)

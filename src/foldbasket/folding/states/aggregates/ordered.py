@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 import numpy as np
 
@@ -57,6 +58,17 @@ class _InOrder(Aggregate):
             codes = column.codes[record].astype(np.int64)
             return member_block(np.where(codes < members, codes, 0), blank, operand)
         return Block(operand.type, np.where(blank, 0, column.values[record]), blank, operand.scale)
+
+    def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
+        known = [
+            (two, at, one)
+            for at, (one, two) in enumerate(zip(values, beside or (), strict=True))
+            if one is not None and two is not None
+        ]
+        if not known:
+            return None
+        first = self.state is State.SMALLEST
+        return (min if first else max)(known, key=lambda each: each[:2])[2]
 
 
 @aggregate

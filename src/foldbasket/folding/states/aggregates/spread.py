@@ -2,6 +2,11 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
+from fractions import Fraction
+from typing import Any
+
 import numpy as np
 
 from foldbasket.folding.states import runs as of_runs
@@ -11,6 +16,7 @@ from foldbasket.folding.states.aggregates.aggregate import (
     Operand,
     Settings,
     aggregate,
+    present,
 )
 from foldbasket.folding.states.runs import Runs
 from foldbasket.sql.dialects import Dialect
@@ -26,6 +32,15 @@ class _Spread(OfReals):
         # Of one value a sample tells no spread: blank, said as not a number here.
         found = np.where(many > 0, of_runs.squares(runs, operand.scale) / np.maximum(many, 1), np.nan)
         return np.sqrt(np.maximum(found, 0)) if self.root else found
+
+    def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
+        there = [Fraction(value) for value in present(values)]
+        many = len(there) - (1 if self.sample else 0)
+        if many <= 0:
+            return None
+        mean = sum(there, Fraction(0)) / len(there)
+        spread = sum(((value - mean) ** 2 for value in there), Fraction(0)) / many
+        return math.sqrt(spread) if self.root else float(spread)
 
     def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
         assert of is not None

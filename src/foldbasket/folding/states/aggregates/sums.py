@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import math
+from collections.abc import Mapping, Sequence
+from fractions import Fraction
+from typing import Any
 
 import numpy as np
 
@@ -13,10 +16,13 @@ from foldbasket.folding.states.aggregates.aggregate import (
     Block,
     Key,
     Matrix,
+    NotByHandError,
     Operand,
     Settings,
     State,
+    added,
     aggregate,
+    present,
 )
 from foldbasket.folding.states.quantities import Quantity
 from foldbasket.kinds import Parameter
@@ -25,6 +31,9 @@ from foldbasket.sayings import saying
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import Field, Sql, chosen, is_known, quotient
 from foldbasket.tables.types import FieldType
+
+MOST_MULTIPLIED = 2_000
+"""So many values are multiplied by hand, exactly."""
 
 
 @aggregate
@@ -43,6 +52,10 @@ class Sum(Aggregate):
 
     def finish(self, states: Mapping[Key, Matrix], present: Matrix, operand: Operand) -> Block:
         return Block(operand.type, states[State.SUM], states[State.VALUES] == 0, operand.scale)
+
+    def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
+        there = present(values)
+        return added(there) if there else None
 
     def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
         assert of is not None
@@ -64,6 +77,9 @@ class CountRecords(Aggregate):
     def finish(self, states: Mapping[Key, Matrix], present: Matrix, operand: Operand) -> Block:
         return Block(FieldType.WHOLE, states[State.RECORDS], ~present)
 
+    def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
+        return len(values)
+
     def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
         return exp.Count(this=exp.Star())
 
@@ -84,6 +100,9 @@ class CountValues(Aggregate):
 
     def finish(self, states: Mapping[Key, Matrix], present: Matrix, operand: Operand) -> Block:
         return Block(FieldType.WHOLE, states[State.VALUES], ~present)
+
+    def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
+        return len(present(values))
 
     def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
         assert of is not None
@@ -121,6 +140,10 @@ class Average(Aggregate):
         ]
         return Block(FieldType.REAL, np.array(means).reshape(sums.shape), blank)
 
+    def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
+        there = present(values)
+        return float(Fraction(added(there)) / len(there)) if there else None
+
     def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
         assert of is not None
         return quotient(dialect.exact(exp.Sum(this=of.said), of.scale), exp.Count(this=of.said.copy()))
@@ -142,6 +165,16 @@ class Product(Aggregate):
         products = states[State.PRODUCT]
         blank = (states[State.VALUES] == 0) | ~np.isfinite(products)  # beyond every number that can be held
         return Block(FieldType.REAL, np.where(blank, 0.0, products), blank)
+
+    def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
+        there = present(values)
+        product = math.prod(Fraction(value) for value in there) if len(there) <= MOST_MULTIPLIED else None
+        if product is None:
+            raise NotByHandError("so long a product is not done by hand")
+        try:
+            return float(product) if there else None
+        except OverflowError:
+            return None
 
 
 @aggregate
@@ -189,6 +222,15 @@ class WeightedAverage(Aggregate):
         else:
             found = weighted.astype(np.float64) / divisors.astype(np.float64) * 10.0**shift
         return Block(FieldType.REAL, np.where(blank, 0.0, found), blank)
+
+    def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
+        pairs = [
+            (one, two) for one, two in zip(values, beside or (), strict=True) if one is not None and two is not None
+        ]
+        weights = sum((Fraction(two) for _, two in pairs), Fraction(0))
+        if not weights:
+            return None
+        return float(sum((Fraction(one) * Fraction(two) for one, two in pairs), Fraction(0)) / weights)
 
     def in_sql(self, of: Field | None, other: Sql | None, percent: float, dialect: Dialect) -> Sql:
         assert of is not None
