@@ -1,5 +1,5 @@
 # Fold Basket: every command sets itself up first (see scripts/set-up).
-.PHONY: demo test oracle fuzz walker lint bench screenshots clean
+.PHONY: demo test oracle fuzz walker lint bench screenshots package clean
 BIN := .venv/bin
 
 demo:
@@ -42,6 +42,10 @@ bench:
 screenshots:
 	@scripts/set-up
 	QT_QPA_PLATFORM=offscreen $(BIN)/python scripts/screenshots.py docs/screenshots
+
+# A wheel, and a Debian package with all it needs, in dist/. scripts/try-package tries it in a bare tree.
+package:
+	@scripts/package
 
 clean:
 	rm -rf .venv out build dist .pytest_cache .mypy_cache .ruff_cache .import_linter_cache src/*.egg-info
