@@ -80,5 +80,7 @@ def run(options: argparse.Namespace) -> int:
         tell(made.sentence + "\n")
         for line in lines(report, shutil.get_terminal_size().columns if is_terminal else None, in_colour=in_colour):
             print(line)
+        if report.unfinished is not None:
+            tell(f"\n{report.unfinished.said}.")
         tell(f"\n{report.kept:,} of {report.records:,} records")
     return 1 if made.problems else 0

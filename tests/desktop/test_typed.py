@@ -137,3 +137,18 @@ def test_any_key_on_an_empty_sentence_begins_one(driver, demo):
     driver.qtbot.keyClicks(driver.workspace.typed.text, "et by channel")
     driver.settle()
     assert driver.words() == [("measures", "Net, summed"), ("rows", "Channel")]
+
+
+def test_a_year_that_is_not_over_is_said_and_compared_like_for_like_by_a_click(driver, demo):
+    driver.open(demo)
+    driver.workspace.type_sentence("net 2026 vs 2025 by region")
+    driver.settle()
+    driver.press(driver.workspace.typed.text, Qt.Key.Key_Return)
+    link = driver.workspace.facts.like
+    assert link.text() == "2026 ends on 30 Sep 2026 · like for like"
+    driver.qtbot.mouseClick(link, Qt.MouseButton.LeftButton)
+    driver.settle()
+    assert not link.isVisible()
+    assert driver.words()[-1][1].startswith("Month of the year of order date: January, February")
+    driver.key(Qt.Key.Key_Z)
+    assert link.isVisible()

@@ -34,6 +34,7 @@ from foldbasket.folding.report.report import Counted, MeasureHead, Origin, Repor
 from foldbasket.folding.statement.statement import statement_of
 from foldbasket.folding.states.aggregates.aggregate import aggregate_named
 from foldbasket.folding.states.quantities import Quantity, record_at
+from foldbasket.folding.unfinished import unfinished
 from foldbasket.formulas.checking import Checked
 from foldbasket.formulas.evaluation import as_of_day, day_named, latest_day
 from foldbasket.kept import Kept
@@ -166,6 +167,9 @@ class Engine:
             look=asked.look,
             style=style_named(asked.look.style),
             remarks=tuple(self._unknown_members(asked, streams)),
+            unfinished=unfinished(asked, (rows, columns), self.source, self._up_to, self.locale)
+            if not streams
+            else None,
             origin=self._origin(asked, shares[0].base),
         )
 
@@ -363,6 +367,12 @@ class Engine:
         if not column.type.is_time:
             return datetime.date.today()
         return latest_day(column) or datetime.date.today()
+
+    def _up_to(self, ref: FieldRef) -> datetime.date:
+        """The day up to which the data of a date go: the as-of date, or the latest in the data where that is later."""
+        as_of = self.as_of_date(ref)
+        column = self.source.column(ref)
+        return max(as_of, (latest_day(column) if column.type.is_time else None) or as_of)
 
 
 def _given(measures: Sequence[Measure], over: Mapping[str, str]) -> list[Base]:

@@ -10,6 +10,8 @@ from PyQt6.QtCore import QSize, QUrl
 from PyQt6.QtGui import QDesktopServices, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
+from foldbasket.baskets import edits
+from foldbasket.baskets.placing import free_id
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
@@ -62,6 +64,12 @@ class FactsLine(QFrame):
         self.turn.setToolTip("Rows become columns and columns rows (Ctrl+T)")
         self.turn.clicked.connect(desk.words.turn)
         line.addWidget(self.kept)
+        self.like = QPushButton("", self)
+        self.like.setProperty("role", "link")
+        self.like.setToolTip("Keeps both periods to the part of the year that both have")
+        self.like.clicked.connect(self._like_for_like)
+        self.like.hide()
+        line.addWidget(self.like)
         line.addWidget(self.working, 1)
         line.addWidget(self.news, 1)
         line.addWidget(self.open)
@@ -87,6 +95,7 @@ class FactsLine(QFrame):
         """Says the facts of the report in view; over a source only what is being done, and news."""
         report, muted = self.desk.report, theme.palette().muted
         fold = self.desk.fold
+        self._say_unfinished()
         in_source = self.desk.view.source_key is not None
         self.kept.setVisible(not in_source and report is not None)
         self._show_turn()
@@ -122,6 +131,26 @@ class FactsLine(QFrame):
         if not self.desk.busy:
             self._rest()
         self._show_or_hide()
+
+    def _say_unfinished(self) -> None:
+        """That a period which is compared is not over, and the way to compare like for like."""
+        report = self.desk.report
+        found = (
+            report.unfinished if report is not None and self.desk.view.source_key is None and not self._paged else None
+        )
+        self.like.setVisible(found is not None)
+        if found is not None:
+            self.like.setText(f"{found.said} · like for like" if found.filter is not None else found.said)
+            self.like.setEnabled(found.filter is not None)
+
+    def _like_for_like(self) -> None:
+        report, fold = self.desk.report, self.desk.fold
+        found = report.unfinished if report is not None else None
+        if fold is not None and found is not None and found.filter is not None:
+            rule = found.filter.as_word(free_id(fold), "")
+            self.desk.do(
+                edits.ChangeFold(fold.key, {"filters": (*fold.filters, rule)}, "Compare like for like"), select=rule.id
+            )
 
     def in_pages(self, on: bool) -> None:
         """Over pages nothing is said of the grid."""
@@ -171,7 +200,8 @@ class FactsLine(QFrame):
     def _fit(self) -> None:
         """Says what totals cover, and of which table the records are, only where there is room for it whole."""
         texts = [f"<span style='font-size:12px'>{each}</span>" for each in self._facts]
-        say_what_fits(self.kept, texts, self.width() - 230)
+        like = self.like.sizeHint().width() + 14 if not self.like.isHidden() else 0
+        say_what_fits(self.kept, texts, self.width() - 230 - like)
 
     def _link(self, text: str, tip: str, place: Callable[[Path], Path]) -> QPushButton:
         button = QPushButton(text, self)
