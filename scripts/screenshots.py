@@ -52,6 +52,25 @@ def wait_until(done: Callable[[], bool], most: float = 20.0) -> None:
         raise SystemExit("screenshots: the window did not get there in time")
 
 
+def typed_picture(window: MainWindow, folder: Path) -> None:
+    """The sentence being typed, with what could come next."""
+    window.workspace.type_sentence("net by region and quarter, trade only")
+    typed = window.workspace.typed
+    wait_until(lambda: typed.said.text().startswith("Read as"))
+    for key in ", to":
+        QTest.keyClick(typed.text, key)
+    wait_until(lambda: typed.text.list.count() > 0 and not window.desk.busy)
+    QApplication.processEvents()
+    picture = window.grab()
+    painter = QPainter(picture)
+    listed = typed.text.list
+    painter.drawPixmap(listed.pos() - window.pos(), listed.grab())
+    painter.end()
+    picture.save(str(folder / "typed-sentence.png"))
+    print(folder / "typed-sentence.png")
+    typed.put_back()
+
+
 def main(folder: Path) -> None:
     """Takes every picture."""
     folder.mkdir(parents=True, exist_ok=True)
@@ -70,6 +89,12 @@ def main(folder: Path) -> None:
     shoot("first-start")
     data = Path(home.name) / "quillmoor"
     basket = write_demo(data)
+    window.open_paths([data / f"{name}.csv" for name in ("order_lines", "orders", "customers", "varieties")])
+    wait_until(
+        lambda: window._desk is not None and bool(window.desk.profiles) and bool(window.workspace.starters.cards)
+    )
+    shoot("starters")
+    window.desk.files.begin_anew()
     window.open_paths([basket])
     wait_until(lambda: window.desk.report is not None and bool(window.desk.profiles))
     desk = window.desk
@@ -78,20 +103,7 @@ def main(folder: Path) -> None:
     desk.show_fold("Lines, quarter by quarter")
     desk.select_word(None)
     wait_until(lambda: desk.report is not None and desk.report.name == "Lines, quarter by quarter")
-    shoot("quarter-in-year")
-    ACTIONS["Add a fold"].run(window)
-    desk.words.place(FieldRef("Order lines", "Net"))
-    wait_until(lambda: desk.report is not None)
-    finder = window.workspace.sentence.open_finder("rows")
-    finder.line.setText("re")
-    app.processEvents()
-    picture = window.grab()
-    painter = QPainter(picture)
-    painter.drawPixmap(finder.pos() - window.pos(), finder.grab())
-    painter.end()
-    picture.save(str(folder / "typing-a-field.png"))
-    print(folder / "typing-a-field.png")
-    finder.close()
+    typed_picture(window, folder)
     desk.show_fold("Lines, quarter by quarter")
     wait_until(lambda: desk.report is not None and desk.report.name == "Lines, quarter by quarter")
     comparison_pictures(window, shoot)

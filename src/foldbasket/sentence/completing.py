@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import islice
 
 import numpy as np
@@ -96,15 +97,16 @@ def _offers(place: _Place, typed: str, start: int) -> Iterator[tuple[int, Comple
         several += _members(place.words, *field)
     elif "NAME" in could and "FIELD" not in could:
         several += [(name if is_plain(name) else quoted(name), "measure") for name in _measures(place)]
+    several += [(place.scanner.made.shown[name], "") for name in place.scanner.made.phrases if name in could]
     if "MEMBER" in could and typed:
         several += islice(_all_members(place.words, typed), MOST)
-    several += [(place.scanner.made.shown[name], "") for name in place.scanner.made.phrases if name in could]
     for text, detail in several:
         rank = fit(typed, text.strip('" ,')) if typed else 5
         if rank is not None and (rank <= BEGINS or not typed):
             yield rank, Completion(text, detail, start)
 
 
+@lru_cache(maxsize=4)
 def _fields(words: Vocabulary) -> list[tuple[str, str]]:
     """Every field by its name, once where those of a name mean the same, else with its table."""
     found: dict[str, str] = {}

@@ -169,9 +169,17 @@ def measure_phrase(measure: Measure, fold: Fold, source: Source | None = None) -
     if measure.compare is None:
         return f"{measure_heading(measure)}, {said}"
     compared = comparison_phrase(measure.compare, fold, source)
-    if measure.heading:  # a heading for a comparison says what it is already: “Share, as % of the column”
+    if measure.heading and not _repeats(
+        measure.heading, compared
+    ):  # it says what it is already: “Share, as % of the column”
         return f"{measure.heading}, as {compared}"
     return f"{base_name(measure)}, {said}, as {compared}"
+
+
+def _repeats(heading: str, compared: str) -> bool:
+    """Whether a heading says in so many words what the comparison does: “On a year before”, from a year before."""
+    words = heading.casefold().split()
+    return any(" ".join(words[at : at + 2]) in compared.casefold() for at in range(len(words) - 1))
 
 
 def comparison_phrase(compare: Comparison, fold: Fold, source: Source | None = None) -> str:

@@ -108,7 +108,9 @@ class Scanner:
             parser.feed_token(leaf)
         except UnexpectedInput:
             raise self.error(parser, at, (token.start, token.stop)) from None
-        self.last = replace(found, text=str(leaf), start=at, was_unknown=found.terminal == "NAME" and could_be_field)
+        found.text, found.start = str(leaf), at
+        found.was_unknown = could_be_field and found.terminal == "NAME"
+        self.last = found
         return found.stop
 
     def found(self, parser: InteractiveParser, at: int) -> Found | None:

@@ -25,7 +25,7 @@ class Sort(Enum):
     FORMULA = "formula"
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Token:
     """A piece of a text, from `start` to below `stop`. `text` is what it says: of a name in quotes or a formula what is within; `stem` is what
     words of the grammar are known by, whatever their case and number."""

@@ -87,7 +87,7 @@ class Years(Starter):
             else f"no {report.rows.heads[0].heading.lower()} grew"
         )
         whole = next((changes[line] for line in changes if rows.is_total[line]), None)
-        all_said = f"; all together {float(whole) * 100:+.1f} %" if whole is not None else ""
+        all_said = f"; all together {float(whole) * 100:+.1f} %".replace("-", "−") if whole is not None else ""
         months = next((rule for rule in fold.filters if getattr(rule, "part", "") == "month of year"), None)
         listed: tuple[str, ...] = getattr(months, "members", ())
         over = (

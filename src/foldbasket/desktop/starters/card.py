@@ -147,7 +147,7 @@ class StarterCard(QAbstractButton):
         shown = members[: max(1, rest if rest >= len(members) else rest - 1)]
         left_out = len(members) - len(shown)
         columns = [
-            column for column in range(report.width) if any(report.text(line, column) for line in (*shown, *totals))
+            column for column in range(report.width) if any(_text(report, line, column) for line in (*shown, *totals))
         ]
         widths = self._widths(report, columns, [*shown, *totals])
         while columns and sum(widths) > area.width() * MOST_CELLS:
@@ -158,7 +158,7 @@ class StarterCard(QAbstractButton):
             y += LINE
         for line in shown:
             self._paint_row(
-                painter, area, y, self._name(line), [report.text(line, column) for column in columns], widths
+                painter, area, y, self._name(line), [_text(report, line, column) for column in columns], widths
             )
             y += LINE
         if left_out:
@@ -167,7 +167,7 @@ class StarterCard(QAbstractButton):
         for line in totals:
             painter.setPen(QColor(colours.ink))
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
-            cells = [report.text(line, column) for column in columns]
+            cells = [_text(report, line, column) for column in columns]
             self._paint_row(painter, area, y, self._name(line), cells, widths, is_bold=True)
             for lower in (LINE, LINE + 2):
                 painter.drawLine(QPointF(area.left(), y + lower), QPointF(area.right(), y + lower))
@@ -195,7 +195,7 @@ class StarterCard(QAbstractButton):
             max(
                 [
                     metrics.horizontalAdvance(self._heading(column)),
-                    *(metrics.horizontalAdvance(report.text(line, column)) for line in lines),
+                    *(metrics.horizontalAdvance(_text(report, line, column)) for line in lines),
                 ]
             )
             + 16
@@ -233,3 +233,9 @@ class StarterCard(QAbstractButton):
                 QRectF(x, y, width - 4, LINE), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text
             )
             x += width
+
+
+def _text(report: Report, line: int, column: int) -> str:
+    """A cell as the reader sees it, with the minus that printers set."""
+    text = report.text(line, column)
+    return text.replace("-", "−", 1) if text.startswith("-") else text
