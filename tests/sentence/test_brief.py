@@ -39,6 +39,7 @@ BY_HAND = {
     "planned net by region": "Planned net, summed for each Region",
     "customers by segment": "Customer, values counted for each Segment",
     "Show net for every region, please": None,
+    "net by region for trade customers": "Net, summed for each Region keeping Channel: Trade",
     "web and trade net by quarter": "Net, summed for each Quarter of Order date keeping Channel: Web, Trade",
     "net called “Sales” by region": 'Net, summed called "Sales" for each Region',
 }

@@ -12,7 +12,7 @@ from foldbasket.folding.compare.against import Against, How, Other
 from foldbasket.folding.compare.shares import ShareOf
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.usual import usual_aggregate, usual_part
-from foldbasket.sentence.reader import Reader
+from foldbasket.sentence.reader import PENDING, Reader
 from foldbasket.sentence.scanning import Named
 from foldbasket.sentence.trees import leaves, phrase, sub
 from foldbasket.spec.field import FieldRef
@@ -47,9 +47,7 @@ class Brief:
         for bit in sub(tree, "bit"):
             leads = [each.data for each in sub(bit) if each.data in LEADS]
             item = sub(bit)[-1]
-            if (
-                leads or last != "member" or item.data not in ("field", "table")
-            ):  # what a member is may stand behind it: “trade customers”
+            if leads or last != "member" or not self._is_noun(item):
                 self._lead(leads)
                 getattr(self, f"_{item.data}")(item)
             last = item.data
@@ -216,6 +214,11 @@ class Brief:
         self.later.append((len(self.measures) - 1, sub(item)[0]))
 
     def _with_comparisons(self, made: Fold) -> Fold:
+        pending = {at for at, _ in self.later}
+        marked = tuple(
+            replace(each, compare=PENDING) if at in pending else each for at, each in enumerate(made.measures)
+        )
+        made = replace(made, measures=marked)
         for at, tree in self.later:
             self.reader.made = made
             measure = replace(made.measures[at], compare=self.reader.first(tree))

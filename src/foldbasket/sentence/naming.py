@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import msgspec
 
 from foldbasket.links.source import Source
-from foldbasket.sentence.phrases import headings_of, placed_heading
+from foldbasket.sentence.phrases import base_name, headings_of, placed_heading
 from foldbasket.spec.fold import Fold
 
 replace = msgspec.structs.replace
@@ -15,9 +15,11 @@ replace = msgspec.structs.replace
 
 def names_of_measures(fold: Fold, source: Source) -> dict[str, str]:
     """What each measure of a fold is called, by id: their headings, without what they are compared with, those that are alike numbered."""
-    bare = replace(fold, measures=tuple(replace(each, compare=None) for each in fold.measures))
-    headings = headings_of(bare, source)
-    return _apart([(each.id, headings[each.id]) for each in fold.measures])
+    plain = tuple(each for each in fold.measures if each.compare is None or each.heading)
+    headings = headings_of(replace(fold, measures=tuple(replace(each, compare=None) for each in plain)), source)
+    named = sorted(fold.measures, key=lambda each: each not in plain)  # one that is compared makes way
+    found = _apart([(each.id, headings.get(each.id) or base_name(each)) for each in named])
+    return {each.id: found[each.id] for each in fold.measures}
 
 
 def names_on_axes(fold: Fold) -> dict[str, str]:

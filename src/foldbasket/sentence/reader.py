@@ -11,6 +11,7 @@ import msgspec
 from lark import Tree
 
 from foldbasket.errors import SentenceError
+from foldbasket.folding.compare.shares import Index
 from foldbasket.folding.usual import usual_aggregate
 from foldbasket.sayings import Saying, Slot
 from foldbasket.sentence.grammar import is_whole, options
@@ -27,6 +28,10 @@ from foldbasket.spec.order import ByValue, Rest
 from foldbasket.typed import meant
 
 replace = msgspec.structs.replace
+
+
+PENDING = Index()
+"""Stands for a comparison until every word is there that it may name: what measures are called goes by which are compared."""
 
 
 @dataclass
@@ -116,6 +121,7 @@ class Reader:
             elif suffix.data == "totals":
                 made = replace(made, total=self.choice(suffix, TotalOf))
             elif suffix.data == "compared":
+                made = replace(made, compare=PENDING)
                 later.append(lambda suffix=suffix: self._compare(at, sub(suffix)[0]))  # type: ignore[misc]
         self.made = replace(self.made, measures=(*self.made.measures, made))
 

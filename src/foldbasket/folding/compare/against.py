@@ -139,6 +139,9 @@ class AgainstMeasure(ComparisonStruct, frozen=True, tag="against measure"):
         other = words.measure(self.measure) or "another measure"
         return said_by(self, lambda slot, value: other if slot.sort == "measure" else plainly(slot, value, self))
 
+    def heading(self, words: Words) -> str:
+        return self.phrase(words)
+
     @property
     def keeps_unit(self) -> bool:
         return self.how is How.DIFFERENCE
