@@ -82,6 +82,16 @@ TEXTS = [
     "#,##0.00",
     "0.0.0",
 ]
+SENTENCES = [
+    "net by region by month, trade only",
+    "top 3 channels by net",
+    "Net, summed, as running total for each Channel across Quarter of Order date",
+    "records by day",
+    "net 2026 vs 2025",
+    "net by",
+    "nett for each ((",
+    "",
+]
 LEAVES = {"Quit", "Save", "Save as…", "Save with the data inside…", "Open…", "Open a folder of like files…", "Open a database…", "Full screen", "Write the report…", "Write cells as records…", "Begin anew", "New", "See the demo", "New basket", "About Fold Basket"}  # fmt: skip
 
 
@@ -189,6 +199,7 @@ class Walker:
                 self._action,
                 self._scroll,
                 self._word,
+                self._sentence,
             ]
         )
         act()
@@ -281,6 +292,21 @@ class Walker:
             line.selectAll()
             QTest.keyClicks(line, text)
             QTest.keyClick(line, Qt.Key.Key_Return)
+
+    def _sentence(self) -> None:
+        """A sentence typed, whole or in pieces, and ended or given up."""
+        workspace = self.window.workspace
+        text = self.rng.choice(SENTENCES)
+        self._note(f"sentence {text[:16]!r}", workspace)
+        workspace.type_sentence(text[: self.rng.randrange(len(text) + 1)])
+        typed = workspace.__dict__.get("typed")
+        if typed is None or not typed.isVisible():
+            return
+        for sign in text[: self.rng.randrange(8)]:
+            QTest.keyClick(typed.text, sign)
+        QTest.keyClick(
+            typed.text, self.rng.choice([Qt.Key.Key_Return, Qt.Key.Key_Tab, Qt.Key.Key_Escape, Qt.Key.Key_Down])
+        )
 
     def _choose(self) -> None:
         box = self._some((QComboBox, QCheckBox))

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
 from itertools import islice
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from lark.parsers.lalr_interactive_parser import InteractiveParser
@@ -106,8 +106,18 @@ def _offers(place: _Place, typed: str, start: int) -> Iterator[tuple[int, Comple
             yield rank, Completion(text, detail, start)
 
 
-@lru_cache(maxsize=4)
+_OFFERED: WeakKeyDictionary[Vocabulary, list[tuple[str, str]]] = WeakKeyDictionary()
+"""What was found once for a vocabulary, for as long as it lives."""
+
+
 def _fields(words: Vocabulary) -> list[tuple[str, str]]:
+    found = _OFFERED.get(words)
+    if found is None:
+        found = _OFFERED[words] = _named_fields(words)
+    return found
+
+
+def _named_fields(words: Vocabulary) -> list[tuple[str, str]]:
     """Every field by its name, once where those of a name mean the same, else with its table."""
     found: dict[str, str] = {}
     choosing = Choosing(words.source)
