@@ -152,3 +152,18 @@ def test_a_year_that_is_not_over_is_said_and_compared_like_for_like_by_a_click(d
     assert driver.words()[-1][1].startswith("Month of the year of order date: January, February")
     driver.key(Qt.Key.Key_Z)
     assert link.isVisible()
+
+
+def test_a_word_with_all_that_is_to_be_done_is_typed_into_a_gap(driver, demo):
+    driver.open(demo)
+    finder = driver.workspace.sentence.open_finder("measures")
+    driver.qtbot.keyClicks(finder.line, "avg unit price")
+    driver.settle()
+    assert finder.list.item(0).text() == "Unit price, averaged"
+    driver.press(finder.line, Qt.Key.Key_Return)
+    assert driver.words()[2] == ("measures", "Unit price, averaged")
+    finder = driver.workspace.sentence.open_finder("filters")
+    driver.qtbot.keyClicks(finder.line, "net > 100")
+    driver.settle()
+    driver.press(finder.line, Qt.Key.Key_Return)
+    assert driver.words()[-1] == ("filters", "Net: > 100")

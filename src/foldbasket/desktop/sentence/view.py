@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QAbstractButton, QFrame, QLabel, QPushButton, QScrol
 
 from foldbasket.baskets.placing import fields_for
 from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.sentence.gaps import Gaps
 from foldbasket.desktop.sentence.word import (
     EMPTY_LEADS,
     ONE_LINE,
@@ -84,6 +85,7 @@ class SentenceBar(QFrame):
         self.words: list[WordButton] = []
         self.pluses: dict[str, PlusButton] = {}
         self._caret: tuple[QRectF, str] | None = None
+        self._gaps = Gaps(desk, self)
         self._type_it = QPushButton("type it…", self)
         self._type_it.setProperty("role", "link")
         self._type_it.setAccessibleName("Type the sentence")
@@ -275,14 +277,17 @@ class SentenceBar(QFrame):
         if strand == "measures":
             choices.insert(0, Choice("Records, counted", "count", None))
 
-        def chosen(ref: FieldRef | None) -> None:
-            if ref is None:
+        def chosen(ref: FieldRef | tuple[Any, str] | None) -> None:
+            if isinstance(ref, tuple):
+                self.desk.words.place_read(ref[0], strand, ref[1])
+            elif ref is None:
                 self.desk.words.place_count()
             else:
                 self.desk.words.place(ref, strand)
             self._focus_word(self.desk.view.word or "")
 
         finder = Finder(self, PROMPTS[strand], choices, chosen)
+        self._gaps.read_for(finder, strand)
         plus = self.pluses[strand]
         finder.open_at(plus.mapToGlobal(QPoint(0, plus.height())))
         return finder

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from PyQt6.QtCore import QPoint, QSize, Qt
+from PyQt6.QtCore import QPoint, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPainter
 from PyQt6.QtWidgets import (
     QFrame,
@@ -68,7 +68,9 @@ class _Lines(QStyledItemDelegate):
 
 
 class Finder(QFrame):
-    """Opens at a point, narrows as one types, and calls `chosen` with the value. Escape closes it."""
+    """Opens at a point, narrows as one types, and calls `chosen` with the value; `typed` tells what was typed, for whoever offers more. Escape closes it."""
+
+    typed = pyqtSignal(str)
 
     def __init__(self, parent: QWidget, prompt: str, choices: Sequence[Choice], chosen: Callable[[Any], None]) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
@@ -90,7 +92,9 @@ class Finder(QFrame):
         column.setSpacing(4)
         column.addWidget(self.line)
         column.addWidget(self.list)
+        self._read: tuple[str, list[Choice]] = ("", [])
         self.line.textChanged.connect(self._narrow)
+        self.line.textChanged.connect(self.typed)
         self.line.installEventFilter(self)
         self.list.itemClicked.connect(self._take)
         self._narrow("")
@@ -126,9 +130,17 @@ class Finder(QFrame):
                 return True
         return super().eventFilter(watched, event)
 
+    def offer_also(self, typed: str, choices: Sequence[Choice]) -> None:
+        """Lists choices that were made of what is typed, first, as long as it is typed."""
+        if typed == self.line.text():
+            self._read = (typed, list(choices))
+            self._narrow(typed)
+
     def _narrow(self, typed: str) -> None:
         self.list.clear()
         found = fitting(typed, self.choices, lambda each: each.called or each.text, lambda each: each.detail)
+        if self._read[0] == typed:
+            found = [*self._read[1], *found]
         for choice in (found or [NOTHING])[:MOST_LISTED]:
             item = QListWidgetItem(choice.text)
             item.setData(Qt.ItemDataRole.UserRole, choice)

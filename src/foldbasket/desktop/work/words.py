@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+import msgspec
+
 from foldbasket.baskets import edits, placing
 from foldbasket.baskets.basket import free_name, taken
 from foldbasket.baskets.naming import UNNAMED
@@ -11,6 +13,7 @@ from foldbasket.desktop.state.board import Board
 from foldbasket.errors import BasketError
 from foldbasket.sentence.phrases import field_phrase, words_of
 from foldbasket.spec.field import FieldRef
+from foldbasket.spec.filter import Filter
 from foldbasket.spec.fold import Fold
 
 
@@ -44,6 +47,13 @@ class Words:
         word = placing.word_for(strand, ref, column, fold)
         said = field_phrase(ref.field, getattr(word, "part", None))
         self.desk.do(edits.Place(fold.key, strand, word, said, at), select=word.id)
+
+    def place_read(self, word: Any, strand: str, said: str) -> None:
+        """Places a word that was typed into a gap, and selects it."""
+        fold = self.fold()
+        id = placing.free_id(fold)
+        made = word.as_word(id, word.picker) if isinstance(word, Filter) else msgspec.structs.replace(word, id=id)
+        self.desk.do(edits.Place(fold.key, strand, made, said), select=id)
 
     def place_count(self, at: int | None = None) -> None:
         """Places the count of records among the measures."""
