@@ -12,7 +12,7 @@ from foldbasket.errors import SentenceError
 from foldbasket.folding.report.report import Report
 from foldbasket.opening.reading import load_tables
 from foldbasket.opening.ready import made_ready
-from foldbasket.opening.several import linked, together
+from foldbasket.opening.several import TOGETHER, linked, together
 from foldbasket.sentence.reading import read
 from foldbasket.sentence.vocabulary import Vocabulary
 from foldbasket.sentence.writing import written
@@ -40,7 +40,7 @@ def shown(
     or not. Raises FoldBasketError."""
     opened = together(paths, names)
     basket = opened.basket
-    tables = load_tables(opened, allow_outside=trusted or opened.path.name == "typed.basket", lazily=True)
+    tables = load_tables(opened, allow_outside=trusted or opened.path.name == TOGETHER, lazily=True)
     basket, remarks = linked(basket, tables)
     for remark in remarks:
         tell(remark)

@@ -18,6 +18,8 @@ from foldbasket.tables.reading.readers import table_name
 from foldbasket.tables.sample import in_view
 from foldbasket.tables.table import Table
 
+TOGETHER = "these files"
+"""What errors call files that stand in no basket."""
 SURE = 0.98
 """A link is sure where so large a part of the records finds a partner."""
 
@@ -38,7 +40,7 @@ def together(paths: Sequence[Path], names: Mapping[Path, str] | None = None) -> 
         name = free_name(names.get(path) or table_name(path), {each.name for each in sources})
         sources.append(SourceSpec(name, str(path.absolute())))
     folder = Path.cwd()
-    return Opened(Basket(" and ".join(each.name for each in sources[:3]), tuple(sources)), folder / "typed.basket")
+    return Opened(Basket(" and ".join(each.name for each in sources[:3]), tuple(sources)), folder / TOGETHER)
 
 
 def sure_links(tables: Mapping[str, Table], links: Sequence[Link] = ()) -> list[tuple[Link, float]]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import msgspec
@@ -12,6 +13,7 @@ from foldbasket.folding.compare.against import Against, How, Other
 from foldbasket.folding.compare.shares import ShareOf
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.usual import usual_aggregate, usual_part
+from foldbasket.sentence.grammar import NAMES
 from foldbasket.sentence.reader import PENDING, Reader
 from foldbasket.sentence.scanning import Named
 from foldbasket.sentence.trees import leaves, phrase, sub
@@ -135,12 +137,36 @@ class Brief:
         self._place(Placed("", self._date(leaf), part))
 
     def _ends(self, item: Tree) -> None:
-        number, named = leaves(item)
-        kind = sub(item)[0].data
-        ref = self.reader.field(named)
-        keep = Keep.kinds[kind](measure="", number=str(number))  # type: ignore[call-arg]
-        placed = Placed("", ref, usual_part(self.reader.words.source.column(ref)), keep=keep, descending=kind == "top")
-        self._place(replace(placed, by=ByValue("")))
+        ref = self.reader.field(leaves(item)[-1])
+        part = next((self.reader.choice(each, str) for each in sub(item, "part")), None)
+        self._place(self._picked(Placed("", ref, part or usual_part(self.reader.words.source.column(ref))), item))
+
+    def _ends_alone(self, item: Tree) -> None:
+        leaf = next(each for each in item.children if isinstance(each, Named) and each.type not in NAMES)
+        part = next(each for each in self.reader.scanner.made.choices[leaf.type] if isinstance(each, str))
+        self._place(self._picked(Placed("", self._date(leaf), part), item))
+
+    def _ends_there(self, item: Tree) -> None:
+        """The best of the field that was said last: “net by region, top 3”."""
+        self._last(leaves(item)[0], lambda placed: self._picked(placed, item))
+
+    def _picked(self, placed: Placed, item: Tree) -> Placed:
+        kind = sub(item, "top", "bottom")[0].data
+        keep = Keep.kinds[kind](measure="", number=str(leaves(item)[0]))  # type: ignore[call-arg]
+        return replace(placed, keep=keep, by=ByValue(""), descending=kind == "top")
+
+    def _falling(self, item: Tree) -> None:
+        self._last(phrase(item), lambda placed: replace(placed, by=ByValue(""), descending=True))
+
+    def _rising(self, item: Tree) -> None:
+        self._last(phrase(item), lambda placed: replace(placed, by=ByValue(""), descending=False))
+
+    def _last(self, leaf: Named, become: Callable[[Placed], Placed]) -> None:
+        """Has the field that was placed last become another. Raises SentenceError where there is none."""
+        axis = self.columns if self.columns and (self.mode == "columns" or not self.rows) else self.rows
+        if not axis:
+            raise self.reader.error(leaf, "there is no field yet that this could be about", "Name one before it.")
+        axis[-1] = become(axis[-1])
 
     def _table(self, item: Tree) -> None:
         """A table's name behind a member says what that is (“trade customers”); by itself it stands for what its records are known by."""
@@ -226,10 +252,12 @@ class Brief:
         return made
 
     def _picking(self) -> None:
-        if not self.measures and any(each.keep is not None for each in (*self.rows, *self.columns)):
+        if not self.measures and any(each.by is not None for each in (*self.rows, *self.columns)):
             self._add(Measure("", "count"))
         for axis in (self.rows, self.columns):
             for at, each in enumerate(axis):
+                if each.by is not None:
+                    axis[at] = each = replace(each, by=ByValue("m1"))
                 if each.keep is not None:
                     keep = replace(each.keep, measure="m1")  # type: ignore[type-var]  # every kind is a struct
                     axis[at] = replace(each, keep=keep, by=ByValue("m1"))

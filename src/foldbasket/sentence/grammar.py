@@ -88,6 +88,11 @@ item: FIELD done -> aggregate
     | part FIELD -> part
     | PARTALONE -> part_alone
     | ends NUMBER FIELD -> ends
+    | ends NUMBER part FIELD -> ends
+    | ends NUMBER PARTALONE -> ends_alone
+    | ends NUMBER -> ends_there
+    | ~largest first|biggest first|highest first~ -> falling
+    | ~smallest first|lowest first~ -> rising
     | FIELD ~:~ value -> is
     | FIELD sign NAME -> compare
     | MEMBER -> member

@@ -58,9 +58,9 @@ class Writer:
 
     # --- names ----------------------------------------------------------------
 
-    def name(self, name: str) -> str:
-        """A name that may be any run of words."""
-        return name if not self.careful and is_plain(name) else quoted(name)
+    def name(self, name: str, *, alone: bool = False) -> str:
+        """A name that may be any run of words; `alone` where nothing but a name can stand."""
+        return name if not self.careful and is_plain(name, alone=alone) else quoted(name)
 
     def field(self, ref: FieldRef, *, is_measure: bool = False) -> str:
         """A field, with its table where its name alone may mean another."""
@@ -126,8 +126,7 @@ class Writer:
             case "measure":
                 return self.name(self.measures.get(value, value))
             case "word":
-                name = self.placed.get(value, value)
-                return name if not self.careful and is_plain(name, alone=True) else quoted(name)
+                return self.name(self.placed.get(value, value), alone=True)
             case "member":
                 word = self._along(kind)
                 return self.name(value or "") if word is None else self.value(word.field, word.cut, value or "")
@@ -175,7 +174,7 @@ class Writer:
         if placed.by is not None:
             among = self._path(self._other(placed), placed.by.among)
             where = f" in {among}" if among else ""
-            name = self.name(self.measures.get(placed.by.measure, placed.by.measure))
+            name = self.name(self.measures.get(placed.by.measure, placed.by.measure), alone=True)
             yield f"{'largest' if placed.descending else 'smallest'} first by {name}{where}"
         elif placed.descending:
             yield "in reverse order"
