@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from functools import cached_property
+from typing import TypeVar
 
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.members.domain import BLANK, NO_MATCH, OTHERS, Domain, domain_of, label_of_key
@@ -27,6 +28,7 @@ MOST_NEAR = 5_000
 """Members among which one that was meant is looked for."""
 MOST_WORDS = 12
 Stems = tuple[str, ...]
+Thing = TypeVar("Thing")
 PERIODS = ("year", "half", "quarter", "month", "week", "day", "fiscal year", "fiscal quarter")
 CYCLES = ("month of year", "quarter of year", "half of year", "weekday")
 
@@ -77,16 +79,8 @@ class Vocabulary:
         token = tokens[at]
         if token.sort is Sort.QUOTED:
             return self._with_table(tokens, at + 1, self.named(token.text)) if self.named(token.text) else None
-        if token.stem in ARTICLES and at + 1 < len(tokens) and token.stem not in self._lengths:
-            at += 1
-            token = tokens[at]
-        for many in self._lengths.get(token.stem, ()):
-            found = self._fields.get(_stems_at(tokens, at, many))
-            if found:
-                said = " ".join(each.text for each in tokens[at : at + many])
-                exact = [ref for ref in found if ref.field == said]
-                return self._with_table(tokens, at + many, exact or found)
-        return None
+        found = _longest(tokens, at, self._fields, self._lengths, lambda ref: ref.field)
+        return self._with_table(tokens, *found) if found is not None else None
 
     def _with_table(self, tokens: Sequence[Token], stop: int, found: list[FieldRef]) -> tuple[int, list[FieldRef]]:
         if stop + 1 < len(tokens) and tokens[stop].stem == "of":
@@ -201,16 +195,7 @@ class Vocabulary:
         if token.sort is Sort.QUOTED:
             found = [(ref, key) for ref, key in self._members.get(_stems(token.text), ()) if key == token.text]
             return (at + 1, found) if found else None
-        if token.stem in ARTICLES and at + 1 < len(tokens) and token.stem not in self._member_lengths:
-            at += 1
-            token = tokens[at]
-        for many in self._member_lengths.get(token.stem, ()):
-            several = self._members.get(_stems_at(tokens, at, many))
-            if several:
-                said = " ".join(each.text for each in tokens[at : at + many])
-                exact = [(ref, key) for ref, key in several if key == said]
-                return at + many, exact or several
-        return None
+        return _longest(tokens, at, self._members, self._member_lengths, lambda each: each[1])
 
     def members_beginning(self, typed: str) -> Iterator[tuple[FieldRef, str]]:
         """Members of fields of texts whose names begin with what was typed."""
@@ -316,3 +301,21 @@ def _lengths(names: Iterable[Stems]) -> dict[str, list[int]]:
         if len(each) <= MOST_WORDS:
             found.setdefault(each[0], set()).add(len(each))
     return {first: sorted(lengths, reverse=True) for first, lengths in found.items()}
+
+
+def _longest(
+    tokens: Sequence[Token],
+    at: int,
+    known: Mapping[Stems, list[Thing]],
+    lengths: Mapping[str, list[int]],
+    name: Callable[[Thing], str],
+) -> tuple[int, list[Thing]] | None:
+    """Behind the longest name known that begins at a token, an article before it passed over, and the things it may be: those written so, else all."""
+    if tokens[at].stem in ARTICLES and at + 1 < len(tokens) and tokens[at].stem not in lengths:
+        at += 1
+    for many in lengths.get(tokens[at].stem, ()):
+        found = known.get(_stems_at(tokens, at, many))
+        if found:
+            said = " ".join(each.text for each in tokens[at : at + many])
+            return at + many, [each for each in found if name(each) == said] or found
+    return None

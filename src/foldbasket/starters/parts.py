@@ -9,7 +9,7 @@ import msgspec
 from foldbasket.folding.compare.shares import ShareOf, Whole
 from foldbasket.folding.layout.pickings.ends import Top
 from foldbasket.folding.report.report import Report
-from foldbasket.spec.fold import Fold, Placed
+from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.spec.order import ByValue, Rest
 from foldbasket.starters.ground import Ground
 from foldbasket.starters.starter import Starter, counted, percent, sentence, starter, values
@@ -19,6 +19,12 @@ from foldbasket.styling.words import plural
 LARGE = Fraction(2, 3)
 """The finding counts the fewest members that make so large a share."""
 replace = msgspec.structs.replace
+
+
+def _with_share(ground: Ground) -> tuple[Measure, Measure]:
+    """The leading amount, and its share of the column."""
+    net = ground.measure("w1")
+    return net, replace(net, number=NumberStyle(), id="w2", compare=ShareOf(Whole.COLUMN), heading="Share")
 
 
 @starter
@@ -32,8 +38,7 @@ class Parts(Starter):
         if not ground.kinds:
             return None
         field = ground.kinds[0]
-        net = ground.measure("w1")
-        share = replace(net, number=NumberStyle(), id="w2", compare=ShareOf(Whole.COLUMN), heading="Share")
+        net, share = _with_share(ground)
         placed = Placed("w3", field, by=ByValue("w1"), descending=True)
         return Fold(f"{net.field.field if net.field else 'Records'} by {field.field}", (net, share), (placed,))
 
@@ -62,8 +67,7 @@ class Largest(Starter):
         if not ground.names:
             return None
         field = ground.names[0]
-        net = ground.measure("w1")
-        share = replace(net, number=NumberStyle(), id="w2", compare=ShareOf(Whole.COLUMN), heading="Share")
+        net, share = _with_share(ground)
         keep = Top("w1", Rest.GATHERED, str(self.MANY))
         placed = Placed("w3", field, by=ByValue("w1"), descending=True, keep=keep)
         return Fold(f"Ten largest: {field.field}", (net, share), (placed,))
