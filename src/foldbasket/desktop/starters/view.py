@@ -108,11 +108,9 @@ class StartersView(QScrollArea):
             self.cards.append(card)
         records = sum(table.count for table in source.tables.values())
         if found:
-            linked = (
-                f" {len(self._links)} link{'s' if len(self._links) != 1 else ''} that fit are taken with a report that needs them."
-                if self._links
-                else ""
-            )
+            many = len(self._links)
+            fit = "link that fits is" if many == 1 else "links that fit are"
+            linked = f" {many} {fit} taken with a report that needs {'it' if many == 1 else 'them'}." if many else ""
             self._told.setText(
                 f"Made from your {records:,} records just now. Click one to go on with it, or type what to show above.{linked}"
             )
