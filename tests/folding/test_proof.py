@@ -10,6 +10,7 @@ import pytest
 from foldbasket.errors import FoldError
 from foldbasket.folding.compare.shares import ShareOf
 from foldbasket.folding.engine import Engine
+from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.values import Compare
 from foldbasket.folding.proof import listed_for, proof_of
 from foldbasket.links.link import Link
@@ -137,3 +138,25 @@ def test_a_proof_notices_when_the_report_is_wrong_under_a_comparison_or_in_a_tot
 
     monkeypatch.setattr(Engine, "fold", wrong)
     assert not any(proof_of(engine, fold, report, row, 0).agrees for row in range(report.height))
+
+
+def test_the_records_that_are_not_counted_are_told_by_what_leaves_them_out():
+    of = source(
+        table(
+            "Lines",
+            {
+                "Site": ["x", "x", "x", "x", "x", "y"],
+                "Channel": ["Web", "Web", "Trade", "Trade", "Web", "Web"],
+                "Net": [D("1.00"), None, D("3.00"), D("-4.00"), D("-5.00"), D("6.00")],
+            },
+        )
+    )
+    engine = Engine(of)
+    rules = (Members("a", ref("Lines.Channel"), members=("Web",)), Compare("b", ref("Lines.Net"), None, ">", "-2"))
+    fold = Fold("f", (measure("sum", "Lines.Net"),), (placed("Lines.Site"),), filters=rules)
+    proof = proof_of(engine, fold, engine.fold(fold), 0, 0)
+    # Of five records of x two are of trade; of the others one is below −2, and a blank is never above anything.
+    assert [(each.why, each.many) for each in proof.left_out] == [("Channel: Web", 2), ("Net: > -2", 2)]
+    open_fold = Fold("f", (measure("sum", "Lines.Net"),), (placed("Lines.Site"),), filters=rules[:1])
+    told = proof_of(engine, open_fold, engine.fold(open_fold), 0, 0).left_out
+    assert [(each.why, each.many) for each in told] == [("Channel: Web", 2), ("no value", 1)]

@@ -25,11 +25,11 @@ from foldbasket.folding.lines.axis import Axis
 from foldbasket.folding.members.domain import Domain
 from foldbasket.folding.report.report import Report, Value
 from foldbasket.folding.states.aggregates.aggregate import AGGREGATES, NotByHandError
-from foldbasket.sentence.phrases import comparison_phrase, measure_heading
+from foldbasket.sentence.phrases import comparison_phrase, filter_phrase, measure_heading
 from foldbasket.spec.cut import Cut
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import FORMULA, Fold, Measure
-from foldbasket.tables.column import Column
+from foldbasket.tables.column import Column, blank_mask
 from foldbasket.tables.progress import Progress
 
 
@@ -70,6 +70,14 @@ class ByHand:
     engine: Value
 
 
+@dataclass(frozen=True)
+class LeftOut:
+    """So many records that are not counted: `why` is the filter that leaves them out, or that they have no value."""
+
+    why: str
+    many: int
+
+
 def is_same(one: Value, two: Value) -> bool:
     """Whether two values are the same, reals to the last few digits."""
     if isinstance(one, float) and isinstance(two, float):
@@ -98,6 +106,8 @@ class Proof:
     """What was worked out from the records in plain Python as well: the measure, or the parts of its formula."""
     not_by_hand: str = ""
     """Why something was not."""
+    left_out: tuple[LeftOut, ...] = ()
+    """The records of the cell's members that are not counted, by what leaves them out."""
 
     @property
     def records(self) -> npt.NDArray[np.int64]:
@@ -166,6 +176,7 @@ def proof_of(
     return Proof(
         report.measures[at].heading, where, base, behind, tuple(told), _arithmetic(measure), again, plain.value,
         " ".join(notes), not (is_total and measure.total == "none"), measure.compare is not None, hand, why_not,
+        _left_out(engine, fold, measure, base, within, behind, progress),
     )  # fmt: skip
 
 
@@ -181,6 +192,33 @@ def _by_hand(
         except NotByHandError as reason:
             why_not = str(reason)
     return tuple(done), why_not
+
+
+def _left_out(
+    engine: Engine,
+    fold: Fold,
+    measure: Measure,
+    base: str,
+    within: Sequence[Within],
+    behind: Behind,
+    progress: Progress | None,
+) -> tuple[LeftOut, ...]:
+    """The records of a cell's members that filters leave out, each by the first that does, and those of the others that have no value. Nothing of tables
+    that are not held, which would have to be read once for each filter."""
+    if len(behind.at) < behind.many:
+        return ()
+    found: list[LeftOut] = []
+    left = engine.records_of(base, tuple(within), progress).many
+    for at, rule in enumerate(fold.filters):
+        kept = engine.records_of(base, (*fold.filters[: at + 1], *within), progress).many
+        if kept < left:
+            found.append(LeftOut(filter_phrase(rule, engine.source, engine.locale), left - kept))
+        left = kept
+    if measure.field is not None and measure.field.table == base:
+        blank = int(blank_mask(engine.source.column(measure.field))[behind.at].sum())
+        if blank:
+            found.append(LeftOut("no value", blank))
+    return tuple(found)
 
 
 class _Plain:

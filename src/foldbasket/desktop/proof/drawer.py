@@ -124,6 +124,12 @@ class ProofDrawer(QFrame):
         lines.append(f"<table cellspacing='0'>{rows}</table>" if rows else "")
         if proof.note:
             lines.append(escape(proof.note))
+        if proof.left_out:
+            said = " · ".join(
+                f"{each.many:,} by {each.why}" if each.why != "no value" else f"{each.many:,} without a value"
+                for each in proof.left_out
+            )
+            lines.append(f"<span style='color:{muted}'>Not counted: {escape(said)}</span>")
         marks = Dressed(proved.report).said_of(proved.row, proved.column)
         if marks:
             lines.append(f"Marked: {escape('; '.join(marks))}.")
