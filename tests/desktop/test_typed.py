@@ -3,6 +3,9 @@
 import pytest
 from PyQt6.QtCore import Qt
 
+from foldbasket.baskets.edits import AddFold
+from foldbasket.spec.fold import Fold
+
 CONTROL = Qt.KeyboardModifier.ControlModifier
 
 
@@ -167,3 +170,22 @@ def test_a_word_with_all_that_is_to_be_done_is_typed_into_a_gap(driver, demo):
     driver.settle()
     driver.press(finder.line, Qt.Key.Key_Return)
     assert driver.words()[-1] == ("filters", "Net: > 100")
+
+
+def test_the_sentence_is_copied_in_full_and_gives_the_same_report_where_it_is_pasted(driver, demo):
+    driver.open(demo)
+    before = driver.desk.fold
+    driver.act("Copy the sentence")
+    driver.settle()
+    driver.desk.do(AddFold(Fold("Pasted")))
+    driver.settle()
+    driver.workspace.type_sentence()
+    driver.settle()
+    driver.workspace.typed.text.paste()
+    driver.settle()
+    driver.press(driver.workspace.typed.text, Qt.Key.Key_Return)
+    assert [each.heading for each in driver.desk.fold.measures] == [each.heading for each in before.measures]
+    assert [each[1] for each in driver.words()] == [
+        "Net sales, summed", "Cost, summed", "Region", "Site", "Quarter of order date", "Channel: Trade, Web",
+        "Quarter of order date: Q4 2025, Q1 2026, Q2 2026, Q3 2026",
+    ]  # fmt: skip

@@ -84,6 +84,11 @@ def type_sentence(window: Window) -> None:
     window.workspace.type_sentence()
 
 
+@action("Copy the sentence", "Edit", needs="report")
+def copy_sentence(window: Window) -> None:
+    window.workspace.typed.copy_whole()
+
+
 @action("Into the report", "Edit", "Ctrl+R", needs="basket")
 def focus_report(window: Window) -> None:
     window.workspace.grid.take_keyboard()

@@ -11,7 +11,7 @@ from itertools import count
 from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QTextCursor
+from PyQt6.QtGui import QGuiApplication, QKeyEvent, QTextCursor
 from PyQt6.QtWidgets import QFrame, QLabel, QVBoxLayout, QWidget
 
 from foldbasket.baskets import edits
@@ -160,6 +160,9 @@ class TypedSentence(QFrame):
         self._worker.finished.connect(self._came)
         self._worker.failed.connect(self._failed)
         desk.add_work(Reading(lambda: self._timer.isActive() or self._worker.busy, self._worker.close))
+        self._copier = Worker("copy", self)
+        self._copier.finished.connect(self._copied)
+        desk.add_work(self._copier)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(WAIT)
@@ -203,6 +206,18 @@ class TypedSentence(QFrame):
             return words, written(fold, words), typed
 
         self._worker.start(work)
+
+    def copy_whole(self) -> None:
+        """Puts the sentence of the fold in view on the clipboard, written in full, so that it reads back wherever it is pasted."""
+        fold, source, locale = self.desk.fold, self.desk.source, self.desk.basket.locale
+        if fold is not None:
+            self._copier.start(lambda _: written(fold, Vocabulary(source, None, locale)))
+
+    def _copied(self, said: str) -> None:
+        clipboard = QGuiApplication.clipboard()
+        assert clipboard is not None
+        clipboard.setText(said)
+        self.desk.news.emit("The sentence is on the clipboard, in full.")
 
     def _forget(self) -> None:
         """Other tables have other names."""
