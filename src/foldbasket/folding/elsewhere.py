@@ -66,8 +66,13 @@ class Elsewhere:
 
     # --- which tables -------------------------------------------------------
 
+    @property
+    def most(self) -> int:
+        """So many bytes of a table are held at most: as many as were said, else a part of what is free now."""
+        return self.memory if self.memory is not None else memory_allowed()
+
     def _stream(self, base: str, refs: Collection[FieldRef]) -> Stream | None:
-        most = self.memory if self.memory is not None else memory_allowed()
+        most = self.most
         names = self._streamed.names(base, refs)
         table = self.source.table(base)
         stays = isinstance(stream_behind(table), DatabaseStream)
@@ -203,7 +208,7 @@ class Elsewhere:
 
     def _whole(self, each: AxisField) -> Column | None:
         """The column of a field where there is room for it."""
-        table, most = self.source.table(each.field.table), self.memory if self.memory is not None else memory_allowed()
+        table, most = self.source.table(each.field.table), self.most
         if self._formula(each.field) is not None or stream_of(table, [each.field.field], most) is not None:
             return None
         return self.source.column(each.field)
@@ -211,7 +216,7 @@ class Elsewhere:
     def _brought(self, plan: Plan, stream: DatabaseStream, expressions: Expressions, progress: Progress) -> Cube:
         """The cube of records that are brought from their database, held where there is room for them."""
         used = used_by(plan, expressions)
-        most = self.memory if self.memory is not None else memory_allowed()
+        most = self.most
         if stream_of(self.source.table(plan.base), self._streamed.names(plan.base, used), most) is None:
             self.source.bring(used, progress=progress)
             made = dataclasses.replace(self._local.cube(plan, progress))
