@@ -205,7 +205,7 @@ def _left_out(
 ) -> tuple[LeftOut, ...]:
     """The records of a cell's members that filters leave out, each by the first that does, and those of the others that have no value. Nothing of tables
     that are not held, which would have to be read once for each filter."""
-    if len(behind.at) < behind.many:
+    if behind.source is not engine.source:
         return ()
     found: list[LeftOut] = []
     left = engine.records_of(base, tuple(within), progress).many

@@ -23,6 +23,7 @@ from foldbasket.links.source import Source
 from foldbasket.opening.several import SURE, sure_links
 from foldbasket.sentence.phrases import sentence_of, words_of
 from foldbasket.starters.proposing import Proposal, proposals
+from foldbasket.tables.sample import is_sampled
 
 NARROW = 620
 """Below so many pixels the cards stand one below another."""
@@ -83,6 +84,9 @@ class StartersView(QScrollArea):
         if of == self._of or not source.tables:
             return
         self._of = of
+        if any(is_sampled(table) for table in source.tables.values()):  # each report would read it all
+            self._told.setText("Drag a field into the report, double-click one, or type what to show above.")
+            return
         self._told.setText("Looking at the data…")
 
         def work(progress: Any) -> tuple[Source, tuple[Link, ...], list[Proposal]]:
