@@ -39,6 +39,7 @@ BY_HAND = {
     "planned net by region": "Planned net, summed for each Region",
     "customers by segment": "Customer, values counted for each Segment",
     "Show net for every region, please": None,
+    "net by channel, promotion: (blank)": "Net, summed for each Channel keeping Promotion: (blank)",
     "net by region, top 3": "Net, summed for each Region (top 3 by Net; largest first by Net)",
     "top 3 days by net": "Net, summed for each Day of Order date (top 3 by Net; largest first by Net)",
     "top 2 months of delivered by freight": "Freight, summed for each Month of Delivered (top 2 by Freight; largest first by Freight)",

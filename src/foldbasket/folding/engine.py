@@ -370,9 +370,10 @@ class Engine:
 
     def _up_to(self, ref: FieldRef) -> datetime.date:
         """The day up to which the data of a date go: the as-of date, or the latest in the data where that is later."""
-        as_of = self.as_of_date(ref)
-        column = self.source.column(ref)
-        return max(as_of, (latest_day(column) if column.type.is_time else None) or as_of)
+        as_of, column = self.as_of_date(ref), self.source.column(ref)
+        if self.as_of == "latest" or not column.type.is_time:
+            return as_of
+        return max(as_of, latest_day(column) or as_of)
 
 
 def _given(measures: Sequence[Measure], over: Mapping[str, str]) -> list[Base]:

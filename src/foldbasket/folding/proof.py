@@ -208,9 +208,10 @@ def _left_out(
     if behind.source is not engine.source:
         return ()
     found: list[LeftOut] = []
-    left = engine.records_of(base, tuple(within), progress).many
-    for at, rule in enumerate(fold.filters):
-        kept = engine.records_of(base, (*fold.filters[: at + 1], *within), progress).many
+    left = engine.records_of(base, tuple(within), progress).many if fold.filters else behind.many
+    for at, rule in enumerate(fold.filters, 1):
+        is_last = at == len(fold.filters)  # whoever passes it is behind the cell
+        kept = behind.many if is_last else engine.records_of(base, (*fold.filters[:at], *within), progress).many
         if kept < left:
             found.append(LeftOut(filter_phrase(rule, engine.source, engine.locale), left - kept))
         left = kept

@@ -11,9 +11,8 @@ from lark import Tree
 from foldbasket.errors import SentenceError
 from foldbasket.folding.compare.against import Against, How, Other
 from foldbasket.folding.compare.shares import ShareOf
-from foldbasket.folding.filters.members import Members
+from foldbasket.folding.filters.members import Members, of_member
 from foldbasket.folding.usual import usual_aggregate, usual_part
-from foldbasket.sentence.grammar import NAMES
 from foldbasket.sentence.reader import PENDING, Reader
 from foldbasket.sentence.scanning import Named
 from foldbasket.sentence.trees import leaves, phrase, sub
@@ -132,9 +131,7 @@ class Brief:
         self._place(Placed("", ref, part))
 
     def _part_alone(self, item: Tree) -> None:
-        leaf = phrase(item)
-        part = next(each for each in self.reader.scanner.made.choices[leaf.type] if isinstance(each, str))
-        self._place(Placed("", self._date(leaf), part))
+        self._place(Placed("", self._date(phrase(item)), self.reader.choice(item, str)))
 
     def _ends(self, item: Tree) -> None:
         ref = self.reader.field(leaves(item)[-1])
@@ -142,9 +139,8 @@ class Brief:
         self._place(self._picked(Placed("", ref, part or usual_part(self.reader.words.source.column(ref))), item))
 
     def _ends_alone(self, item: Tree) -> None:
-        leaf = next(each for each in item.children if isinstance(each, Named) and each.type not in NAMES)
-        part = next(each for each in self.reader.scanner.made.choices[leaf.type] if isinstance(each, str))
-        self._place(self._picked(Placed("", self._date(leaf), part), item))
+        _, leaf = (each for each in item.children if isinstance(each, Named))  # the number, and the part
+        self._place(self._picked(Placed("", self._date(leaf), self.reader.choice(item, str)), item))
 
     def _ends_there(self, item: Tree) -> None:
         """The best of the field that was said last: “net by region, top 3”."""
@@ -219,16 +215,21 @@ class Brief:
         """Says nothing that the member before it does not."""
 
     def _listed(self, ref: FieldRef, part: str | None, token: str) -> None:
-        key = token.removeprefix("\\")
+        rule = of_member("", ref, part, token, exclude=self.is_left_out)
         last = self.filters[-1] if self.filters else None
         if (
             isinstance(last, Members)
             and (last.field, last.part) == (ref, part)
             and (last.exclude == self.is_left_out or self.lead == "also")
         ):
-            self.filters[-1] = replace(last, members=(*last.members, key))
+            self.filters[-1] = replace(
+                last,
+                members=last.members + rule.members,
+                blank=last.blank or rule.blank,
+                no_match=last.no_match or rule.no_match,
+            )
         else:
-            self.filters.append(Members("", ref, part, (key,), exclude=self.is_left_out))
+            self.filters.append(rule)
 
     # --- what is known only at the end ------------------------------------------------
 

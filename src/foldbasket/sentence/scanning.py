@@ -126,7 +126,7 @@ class Scanner:
         return max(candidates, key=lambda each: each.stop, default=None)
 
     def _phrase(self, could: frozenset[str], at: int) -> Found | None:
-        found, stop = walked(_trie(self.made.text, could, self.made), self.tokens, at)
+        found, stop = walked(_trie(could, self.made), self.tokens, at)
         return Found(found, stop) if found is not None else None
 
     def _named(self, could: frozenset[str], at: int) -> list[Found | None]:
@@ -179,7 +179,7 @@ class Scanner:
         could = tuple(self.expected(parser))
         if at >= len(self.tokens):
             return SentenceError("the sentence ends too early.", place=place, could=could, todo=_listed(could))
-        way = _way(_trie(self.made.text, accepted(parser), self.made), self.tokens, at)
+        way = _way(_trie(accepted(parser), self.made), self.tokens, at)
         behind = max((each + 1 for each, _ in way), default=at)  # the first word that no phrase goes on with
         if self.tokens[at].text in ",(;" and at + 1 < len(self.tokens):  # what was to follow is what does not fit
             at += 1
@@ -218,7 +218,8 @@ def _terminals(conf: Any, position: int) -> frozenset[str]:
 
 
 @lru_cache(maxsize=8)
-def _following(text: str, made: Grammar) -> frozenset[str]:
+def following(made: Grammar) -> frozenset[str]:
+    """The terminals that can follow a name anywhere: a name that has one of them within stands in quotes."""
     conf = parser_of(made, "sentence").parse_interactive("").parser_state.parse_conf
     found: set[str] = set()
     for actions in conf.states.values():
@@ -227,13 +228,8 @@ def _following(text: str, made: Grammar) -> frozenset[str]:
     return frozenset(found)
 
 
-def following(made: Grammar) -> frozenset[str]:
-    """The terminals that can follow a name anywhere: a name that has one of them within stands in quotes."""
-    return _following(made.text, made)
-
-
 @lru_cache(maxsize=4096)
-def _trie(text: str, could: frozenset[str], made: Grammar) -> Trie:
+def _trie(could: frozenset[str], made: Grammar) -> Trie:
     root: Trie = {}
     for name in could:
         if name in made.phrases:
@@ -246,12 +242,12 @@ def _trie(text: str, could: frozenset[str], made: Grammar) -> Trie:
 
 def following_trie(made: Grammar) -> Trie:
     """The phrases that can follow a name anywhere, word by word."""
-    return _trie(made.text, following(made), made)
+    return _trie(following(made), made)
 
 
 def phrase_trie(made: Grammar) -> Trie:
     """All phrases, word by word."""
-    return _trie(made.text, frozenset(made.phrases), made)
+    return _trie(frozenset(made.phrases), made)
 
 
 def walked(trie: Trie, tokens: Sequence[Token], at: int) -> tuple[str | None, int]:

@@ -8,6 +8,7 @@ from typing import Any, Protocol
 from lark import Tree
 
 from foldbasket.errors import SentenceError
+from foldbasket.folding.filters.members import of_members
 from foldbasket.folding.members.domain import BLANK, NO_MATCH
 from foldbasket.sentence.scanning import Named
 from foldbasket.sentence.vocabulary import Vocabulary
@@ -51,8 +52,8 @@ class Values:
         """What a list of members sets on a filter."""
         assert ref is not None
         tokens = [self.one(told, each, ref, part) for each in node.children if isinstance(each, Tree)]
-        members = tuple(each.removeprefix("\\") for each in tokens if each not in (BLANK, NO_MATCH))
-        return {"members": members, "blank": BLANK in tokens, "no_match": NO_MATCH in tokens}
+        rule = of_members("", ref, part, tokens)
+        return {"members": rule.members, "blank": rule.blank, "no_match": rule.no_match}
 
     def path(self, told: Telling, node: Tree, axis: Sequence[Placed]) -> tuple[str, ...]:
         """The tokens of a path of members, from the outermost field of an axis."""

@@ -30,7 +30,7 @@ MOST_WORDS = 12
 Stems = tuple[str, ...]
 Thing = TypeVar("Thing")
 PERIODS = ("year", "half", "quarter", "month", "week", "day", "fiscal year", "fiscal quarter")
-CYCLES = ("month of year", "quarter of year", "half of year", "weekday")
+CYCLES = ("quarter of year", "half of year")
 
 
 class Vocabulary:
@@ -78,7 +78,8 @@ class Vocabulary:
         """Behind the longest name of a field, which its table may follow, and the fields it may be."""
         token = tokens[at]
         if token.sort is Sort.QUOTED:
-            return self._with_table(tokens, at + 1, self.named(token.text)) if self.named(token.text) else None
+            named = self.named(token.text)
+            return self._with_table(tokens, at + 1, named) if named else None
         found = _longest(tokens, at, self._fields, self._lengths, lambda ref: ref.field)
         return self._with_table(tokens, *found) if found is not None else None
 
@@ -171,7 +172,8 @@ class Vocabulary:
     def near_member(self, ref: FieldRef, cut: Cut | None, said: str) -> str:
         """The question whether another member was meant; empty where none is near."""
         return meant(
-            said, [self.label(ref, cut, each) for each in list(dict.fromkeys(self.labels(ref, cut).values()))[:5000]]
+            said,
+            [self.label(ref, cut, each) for each in list(dict.fromkeys(self.labels(ref, cut).values()))[:MOST_NEAR]],
         )
 
     @cached_property
@@ -232,7 +234,7 @@ class Vocabulary:
             said = f"{words[1]}-{words[0]}"
         if len(words) > 2 or (len(words) == 1 and said.isdigit() and not _is_year(said)):
             return
-        for name in (*PERIODS, *CYCLES[1:3]):
+        for name in (*PERIODS, *CYCLES):
             part = parts.get(name)
             if part is not None and (part.is_period or not said[:1].isdigit()):
                 with suppress(ValueError, OverflowError):

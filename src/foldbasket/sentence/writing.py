@@ -31,11 +31,10 @@ def written(fold: Fold, words: Vocabulary) -> str:
 
 @dataclass
 class Writer:
-    """Writes one fold; `careful` puts every name into quotes and takes the sayings that cannot be mistaken."""
+    """Writes one fold."""
 
     fold: Fold
     words: Vocabulary
-    careful: bool = False
 
     def __post_init__(self) -> None:
         self.measures = names_of_measures(self.fold, self.words.source)
@@ -60,14 +59,14 @@ class Writer:
 
     def name(self, name: str, *, alone: bool = False) -> str:
         """A name that may be any run of words; `alone` where nothing but a name can stand."""
-        return name if not self.careful and is_plain(name, alone=alone) else quoted(name)
+        return name if is_plain(name, alone=alone) else quoted(name)
 
     def field(self, ref: FieldRef, *, is_measure: bool = False) -> str:
         """A field, with its table where its name alone may mean another."""
         name, alike = ref.field, self.words.named(ref.field)
         fitting = self.choosing.apart(alike) if is_measure else self.choosing.fitting(alike, self.tables)
         table = self.words.source.called(ref.table) if fitting != [ref] else None
-        said = name if not self.careful and names_a_field(name, self.words) else quoted(name)
+        said = name if names_a_field(name, self.words) else quoted(name)
         return said if table is None else f"{said} of {self.name(table)}"
 
     def part_of(self, ref: FieldRef, part: str | None) -> str:
@@ -80,7 +79,7 @@ class Writer:
             return token
         label = self.words.label(ref, cut, token)
         for said in (label, token):
-            if not self.careful and is_plain(said) and self.words.token(ref, cut, said) == token:
+            if is_plain(said) and self.words.token(ref, cut, said) == token:
                 return said
         return quoted(token)
 
@@ -112,9 +111,8 @@ class Writer:
 
     def said(self, kind: Any, ref: FieldRef | None = None, cut: Cut | None = None) -> str:
         """A kind by its saying; `ref` and `cut` are those whose values it names."""
-        member = getattr(kind, "member", None)
-        careful = self.careful or member in self.measures.values()
-        return joined(list(self._pieces(saying_of(kind, careful=careful), kind, ref, cut)))
+        is_mistaken = getattr(kind, "member", None) in self.measures.values()  # a member that is called like a measure
+        return joined(list(self._pieces(saying_of(kind, careful=is_mistaken), kind, ref, cut)))
 
     def _pieces(self, how: Saying, kind: Any, ref: FieldRef | None = None, cut: Cut | None = None) -> Iterator[str]:
         for piece in how.pieces(kind):

@@ -12,7 +12,7 @@ from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.state.folding import Proved
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
-from foldbasket.desktop.widgets.plain import marked
+from foldbasket.desktop.widgets.plain import marked, minus
 from foldbasket.folding.dress.dressed import Dressed
 from foldbasket.folding.proof import Proof, is_same
 from foldbasket.tables.column import DeferredColumn
@@ -118,7 +118,7 @@ class ProofDrawer(QFrame):
             escape(proof.arithmetic),
         ]
         rows = "".join(
-            f"<tr><td style='padding-right:14px'>{escape(part.name)}</td><td align='right'><b>{escape(_minus(part.text))}</b></td></tr>"
+            f"<tr><td style='padding-right:14px'>{escape(part.name)}</td><td align='right'><b>{escape(minus(part.text))}</b></td></tr>"
             for part in proof.parts
         )
         lines.append(f"<table cellspacing='0'>{rows}</table>" if rows else "")
@@ -161,8 +161,3 @@ def _disagreement(proof: Proof) -> str:
     if other is None:
         return f"Worked out again it is {proof.again}: please report this."
     return f"{other.name}, added up by hand, is {other.value} and not {other.engine}: please report this."
-
-
-def _minus(text: str) -> str:
-    """A number with the sign that printers set."""
-    return text.replace("-", "−", 1) if text.startswith("-") else text

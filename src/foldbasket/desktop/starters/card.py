@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPaintEvent, QPe
 from PyQt6.QtWidgets import QAbstractButton, QWidget
 
 from foldbasket.desktop.widgets import theme
-from foldbasket.desktop.widgets.plain import tip
+from foldbasket.desktop.widgets.plain import minus, tip
 from foldbasket.folding.lines.axis import Kind
 from foldbasket.folding.report.report import Report
 from foldbasket.outputs.sheet import Sheet
@@ -147,7 +147,9 @@ class StarterCard(QAbstractButton):
         shown = members[: max(1, rest if rest >= len(members) else rest - 1)]
         left_out = len(members) - len(shown)
         columns = [
-            column for column in range(report.width) if any(_text(report, line, column) for line in (*shown, *totals))
+            column
+            for column in range(report.width)
+            if any(minus(report.text(line, column)) for line in (*shown, *totals))
         ]
         widths = self._widths(report, columns, [*shown, *totals])
         while columns and sum(widths) > area.width() * MOST_CELLS:
@@ -158,7 +160,7 @@ class StarterCard(QAbstractButton):
             y += LINE
         for line in shown:
             self._paint_row(
-                painter, area, y, self._name(line), [_text(report, line, column) for column in columns], widths
+                painter, area, y, self._name(line), [minus(report.text(line, column)) for column in columns], widths
             )
             y += LINE
         if left_out:
@@ -167,7 +169,7 @@ class StarterCard(QAbstractButton):
         for line in totals:
             painter.setPen(QColor(colours.ink))
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
-            cells = [_text(report, line, column) for column in columns]
+            cells = [minus(report.text(line, column)) for column in columns]
             self._paint_row(painter, area, y, self._name(line), cells, widths, is_bold=True)
             for lower in (LINE, LINE + 2):
                 painter.drawLine(QPointF(area.left(), y + lower), QPointF(area.right(), y + lower))
@@ -195,7 +197,7 @@ class StarterCard(QAbstractButton):
             max(
                 [
                     metrics.horizontalAdvance(self._heading(column)),
-                    *(metrics.horizontalAdvance(_text(report, line, column)) for line in lines),
+                    *(metrics.horizontalAdvance(minus(report.text(line, column))) for line in lines),
                 ]
             )
             + 16
@@ -233,9 +235,3 @@ class StarterCard(QAbstractButton):
                 QRectF(x, y, width - 4, LINE), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text
             )
             x += width
-
-
-def _text(report: Report, line: int, column: int) -> str:
-    """A cell as the reader sees it, with the minus that printers set."""
-    text = report.text(line, column)
-    return text.replace("-", "−", 1) if text.startswith("-") else text

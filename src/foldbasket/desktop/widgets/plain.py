@@ -33,6 +33,11 @@ def say_what_fits(label: QLabel, texts: Sequence[str], width: int) -> None:
             return
 
 
+def minus(text: str) -> str:
+    """A number with the sign that printers set."""
+    return text.replace("-", "−", 1) if text.startswith("-") else text
+
+
 def tip(text: str) -> str:
     """Text for a tool tip that may hold names from elsewhere."""
     return f"<qt>{escape(text)}</qt>".replace("\n", "<br>") if Qt.mightBeRichText(text) else text  # type: ignore[attr-defined] # the stubs leave it out
