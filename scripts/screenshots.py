@@ -21,7 +21,7 @@ from foldbasket.demo.scenario import write_demo  # noqa: E402
 from foldbasket.demo.untidy import UNTIDY_LINES  # noqa: E402
 from foldbasket.desktop.actions.action import ACTIONS  # noqa: E402
 from foldbasket.desktop.card.editor import FormulaText  # noqa: E402
-from foldbasket.desktop.grid.painter import Marked  # noqa: E402
+from foldbasket.desktop.grid.selection import Marked  # noqa: E402
 from foldbasket.desktop.shell.app import made  # noqa: E402
 from foldbasket.desktop.shell.window import MainWindow  # noqa: E402
 from foldbasket.desktop.source.database import DatabaseDialog  # noqa: E402

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QComboBox, QLineEdit, QPlainTextEdit, QPushButton
 
 from foldbasket.baskets import edits
 from foldbasket.desktop.card.editor import FormulaEditor
-from foldbasket.desktop.grid.painter import Marked
+from foldbasket.desktop.grid.selection import Marked
 from foldbasket.formulas.help import PATTERNS
 from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef

@@ -186,7 +186,7 @@ def test_the_field_list_is_searched_and_worked_by_keys(driver, demo):
     spine = driver.workspace.spine
     driver.act("Add a fold")
     driver.settle()
-    driver.key(Qt.Key.Key_F)
+    driver.key(Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     driver.qtbot.keyClicks(spine.finding, "chan")
     model = spine.fields.model()
     assert [model.item(row).text() for row in range(model.rowCount())] == ["Order lines"]

@@ -5,7 +5,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton
 
 from foldbasket.baskets import edits
-from foldbasket.desktop.grid.painter import Marked
+from foldbasket.desktop.grid.selection import Marked
 from foldbasket.folding.filters.either import Either
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.values import Compare

@@ -94,7 +94,18 @@ def focus_report(window: Window) -> None:
     window.workspace.grid.take_keyboard()
 
 
-@action("Find a field", "Edit", "Ctrl+F", needs="basket")
+@action("Find in the report", "Edit", "Ctrl+F", line=True, needs="basket")
+def find_in_report(window: Window) -> None:
+    """In the report; over a source, among the fields."""
+    if window.desk.report is not None and window.desk.view.source_key is None:
+        if window.desk.view.paged:
+            window.desk.show_pages(False)
+        window.workspace.finding.begin()
+    else:
+        find_field(window)
+
+
+@action("Find a field", "Edit", "Ctrl+Shift+F", needs="basket")
 def find_field(window: Window) -> None:
     window.workspace.spine.search()
 

@@ -95,7 +95,7 @@ def turn(window: Window) -> None:
 @action("Proof of the cell at the mark", "Fold", "Ctrl+Return", line=True, needs="report")
 def prove(window: Window) -> None:
     """Opens the proof of the marked cell."""
-    marked = _marked(window)
+    marked = marked_cell(window)
     if marked is not None:
         window.workspace.proof.show_cell(marked.row, marked.column)
 
@@ -116,7 +116,7 @@ def _decimals(window: Window, by: int) -> None:
 
     from foldbasket.styling.numbers import with_decimals
 
-    marked, report, fold = _marked(window), window.desk.report, window.desk.fold
+    marked, report, fold = marked_cell(window), window.desk.report, window.desk.fold
     if marked is None or fold is None:
         return
     at = report.cell(marked.row, marked.column)[0]
@@ -156,7 +156,11 @@ def show_fold_card(window: Window) -> None:
 
 @action("Rename the selected word", "Fold", "F2", needs="fold")
 def rename_word(window: Window) -> None:
-    """Puts the keyboard on the line of the card that holds the word's heading."""
+    """Where the heading stands in the report, else on its card."""
+    from foldbasket.desktop.grid.renaming import rename_here
+
+    if window.desk.view.source_key is None and rename_here(window.desk, window.workspace.grid) is not None:
+        return
     card = window.workspace.card.at_once()
     for line in card.findChildren(QLineEdit):
         if line.accessibleName() in ("Heading", "Fold"):
@@ -166,7 +170,7 @@ def rename_word(window: Window) -> None:
             return
 
 
-def _marked(window: Window) -> Any:
+def marked_cell(window: Window) -> Any:
     """The marked cell; says where there is none."""
     marked = window.workspace.grid.marked
     if marked is None or window.desk.report is None:
@@ -176,7 +180,7 @@ def _marked(window: Window) -> Any:
 
 
 def _at_mark(window: Window, act: Callable[[Any, int], None]) -> None:
-    marked = _marked(window)
+    marked = marked_cell(window)
     if marked is not None:
         act(window.desk.report.left, marked.row)
 

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QMimeData
 from PyQt6.QtWidgets import QApplication
 
 from foldbasket.desktop.desk import Desk
-from foldbasket.desktop.grid.painter import Marked
+from foldbasket.desktop.grid.selection import Cells
 from foldbasket.errors import OutputError
 from foldbasket.folding.report.report import Report
 from foldbasket.outputs import html, text
@@ -33,17 +33,16 @@ class _Copied(QMimeData):
         return self._held.get(kind or "")
 
 
-def copy_cells(desk: Desk, report: Report, marked: Marked | None) -> None:
-    """Copies the marked cells of a report; all of it, with headings, where none or all are marked."""
-    last = (report.height - 1, report.width - 1)
-    if marked is None or (marked.top, marked.left, marked.bottom, marked.right) == (0, 0, *last):
+def copy_cells(desk: Desk, report: Report, cells: Cells | None) -> None:
+    """Copies the selected cells of a report; all of it, with headings, where none or all are selected."""
+    if cells is None or (len(cells[0]), len(cells[1])) == (report.height, report.width):
         if report.height * report.width > MOST_CELLS:
             todo = "Write it to a file instead."
             desk.failed.emit(OutputError("the report is too large for the clipboard.", todo=todo))
             return
         desk.output.copy(report.height * report.width, lambda: (text.table(report), html.table(report)))
         return
-    rows, columns = range(marked.top, marked.bottom + 1), range(marked.left, marked.right + 1)
+    rows, columns = cells
     desk.output.copy(
         len(rows) * len(columns),
         lambda: (text.block(report, rows, columns), html.block(report, rows, columns)),

@@ -10,7 +10,11 @@ from foldbasket.baskets import edits
 from foldbasket.desktop.card.depth import into_fields
 from foldbasket.desktop.card.menu import MOST_LISTED, add, submenu
 from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.grid.chosen import Chosen
+from foldbasket.desktop.grid.several import deeds
+from foldbasket.desktop.grid.sorting import line_order
 from foldbasket.desktop.work.members import Seen
+from foldbasket.folding.report.report import Report
 from foldbasket.sentence.phrases import placed_heading
 from foldbasket.spec.fold import Placed
 from foldbasket.styling.words import plural
@@ -35,9 +39,10 @@ def add_member(menu: QMenu, desk: Desk, seen: Seen) -> None:
         add(menu, f"Fold up all {several}", lambda: work.level(seen, True, several))
         add(menu, f"Open all {several}", lambda: work.level(seen, False, several))
         menu.addSeparator()
-    if not (placed.bands or placed.groups):
+    if work.can_keep(seen.word, [seen.path[-1]]):
         add(menu, f"Keep only {seen.label}", lambda: work.keep(seen, only=True))
         add(menu, f"Leave {seen.label} out", lambda: work.keep(seen, only=False))
+    if not (placed.bands or placed.groups):
         into = submenu(menu, f"Drill into {seen.label}")
         for (ref, part), name in into_fields(desk, placed)[:MOST_LISTED]:
             add(into, name, partial(work.drill, seen, ref, part))
@@ -45,3 +50,27 @@ def add_member(menu: QMenu, desk: Desk, seen: Seen) -> None:
         add(menu, f"Look of {seen.label}…", lambda: _look(desk, placed, seen.path[-1]))
         if placed.drilled:
             add(menu, "Drill back", lambda: desk.do(edits.DrillBack(fold.key, placed.id)))
+
+
+def add_members(menu: QMenu, desk: Desk, chosen: Chosen) -> None:
+    """Adds what can be done with several members that are selected."""
+    parent = menu.parentWidget()
+    assert parent is not None
+    for deed in deeds(desk, chosen, parent):
+        add(
+            menu,
+            f"{deed.name.removesuffix('…')} {len(chosen.members)} members{'…' if deed.name.endswith('…') else ''}",
+            deed.act,
+        )
+
+
+def add_sorting(menu: QMenu, desk: Desk, report: Report, row: int, column: int) -> None:
+    """Adds orders by the values in the line of a cell: of the rows by its column, of the columns by its row."""
+    for on_rows in (True, False):
+        margin, across, at = (report.left, report.top, column) if on_rows else (report.top, report.left, row)
+        if margin.axis.depth:
+            by = line_order(report, across, at, report.cell(row, column)[0])
+            words = [head.id for head in margin.axis.heads]
+            name = f"Order {'rows by this column' if on_rows else 'columns by this row'}"
+            if by is not None:
+                add(menu, name, partial(desk.members.sort, words, by.measure, by.among))

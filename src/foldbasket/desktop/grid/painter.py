@@ -8,14 +8,15 @@ from __future__ import annotations
 
 import dataclasses
 import math
-from dataclasses import dataclass
 from functools import cached_property
+from itertools import accumulate
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QImage, QPainter, QPen
 
 from foldbasket.desktop.grid.geometry import EDGE, GAP, PAD, TOP, Geometry
 from foldbasket.desktop.grid.pen import Pen, draw_rule
+from foldbasket.desktop.grid.selection import NOTHING, Marked, Selection
 from foldbasket.desktop.widgets import theme
 from foldbasket.folding.dress.dressed import CellStyle
 from foldbasket.folding.lines.axis import Kind
@@ -33,21 +34,6 @@ WITHIN = Qt.ClipOperation.IntersectClip
 """What is painted stays within what the caller lets it."""
 
 
-@dataclass(frozen=True)
-class Marked:
-    """The selected block of cells, both ends in, and the cell the keyboard is on."""
-
-    top: int
-    left: int
-    bottom: int
-    right: int
-    row: int
-    column: int
-
-    def holds(self, row: int, column: int) -> bool:
-        return self.top <= row <= self.bottom and self.left <= column <= self.right
-
-
 class GridPainter:
     """Paints one geometry at a scroll offset into a viewport of a size."""
 
@@ -60,25 +46,25 @@ class GridPainter:
         self._pens: dict[CellStyle, Pen] = geometry.pens
 
     def paint(
-        self, painter: QPainter, width: float, height: float, x: float = 0, y: float = 0, marked: Marked | None = None
+        self, painter: QPainter, width: float, height: float, x: float = 0, y: float = 0, held: Selection = NOTHING
     ) -> None:
-        """Paints the viewport; `x` and `y` say how far the cells are scrolled."""
+        """Paints the viewport; `x` and `y` say how far the cells are scrolled, `held` what is selected."""
         at = self.at
         painter.fillRect(QRectF(0, 0, width, height), self.ground)
         lines = at.lines_within(y, y + height - at.head_height)
         columns = at.columns_within(x, x + width - at.heads_width)
         painter.save()
         painter.setClipRect(QRectF(at.heads_width, at.head_height, width, height), WITHIN)
-        self._cells(painter, lines, columns, x, y, marked)
+        self._cells(painter, lines, columns, x, y, held)
         painter.restore()
         painter.save()
         painter.setClipRect(QRectF(0, at.head_height, width, height), WITHIN)
-        self._row_heads(painter, lines, y)
+        self._row_heads(painter, lines, y, held)
         self._line_rules(painter, lines, width, x, y)
         painter.restore()
         painter.save()
         painter.setClipRect(QRectF(at.heads_width, 0, width, at.head_height), WITHIN)
-        self._column_heads(painter, columns, x, width)
+        self._column_heads(painter, columns, x, width, held)
         painter.restore()
         self._corner(painter)
         right = min(width, at.heads_width + at.size[0] - x)
@@ -113,9 +99,7 @@ class GridPainter:
 
     # --- parts --------------------------------------------------------------
 
-    def _cells(
-        self, painter: QPainter, lines: range, columns: range, x: float, y: float, marked: Marked | None
-    ) -> None:
+    def _cells(self, painter: QPainter, lines: range, columns: range, x: float, y: float, held: Selection) -> None:
         at, report, dressed = self.at, self.report, self.dressed
         pad, heights = at.scaled(PAD), at.line_heights[lines.start : lines.stop].tolist()
         codes, bars = dressed.codes(lines, columns).tolist(), dressed.bars(lines, columns)
@@ -127,7 +111,7 @@ class GridPainter:
         along, shown = (report.left, lines) if on_rows else (report.top, columns)
         numbers = [is_number[measure] for measure in along.measure[shown.start : shown.stop].tolist()]
         hang, selection, pen = pens[0].hang if pens else 0.0, QColor(self.colours.selection), None
-        text_of = report.text
+        text_of, by_line, by_column = report.text, held.rows(lines), held.columns(columns)
         for at_line, line in enumerate(lines):
             height, own = heights[at_line], codes[at_line]
             top, middle = tops[at_line], tops[at_line] + height / 2
@@ -136,7 +120,7 @@ class GridPainter:
                 with_pen = pens[own[at_column]]
                 style = with_pen.style
                 area = QRectF(left, top, right - left, height)
-                if marked is not None and marked.holds(line, column):
+                if by_line[at_line] and by_column[at_column]:
                     painter.fillRect(area, selection)
                 elif style.ground:
                     painter.fillRect(area, with_pen.ground)
@@ -166,6 +150,7 @@ class GridPainter:
                     inner = QRectF(left + pad, top, right - left - 1.5 * pad, height)
                 said = f"{style.sign} {text}" if style.sign else text
                 painter.drawText(inner, SIDES[style.side], with_pen.fitted(said, inner.width() + 2))
+        marked = held.marked
         if marked is not None and marked.row in lines and marked.column in columns:
             self._frame(painter, marked, x, y)
 
@@ -225,22 +210,23 @@ class GridPainter:
             if line + 1 == report.height or of_line[line + 1] != of_line[line]:
                 draw_rule(painter, style.below, at.left, right, top + float(at.line_heights[line]) - 0.5, colour)
 
-    def _row_heads(self, painter: QPainter, lines: range, y: float) -> None:
+    def _row_heads(self, painter: QPainter, lines: range, y: float, held: Selection) -> None:
         at, report = self.at, self.report
         left = report.left
         pad = at.scaled(PAD)
         kinds, totals = (each[lines.start : lines.stop].tolist() for each in (left.kind, left.is_total))
-        edges = [at.left + EDGE]
-        for width in at.head_widths:
-            edges.append(edges[-1] + width)
+        edges = [*accumulate(at.head_widths, initial=at.left + EDGE)]
         if self.dressed.style.strands:
             self._strand(painter, lines, kinds, y)
         pens: dict[tuple[int, bool], Pen] = {}  # styles of names are few, and live as long as the dressed report
-        for line, kind, is_total in zip(lines, kinds, totals, strict=True):
+        chosen, named = held.chosen, held.names(lines, on_rows=True)
+        first = edges[0 if chosen is None or at.sheet.indented else chosen.place]
+        for line, kind, is_total, is_named in zip(lines, kinds, totals, named, strict=True):
             top = at.head_height + float(at.line_tops[line]) - y
             style, high = self.dressed.head_style(line), float(at.line_heights[line])
-            if style.ground:
-                painter.fillRect(QRectF(at.left + EDGE, top, edges[-1] - at.left - EDGE, high), QColor(style.ground))
+            for start, ground in ((edges[0], style.ground), (first, self.colours.selection if is_named else "")):
+                if ground:
+                    painter.fillRect(QRectF(start, top, edges[-1] - start, high), QColor(ground))
             caption = left.caption_place(line) if is_total and left.axis.depth else -1
             for place, text in enumerate(at.row_head(line, lines.start)):
                 if not text:
@@ -293,7 +279,7 @@ class GridPainter:
             painter.drawLine(middle + QPointF(0, down), middle + QPointF(7, down))
         painter.restore()
 
-    def _column_heads(self, painter: QPainter, columns: range, x: float, width: float) -> None:
+    def _column_heads(self, painter: QPainter, columns: range, x: float, width: float, held: Selection) -> None:
         at, report, colours = self.at, self.report, self.dressed.inks
         pad = at.scaled(PAD)
         if colours.head:
@@ -303,10 +289,13 @@ class GridPainter:
         tops = [float(at.scaled(TOP))]
         for height in at.head_heights:
             tops.append(tops[-1] + height)
+        chosen, named = held.chosen, held.names(range(self.report.width), on_rows=False) if held.chosen else []
         for span in at.sheet.column_heads(columns):
             left = at.heads_width + float(at.column_edges[span.column]) - x
             right = at.heads_width + float(at.column_edges[span.column + span.columns]) - x
             area = QRectF(left, tops[span.row], right - left, tops[span.row + span.rows] - tops[span.row])
+            if chosen is not None and named[span.column] and span.row + span.rows > chosen.place:
+                painter.fillRect(area, QColor(self.colours.selection))
             if span.is_measure and span.columns == 1:
                 measure = int(report.top.measure[span.column])
                 painter.setFont(at.font(size=theme.SMALL))

@@ -4,19 +4,22 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QKeySequence, QMouseEvent, QPainter
+from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
 
 from foldbasket.desktop.desk import Desk
-from foldbasket.desktop.grid import edges
+from foldbasket.desktop.grid import edges, sorting
 from foldbasket.desktop.grid.copying import copy_cells, put_on_clipboard
 from foldbasket.desktop.grid.geometry import Geometry
-from foldbasket.desktop.grid.painter import GridPainter, Marked
+from foldbasket.desktop.grid.hands import Hands
+from foldbasket.desktop.grid.keys import key_in_cells
+from foldbasket.desktop.grid.painter import GridPainter
+from foldbasket.desktop.grid.receiving import Receiving
 from foldbasket.desktop.grid.seen import View
+from foldbasket.desktop.grid.selection import Cells, Marked, Selection
 from foldbasket.desktop.grid.tips import tip_of
 from foldbasket.desktop.grid.widths import Held, edge_at, fit, set_width
-from foldbasket.desktop.sentence.word import dropped_field, dropped_word
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.work.members import Seen, seen_at
@@ -26,29 +29,28 @@ from foldbasket.folding.report.report import Report
 NO_MEASURE = "Rows and columns are there; now place a number to fill the cells."
 
 
-class GridView(QAbstractScrollArea):
+class GridView(Receiving):
     """Shows the desk's report, or says what is missing. `heading_chosen` brings the id of a heading's word, `proof_wanted` a cell
-    whose proof is asked for, `marked_cell` the one that the mark went to."""
+    whose proof is asked for, `marked_cell` the one that the mark went to; `selected` tells that other cells or members are."""
 
     heading_chosen = pyqtSignal(str)
     proof_wanted = pyqtSignal(int, int)
     marked_cell = pyqtSignal(int, int)
     menu_wanted = pyqtSignal(QPointF, QPoint)
     rename_wanted = pyqtSignal()
+    selected = pyqtSignal()
 
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.desk = desk
+        super().__init__(desk, parent)
         self.zoom = 1.0
         self.geometry_of: Geometry | None = None
         self.marked: Marked | None = None
-        self._lit: str | None = None
+        self.hands = Hands(self)
         self._held: Held | None = None
+        self._over: sorting.Ordering | None = None
         desk.output.copied.connect(put_on_clipboard)
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAcceptDrops(True)
-        self.viewport().setAcceptDrops(True)
         self.viewport().setMouseTracking(True)
         self.setAccessibleName("Report")
         for bar in (self.horizontalScrollBar(), self.verticalScrollBar()):
@@ -69,8 +71,9 @@ class GridView(QAbstractScrollArea):
         ):
             self.marked = None
         self.setAccessibleDescription(report.sentence if report else "")
+        self.hands.renew(report)
         self._set_ranges()
-        self.viewport().update()
+        self.tell_selection()
 
     def set_zoom(self, zoom: float) -> None:
         """Sets the zoom, from a half to double."""
@@ -106,12 +109,17 @@ class GridView(QAbstractScrollArea):
     def paintEvent(self, event: Any) -> None:
         painter = QPainter(self.viewport())
         size = self.viewport().size()
-        seen = self._seen
+        seen = self.in_view
         if seen is not None and self.report is not None and self.report.height:
             painter.save()
             painter.translate(-seen.drift, 0)
-            GridPainter(seen.at).paint(painter, size.width() + seen.drift, size.height(), seen.x, seen.y, self.marked)
+            held = Selection(self.marked, self.hands.chosen)
+            GridPainter(seen.at).paint(painter, size.width() + seen.drift, size.height(), seen.x, seen.y, held)
             painter.restore()
+            sorting.draw(painter, seen, self._over)
+            area = self.hands.area() if self.hasFocus() else None
+            if area is not None:
+                theme.draw_focus(painter, area, theme.palette())
             if not self.report.measures:
                 edges.say(painter, self.viewport().rect(), NO_MEASURE, top=True)
         else:
@@ -121,41 +129,16 @@ class GridView(QAbstractScrollArea):
             painter.setPen(QColor(theme.palette().rows))
             x = int(self._held.left + self._held.now - seen.drift)
             painter.drawLine(x, 0, x, size.height())
-        if self._lit:
-            edges.light(painter, self.edges(), self._lit)
-
-    def edges(self) -> dict[str, QRectF]:
-        """The parts of the view that take a dropped field, by the strand that receives it."""
-        return edges.areas(self.viewport().rect(), self.geometry_of)
-
-    # --- dropping -----------------------------------------------------------
-
-    def dragEnterEvent(self, event: Any) -> None:
-        if dropped_field(event.mimeData()) or dropped_word(event.mimeData()):
-            event.acceptProposedAction()
-
-    def dragMoveEvent(self, event: Any) -> None:
-        self._lit = edges.strand_at(self.edges(), event.position())
-        self.viewport().update()
-        event.acceptProposedAction()
-
-    def dragLeaveEvent(self, event: Any) -> None:
-        self._lit = None
-        self.viewport().update()
-
-    def dropEvent(self, event: Any) -> None:
-        self._lit = None
-        self.viewport().update()
-        strand = edges.strand_at(self.edges(), event.position())
-        ref, word = dropped_field(event.mimeData()), dropped_word(event.mimeData())
-        event.acceptProposedAction()
-        if ref is not None:
-            self.desk.words.place(ref, strand)
-        elif word is not None:
-            self.desk.words.move(word, strand)
+        self.light(painter)
+        self.hands.draw(painter)
 
     @property
-    def _seen(self) -> View | None:
+    def room(self) -> QRect:
+        """The part of the widget that the report is drawn in."""
+        return self.viewport().rect()
+
+    @property
+    def in_view(self) -> View | None:
         """What of the report is in view."""
         at, size = self.geometry_of, self.viewport().size()
         if at is None:
@@ -163,26 +146,27 @@ class GridView(QAbstractScrollArea):
         x, y = self.horizontalScrollBar().value(), self.verticalScrollBar().value()
         return View(at, size.width(), size.height(), x, y)
 
-    def _margin_at(self, point: QPointF) -> tuple[Margin, int | None, int] | None:
-        seen = self._seen
+    def margin_at(self, point: QPointF) -> tuple[Margin, int | None, int] | None:
+        """The margin under a point, which of its rows or columns, None on a field's own heading, and the place there."""
+        seen = self.in_view
         return seen.margin_at(point) if seen is not None else None
 
     # --- selecting ----------------------------------------------------------
 
     def cell_at(self, point: QPointF) -> tuple[int, int] | None:
         """Row and column of the cell under a point of the viewport, or None."""
-        seen = self._seen
+        seen = self.in_view
         return seen.cell_at(point) if seen is not None else None
 
     def cell_area(self, row: int, column: int) -> QRectF:
         """Where a cell stands in the viewport."""
-        seen = self._seen
+        seen = self.in_view
         assert seen is not None
         return seen.area_of(row, column)
 
     def heading_at(self, point: QPointF) -> str | None:
         """The id of the word whose heading or members lie under a point, or None."""
-        under = self._margin_at(point)
+        under = self.margin_at(point)
         if under is None or self.report is None:
             return None
         margin, at, place = under
@@ -193,7 +177,7 @@ class GridView(QAbstractScrollArea):
 
     def member_at(self, point: QPointF) -> Seen | None:
         """The member whose name stands under a point of the margins, or None."""
-        under = self._margin_at(point)
+        under = self.margin_at(point)
         return seen_at(under[0], under[1], under[2]) if under is not None and under[1] is not None else None
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
@@ -204,12 +188,13 @@ class GridView(QAbstractScrollArea):
         self._held = self._edge_at(event.position())
         if self._held is not None:
             return
+        order = self._order_at(event.position())
+        if order is not None:
+            sorting.act(self.desk, order)
+            return
         cell = self.cell_at(event.position())
         if cell is None:
-            heading = self.heading_at(event.position())
-            if heading is not None:
-                self.heading_chosen.emit(heading)
-            else:
+            if not self.hands.press(event):
                 self.mark(None)
                 self.desk.select_word(None)
             return
@@ -218,8 +203,11 @@ class GridView(QAbstractScrollArea):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         if self._held is not None:
-            seen = self._seen
+            seen = self.in_view
             self._held.now = event.position().x() + (seen.drift if seen is not None else 0.0) - self._held.left
+            self.viewport().update()
+            return
+        if self.hands.move(event):
             self.viewport().update()
             return
         if self._edge_at(event.position()) is not None:
@@ -229,33 +217,65 @@ class GridView(QAbstractScrollArea):
             cell = self.cell_at(event.position())
             if cell is not None:
                 self._mark_to(*cell, extend=True)
-        over = self.heading_at(event.position()) is not None
+        over, order = self.heading_at(event.position()) is not None, self._order_at(event.position())
+        if order != self._over:
+            self._over = order
+            self.viewport().update()
         self.viewport().setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         held, self._held = self._held, None
+        if self.hands.release():
+            self.viewport().update()
         if held is not None and abs(held.now - held.was) > 1:
             set_width(self.desk, held, self.zoom)
 
+    def _order_at(self, point: QPointF) -> sorting.Ordering | None:
+        return sorting.order_at(self.in_view, point) if self.in_view is not None and self.report is not None else None
+
     def _edge_at(self, point: QPointF) -> Held | None:
-        seen = self._seen
+        seen = self.in_view
         return edge_at(seen.at, seen.on_report(point), seen.x) if seen is not None else None
 
     def mark(self, marked: Marked | None) -> None:
-        """Selects a block of cells."""
+        """Selects a block of cells, in place of members."""
         self.marked = marked
-        self.viewport().update()
+        self.hands.chosen = None
+        self.tell_selection()
         if marked is not None:
             self.marked_cell.emit(marked.row, marked.column)
 
+    def forget_mark(self) -> None:
+        """Selects no cells; members may be selected."""
+        self.marked = None
+        self.viewport().update()
+
+    def tell_selection(self) -> None:
+        """Tells that other cells or members are selected."""
+        self.viewport().update()
+        self.selected.emit()
+
+    def selection(self) -> Cells | None:
+        """The rows and columns of the cells that are selected, or of the selected members; None for none."""
+        if self.hands.chosen is not None:
+            return self.hands.chosen.cells()
+        at = self.marked
+        return (range(at.top, at.bottom + 1), range(at.left, at.right + 1)) if at is not None else None
+
     def _mark_to(self, row: int, column: int, extend: bool) -> None:
+        """Marks a cell, or the block between it and the cell that the block began with."""
         if extend and self.marked is not None:
-            m = self.marked
-            self.mark(
-                Marked(min(m.row, row), min(m.column, column), max(m.row, row), max(m.column, column), m.row, m.column)
-            )
+            a, b = self.marked.begun, (row, column)
+            top, bottom = sorted((a[0], b[0]))
+            left, right = sorted((a[1], b[1]))
+            self.mark(Marked(top, left, bottom, right, row, column, a))
         else:
-            self.mark(Marked(row, column, row, column, row, column))
+            self.mark(Marked(row, column, row, column, row, column, (row, column)))
+
+    def hold(self, cursor: Qt.CursorShape | None) -> None:
+        """Shows what the hand does; None as usual."""
+        self.viewport().setCursor(cursor or Qt.CursorShape.ArrowCursor)
+        self.viewport().update()
 
     def mark_for_menu(self, row: int, column: int) -> None:
         """Marks a cell that a menu opens over, unless it lies within what is marked."""
@@ -277,61 +297,45 @@ class GridView(QAbstractScrollArea):
     def select_all(self) -> None:
         report = self.report
         if report is not None and report.width and report.height:
-            self.mark(Marked(0, 0, report.height - 1, report.width - 1, 0, 0))
+            self.mark(Marked(0, 0, report.height - 1, report.width - 1, 0, 0, (0, 0)))
+
+    @property
+    def lines_a_page(self) -> int:
+        """So many rows the keys for a page go on by."""
+        height = self.geometry_of.row_height if self.geometry_of else 1
+        return max(1, int(self.verticalScrollBar().pageStep() // height) - 1)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         report = self.report
-        if report is None or not report.width or not report.height:
-            super().keyPressEvent(event)
-            return
-        at = self.marked
-        steps = {Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0)}
-        page = max(
-            1, int(self.verticalScrollBar().pageStep() // (self.geometry_of.row_height if self.geometry_of else 1)) - 1
-        )
-        steps |= {Qt.Key.Key_PageUp: (-page, 0), Qt.Key.Key_PageDown: (page, 0)}
-        control = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
-        if event.key() in steps:
-            row, column = (at.row, at.column) if at else (0, 0)
-            if at is not None:
-                down, across = steps[Qt.Key(event.key())]
-                if control:
-                    down, across = down * report.height, across * report.width
-                row = max(0, min(report.height - 1, row + down))
-                column = max(0, min(report.width - 1, column + across))
-            self.show_cell(row, column)
-        elif event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End):
-            last = event.key() == Qt.Key.Key_End
-            row = (report.height - 1 if last else 0) if control or at is None else at.row
-            self.show_cell(row, report.width - 1 if last else 0)
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and at is not None:
-            self.proof_wanted.emit(at.row, at.column)
-        elif event.key() in (Qt.Key.Key_Minus, Qt.Key.Key_Plus) and at is not None and not control:
-            work = self.desk.members
-            (work.fold_up if event.key() == Qt.Key.Key_Minus else work.open)(report.left, at.row)
-        elif event.matches(QKeySequence.StandardKey.SelectAll):
-            self.select_all()
-        elif event.matches(QKeySequence.StandardKey.Copy):
-            self.copy()
-        elif event.key() == Qt.Key.Key_Escape and self.marked is not None:
-            self.mark(None)
-        else:
+        has_cells = report is not None and report.width and report.height
+        if not has_cells or report is None or not (self.hands.key(event) or key_in_cells(self, report, event)):
             super().keyPressEvent(event)
 
-    def show_cell(self, row: int, column: int) -> None:
-        """Marks a cell and brings it into view."""
-        self._mark_to(row, column, extend=False)
-        seen = self._seen
+    def show_cell(self, row: int, column: int, *, extend: bool = False) -> None:
+        """Marks a cell, or all from the one that the block began with to it, and brings it into view."""
+        self._mark_to(row, column, extend=extend)
+        self._bring(row, column)
+
+    def _bring(self, row: int, column: int) -> None:
+        seen = self.in_view
         assert seen is not None
         across, down = seen.bringing(row, column)
         self.horizontalScrollBar().setValue(across)
         self.verticalScrollBar().setValue(down)
 
+    def bring(self, on_rows: bool, at: int) -> None:
+        """Brings a row or a column into view."""
+        seen = self.in_view
+        if seen is not None:
+            across, down = seen.bringing(at if on_rows else 0, 0 if on_rows else at)
+            bar, to = (self.verticalScrollBar(), down) if on_rows else (self.horizontalScrollBar(), across)
+            bar.setValue(to)
+
     def copy(self) -> None:
-        """Copies the selected cells, or the whole report, as text with tabs and as an HTML table."""
+        """Copies the selected cells, those of the selected members, or the whole report, as text with tabs and as an HTML table."""
         if self.report is not None:
-            copy_cells(self.desk, self.report, self.marked)
+            copy_cells(self.desk, self.report, self.selection())
 
     def event(self, event: Any) -> bool:
         if event.type() == event.Type.ToolTip and self.geometry_of is not None:

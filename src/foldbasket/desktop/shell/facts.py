@@ -13,6 +13,8 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 from foldbasket.baskets import edits
 from foldbasket.baskets.placing import free_id
 from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.grid.view import GridView
+from foldbasket.desktop.shell.selectionline import SelectionLine
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.plain import marked, say_what_fits
@@ -51,6 +53,7 @@ class FactsLine(QFrame):
         self.seen.setToolTip("Takes this note away")
         self.seen.clicked.connect(lambda: self.say(""))
         self._paged = False
+        self.selection: SelectionLine | None = None
         self._file: Path | None = None
         self._facts: tuple[str, ...] = ("",)
         self.open = self._link("Open", "Opens what was written", lambda path: path)
@@ -97,7 +100,10 @@ class FactsLine(QFrame):
         fold = self.desk.fold
         self._say_unfinished()
         in_source = self.desk.view.source_key is not None
-        self.kept.setVisible(not in_source and report is not None)
+        selects = self._selects
+        if self.selection is not None:
+            self.selection.setVisible(selects)
+        self.kept.setVisible(not in_source and report is not None and not selects)
         self._show_turn()
         has_fold = not in_source and not self._paged and fold is not None and not fold.is_empty
         self.pages.setVisible(has_fold)
@@ -132,13 +138,31 @@ class FactsLine(QFrame):
             self._rest()
         self._show_or_hide()
 
+    def join(self, grid: GridView) -> None:
+        """Says what is selected in a grid, in place of the records, while more than one cell or any member is."""
+        self.selection = SelectionLine(self.desk, grid, self)
+        line = self.layout()
+        assert isinstance(line, QHBoxLayout)
+        line.insertWidget(1, self.selection, 1)
+        grid.selected.connect(self._say_selection)
+
+    @property
+    def _selects(self) -> bool:
+        in_view = self.desk.view.source_key is None and not self._paged
+        return in_view and self.selection is not None and self.selection.is_wanted and not self.news.whole
+
+    def _say_selection(self) -> None:
+        if self.selection is not None and (self.selection.is_wanted or not self.selection.isHidden()):
+            self.selection.renew()
+            self.renew()
+
     def _say_unfinished(self) -> None:
         """That a period which is compared is not over, and the way to compare like for like."""
         report = self.desk.report
         found = (
             report.unfinished if report is not None and self.desk.view.source_key is None and not self._paged else None
         )
-        self.like.setVisible(found is not None)
+        self.like.setVisible(found is not None and not self._selects)
         if found is not None:
             self.like.setText(f"{found.said} · like for like" if found.filter is not None else found.said)
             self.like.setEnabled(found.filter is not None)

@@ -15,7 +15,8 @@ from foldbasket.desktop.card.panel import CardPanel
 from foldbasket.desktop.chart.room import ChartRoom
 from foldbasket.desktop.chart.view import ChartView
 from foldbasket.desktop.desk import Desk
-from foldbasket.desktop.grid.membermenu import add_member
+from foldbasket.desktop.grid.finding import FindLine
+from foldbasket.desktop.grid.membermenu import add_member, add_members, add_sorting
 from foldbasket.desktop.grid.view import GridView
 from foldbasket.desktop.pages.head import PagesHead
 from foldbasket.desktop.pages.view import PagesView
@@ -54,6 +55,7 @@ class Workspace(QWidget):
         self.pickers = PickerBar(desk, self)
         self.grid = GridView(desk, self)
         self.card = CardPanel(desk, lambda *finding: self.source.show_finding(*finding), self)
+        self.facts.join(self.grid)
         self.grid.heading_chosen.connect(desk.select_word)
         self.grid.proof_wanted.connect(lambda row, column: self.proof.show_cell(row, column))
         self.grid.marked_cell.connect(self._follow_mark)
@@ -102,6 +104,11 @@ class Workspace(QWidget):
         drawer = ProofDrawer(self.desk, self)
         self._centre.add(drawer, "proof", 232, (120, 700))
         return drawer
+
+    @cached_property
+    def finding(self) -> FindLine:
+        """The line to find something in the report with."""
+        return FindLine(self.desk, self.grid)
 
     @cached_property
     def typed(self) -> TypedSentence:
@@ -230,6 +237,11 @@ class Workspace(QWidget):
         word, cell = grid.heading_at(point), grid.cell_at(point)
         members = [grid.member_at(point)]
         menu = new_menu(self)
+        chosen = grid.hands.chosen_under(members[0])
+        if chosen is not None and len(chosen.members) > 1:
+            add_members(menu, desk, chosen)
+            menu.popup(at)
+            return menu
         if cell is not None and report is not None:
             row, column = cell
             grid.mark_for_menu(row, column)
@@ -237,6 +249,7 @@ class Workspace(QWidget):
             add(menu, "Copy", grid.copy)
             word = report.measures[report.cell(row, column)[0]].id if report.measures else None
             members = [innermost(margin, line) for margin, line in ((report.left, row), (report.top, column))]
+            add_sorting(menu, desk, report, row, column)
         for seen in members:
             if seen is not None:
                 add_member(menu if cell is None else submenu(menu, seen.label), desk, seen)

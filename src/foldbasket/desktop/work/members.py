@@ -5,16 +5,21 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+import msgspec
+
 from foldbasket.baskets import edits
+from foldbasket.baskets.members import grouped, put_between, taken_apart
 from foldbasket.baskets.placing import free_id
-from foldbasket.desktop.state.board import Editing
-from foldbasket.folding.filters.members import of_member, of_members
+from foldbasket.desktop.state.board import Board
+from foldbasket.errors import BasketError, FoldBasketError
+from foldbasket.folding.filters.members import of_members
 from foldbasket.folding.lines.axis import Kind
-from foldbasket.folding.members.domain import OTHERS
+from foldbasket.folding.members.domain import BLANK, NO_MATCH, OTHERS
 from foldbasket.folding.report.margins import MEASURE, Margin
 from foldbasket.sentence.phrases import placed_heading
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Placed
+from foldbasket.spec.order import ByValue
 
 
 class Seen:
@@ -24,7 +29,7 @@ class Seen:
         axis, line = margin.axis, int(margin.line[at])
         codes = [int(code) for code in axis.codes[line, : field + 1]]
         self.word = axis.heads[field].id
-        self.field = field
+        self.field, self.at = field, at
         self.path = tuple(axis.heads[k].domain.token(code) for k, code in enumerate(codes))
         self.label = axis.label(line, field)
         self.is_folded = axis.kind[line] == Kind.CLOSED and int(axis.level[line]) == field + 1
@@ -49,7 +54,7 @@ def innermost(margin: Margin, at: int) -> Seen | None:
 class MemberWork:
     """The desk's work on members. Every method is one step that can be undone."""
 
-    def __init__(self, desk: Editing) -> None:
+    def __init__(self, desk: Board) -> None:
         self.desk = desk
         self.chosen: dict[str, dict[str, Any]] = {}
         """By word: what its card has chosen to drill into, before it is done."""
@@ -89,21 +94,117 @@ class MemberWork:
         if self.desk.fold is not None:
             self.desk.do(edits.DrillInto(self.desk.fold.key, seen.word, seen.path[-1], into, part))
 
-    def keep_several(self, word: str, tokens: Sequence[str], *, only: bool) -> None:
-        """Keeps only the records of some members of a placed field, or leaves them out."""
-        fold = self.desk.fold
-        placed = edits.find_word(fold, word) if fold is not None else None
-        if fold is None or not isinstance(placed, Placed) or placed.bands or placed.groups or OTHERS in tokens:
+    def keep_several(self, word: str, tokens: Sequence[str], *, only: bool, label: str = "") -> None:
+        """Keeps only the records of some members of a placed field, or leaves them out; of groups those of their members. `label` is what they
+        are called."""
+        fold, placed = self.desk.fold, self._placed(word)
+        kept = _ungrouped(placed, tokens) if placed is not None else None
+        if fold is None or placed is None or not kept:
             return
-        rule = of_members(free_id(fold), placed.field, placed.part, tokens, exclude=not only)
-        said = f"{len(tokens)} of {placed_heading(placed)}" if len(tokens) > 1 else tokens[0]
+        rule = of_members(free_id(fold), placed.field, placed.part, kept, exclude=not only)
+        said = label or (f"{len(tokens)} of {placed_heading(placed)}" if len(tokens) > 1 else tokens[0])
         self.desk.do(edits.Place(fold.key, "filters", rule, f"{'only' if only else 'without'} {said}"))
+
+    def can_keep(self, word: str, tokens: Sequence[str]) -> bool:
+        """Whether a filter can name those members."""
+        placed = self._placed(word)
+        return placed is not None and bool(_ungrouped(placed, tokens))
 
     def keep(self, seen: Seen, *, only: bool) -> None:
         """Keeps only the records of one member, or leaves them out."""
+        self.keep_several(seen.word, [seen.path[-1]], only=only, label=seen.label)
+
+    # --- several at once ----------------------------------------------------
+
+    def turn_several(self, several: Sequence[Seen], closed: bool) -> None:
+        """Folds members up that are open, or opens those that are folded up."""
         fold = self.desk.fold
-        placed = edits.find_word(fold, seen.word) if fold is not None else None
-        if fold is None or not isinstance(placed, Placed) or placed.bands or placed.groups:
+        paths = tuple(each.path for each in several if each.has_inner and each.is_folded != closed)
+        if fold is not None and paths:
+            done = f"{'Fold up' if closed else 'Open'} {_counted(several)}"
+            placed = self._placed(several[0].word)
+            if placed is not None:
+                kept = [path for path in placed.turned if path not in paths]
+                turned = (*kept, *(path for path in paths if path not in placed.turned))
+                self.desk.do(edits.Change(fold.key, placed.id, {"turned": turned}, done))
+
+    def group(self, word: str, tokens: Sequence[str], name: str) -> None:
+        """Puts members of a placed field together as one, under a name."""
+        fold, placed = self.desk.fold, self._placed(word)
+        if fold is None or placed is None:
             return
-        rule = of_member(free_id(fold), placed.field, placed.part, seen.path[-1], exclude=not only)
-        self.desk.do(edits.Place(fold.key, "filters", rule, f"{'only' if only else 'without'} {seen.label}"))
+        try:
+            if placed.bands:
+                raise BasketError("bands are not grouped.", todo="Set their edges on the card.")
+            if {BLANK, NO_MATCH, OTHERS} & set(tokens):
+                raise BasketError("what has no member stays by itself.", todo="Choose members with names.")
+            groups = grouped(placed, [token.removeprefix("\\") for token in tokens], name)
+        except FoldBasketError as error:
+            self.desk.failed.emit(error)
+            return
+        self.desk.do(edits.Change(fold.key, word, {"groups": groups}, f"Group {name}"))
+
+    def take_apart(self, word: str, names: Sequence[str]) -> None:
+        """Lets the members of groups stand by themselves again."""
+        fold, placed = self.desk.fold, self._placed(word)
+        if fold is not None and placed is not None and placed.groups is not None:
+            groups = taken_apart(placed, names)
+            self.desk.do(edits.Change(fold.key, word, {"groups": groups}, f"Take {', '.join(names)} apart"))
+
+    def groups_among(self, word: str, tokens: Sequence[str]) -> list[str]:
+        """Which of some members are groups."""
+        placed = self._placed(word)
+        named = {group.name for group in placed.groups.groups} if placed is not None and placed.groups else set()
+        return [token for token in tokens if token in named]
+
+    def put(self, word: str, shown: Sequence[str], moved: Sequence[str], at: int) -> None:
+        """Puts members, of those `shown` side by side, before the one at a place, by hand."""
+        fold, placed = self.desk.fold, self._placed(word)
+        if fold is None or placed is None:
+            return
+        named = [token for token in shown if token not in (BLANK, NO_MATCH, OTHERS)]
+        keys = [token.removeprefix("\\") for token in named]
+        moving = {token.removeprefix("\\") for token in moved if token in named}
+        before = sum(token in named for token in shown[:at])
+        # An order by value gives way to one by hand, which then begins as the report stands.
+        first = put_between(placed.first, keys, moving, before, whole=placed.by is not None)
+        if first != placed.first:
+            done = f"Put {moved[0] if len(moved) == 1 else f'{len(moved)} members'} by hand"
+            by = {"by": None, "descending": False} if placed.by is not None else {}
+            self.desk.do(edits.Change(fold.key, word, {"first": first, **by}, done))
+
+    def sort(self, words: Sequence[str], measure: str, among: tuple[str, ...]) -> None:
+        """Orders fields by a measure, in the total or in the line of a member: the largest first, then the smallest, then by label again."""
+        fold = self.desk.fold
+        if fold is None:
+            return
+        by, now = ByValue(measure, among), self._placed(words[0])
+        turned = now is not None and now.by == by
+        order: dict[str, Any] = {"by": by, "descending": True}
+        if turned and now is not None:
+            order = {"by": by, "descending": False} if now.descending else {"by": None, "descending": False}
+        done = "Order by label again" if order["by"] is None else "Order by value"
+        strand = edits.strand_of(fold, words[0])
+        changed = tuple(
+            msgspec.structs.replace(each, **order, first=()) if each.id in words else each
+            for each in getattr(fold, strand)
+        )
+        self.desk.do(edits.ChangeFold(fold.key, {strand: changed}, done))
+
+    def _placed(self, word: str) -> Placed | None:
+        fold = self.desk.fold
+        return next((each for each in fold.rows + fold.columns if each.id == word), None) if fold is not None else None
+
+
+def _counted(several: Sequence[Seen]) -> str:
+    return several[0].label if len(several) == 1 else f"{len(several)} members"
+
+
+def _ungrouped(placed: Placed, tokens: Sequence[str]) -> list[str]:
+    """The members that a filter names for some of those shown, groups by what is in them; none where a filter cannot name them."""
+    if placed.bands or OTHERS in tokens:
+        return []
+    named = {group.name: group.members for group in placed.groups.groups} if placed.groups is not None else {}
+    if placed.groups is not None and placed.groups.rest in tokens and placed.groups.rest not in named:
+        return []
+    return [member for token in tokens for member in named.get(token, (token,))]
