@@ -15,7 +15,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from foldbasket import __version__
+from foldbasket import windowed
 from foldbasket.errors import FoldBasketError
 
 if TYPE_CHECKING:
@@ -28,17 +28,6 @@ if TYPE_CHECKING:
     from foldbasket.rendering import Wanted
 
 
-DESCRIPTION = """\
-Pivot and crosstab reports from sales transactions.
-
-  fold-basket                       open the window
-  fold-basket sales.csv             open data (or a basket) in the window
-  fold-basket demo                  open the Quillmoor Growers demo
-  fold-basket show sales.csv "net by region, trade only"
-  fold-basket render report.basket --to out.xlsx
-  fold-basket check report.basket
-  fold-basket cache --clear         forget what is kept of files that were read
-"""
 RENDER = """\
 Folds a basket without a window and writes the report.
 
@@ -58,11 +47,11 @@ def main(arguments: Sequence[str] | None = None) -> int:
     arguments = list(sys.argv[1:] if arguments is None else arguments)
     try:
         if not arguments:
-            return _open([])
-        if arguments[0] in ("demo", "render", "show", "check", "cache", "cluster"):
+            return windowed.open_window([])
+        if arguments[0] in ("demo", "read", "render", "show", "check", "cache", "cluster"):
             options = _parser().parse_args(arguments)
             return int(options.run(options))
-        return _open(_window_parser().parse_args(arguments).files)
+        return windowed.open_window(windowed.parser().parse_args(arguments).files)
     except FoldBasketError as error:
         print(f"fold-basket: {error}", file=sys.stderr)
         return 1
@@ -79,24 +68,6 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
         print(f"fold-basket: {faults.note(error)}", file=sys.stderr)
         return 1
-
-
-def _window_parser() -> argparse.ArgumentParser:
-    import argparse
-
-    parser = argparse.ArgumentParser(
-        "fold-basket", description=DESCRIPTION, formatter_class=argparse.RawDescriptionHelpFormatter
-    )
-    parser.add_argument(
-        "files",
-        nargs="*",
-        type=Path,
-        metavar="FILE",
-        help="a basket (.basket, .json) or data: delimited text, Parquet, Arrow, JSON lines, a workbook, SQLite, a folder",
-    )
-    parser.add_argument("--version", action="version", version=f"Fold Basket {__version__}")
-    parser.epilog = "More about a command: fold-basket render --help"
-    return parser
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -127,6 +98,7 @@ def _parser() -> argparse.ArgumentParser:
     _add_render(commands)
     from foldbasket import oneline
 
+    windowed.add(commands)
     oneline.add(commands, _size)
     check = commands.add_parser(
         "check",
@@ -240,12 +212,6 @@ def _size(text: str) -> int:
         raise argparse.ArgumentTypeError(str(error)) from None
 
 
-def _open(files: Sequence[Path]) -> int:
-    from foldbasket.desktop.shell.app import run
-
-    return run(list(files))
-
-
 def _has_display() -> bool:
     return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
 
@@ -269,7 +235,7 @@ def _demo(options: argparse.Namespace) -> int:
     import platformdirs
 
     folder = Path(platformdirs.user_data_dir("fold-basket")) / "demo"
-    return _open([write_demo(folder, lines, options.format)])
+    return windowed.open_window([write_demo(folder, lines, options.format)])
 
 
 RENDERED = (".pdf", ".xlsx", ".html", ".csv", ".png")

@@ -147,7 +147,7 @@ def test_a_picker_stands_beside_the_report_and_is_shared_by_folds(sites):
     button = bar.findChild(QPushButton)
     assert button.text().startswith("Channel: Trade, Web")
     bar.pick("channel", button)
-    model = bar.open_list.model
+    model = bar.open_list.picker.list.model
     model.setData(model.index(2), Qt.CheckState.Unchecked.value, Qt.ItemDataRole.CheckStateRole)
     sites.settle()
     assert desk.basket.fold(SITES).filters[0].members == ("Web",)

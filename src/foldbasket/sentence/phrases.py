@@ -7,6 +7,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 
+import msgspec
+
 from foldbasket.errors import FoldError
 from foldbasket.folding.compare.along import Along, Times
 from foldbasket.folding.compare.sides import Time, time_of
@@ -258,5 +260,7 @@ def words_of(fold: Fold, source: Source | None = None, locale: str = "en") -> li
 
 
 def sentence_of(fold: Fold, source: Source | None = None, locale: str = "en") -> str:
-    """The whole sentence as plain text."""
+    """The whole sentence as plain text. A picker with which nothing is picked goes without saying."""
+    said = tuple(rule for rule in fold.filters if not (rule.picker and rule.keeps_all))
+    fold = msgspec.structs.replace(fold, filters=said)
     return " ".join(f"{word.lead} {word.text}".strip() for word in words_of(fold, source, locale))

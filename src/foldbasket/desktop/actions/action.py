@@ -28,6 +28,8 @@ class ActionSpec:
     line: bool = False
     needs: str = ""
     standing: int = 10_000
+    edits: bool = False
+    """Whether it has no place where a report is only read."""
 
 
 ACTIONS: Kinds[ActionSpec] = Kinds("action", "foldbasket.desktop.actions")
@@ -36,13 +38,22 @@ Run = TypeVar("Run", bound=Callable[[Any], object])
 _counts: Counter[str] = Counter()
 
 
-def action(name: str, menu: str, key: str = "", *, line: bool = False, needs: str = "") -> Callable[[Run], Run]:
-    """Decorator: enters a function of the window as an action; those of a menu stand in the order of their file."""
+EDITING = ("Fold", "Source")
+"""The menus whose actions change what is read."""
+
+
+def action(
+    name: str, menu: str, key: str = "", *, line: bool = False, needs: str = "", edits: bool | None = None
+) -> Callable[[Run], Run]:
+    """Decorator: enters a function of the window as an action; those of a menu stand in the order of their file. Whether it `edits` follows from the
+    menu unless it is said."""
 
     def enter(run: Run) -> Run:
         _counts[menu] += 1
         standing = MENUS.index(menu) * 100 + _counts[menu]
-        ACTIONS.enter(name, ActionSpec(name, menu, run, key, line, needs, standing))
+        ACTIONS.enter(
+            name, ActionSpec(name, menu, run, key, line, needs, standing, menu in EDITING if edits is None else edits)
+        )
         return run
 
     return enter

@@ -69,7 +69,7 @@ def select_all(window: Any) -> None:
         window.workspace.grid.select_all()
 
 
-@action("Into the sentence", "Edit", "Ctrl+L", line=True, needs="basket")
+@action("Into the sentence", "Edit", "Ctrl+L", line=True, needs="basket", edits=True)
 def focus_sentence(window: Any) -> None:
     """Once onto its words, twice to type it as a whole."""
     focused = window.focusWidget()
@@ -79,7 +79,7 @@ def focus_sentence(window: Any) -> None:
         window.workspace.sentence.focus_words()
 
 
-@action("Type the sentence", "Edit", needs="basket")
+@action("Type the sentence", "Edit", needs="basket", edits=True)
 def type_sentence(window: Window) -> None:
     window.workspace.type_sentence()
 
@@ -105,12 +105,12 @@ def find_in_report(window: Window) -> None:
         find_field(window)
 
 
-@action("Find a field", "Edit", "Ctrl+Shift+F", needs="basket")
+@action("Find a field", "Edit", "Ctrl+Shift+F", needs="basket", edits=True)
 def find_field(window: Window) -> None:
     window.workspace.spine.search()
 
 
-@action("Field list", "Edit", "Ctrl+Shift+L", needs="basket")
+@action("Field list", "Edit", "Ctrl+Shift+L", needs="basket", edits=True)
 def focus_fields(window: Window) -> None:
     window.workspace.spine.focus_fields()
 

@@ -129,7 +129,7 @@ def new_basket(window: Window) -> None:
 # --- saving -------------------------------------------------------------------
 
 
-@action("Save", "File", "Ctrl+S", line=True, needs="basket")
+@action("Save", "File", "Ctrl+S", line=True, needs="basket", edits=True)
 def save(window: Any, then: Callable[[], None] | None = None) -> None:
     """Saves in the background; `then` goes on when it is done."""
     if window.desk.path is not None:
@@ -138,7 +138,7 @@ def save(window: Any, then: Callable[[], None] | None = None) -> None:
         save_as(window, then=then)
 
 
-@action("Save as…", "File", "Ctrl+Shift+S", needs="basket")
+@action("Save as…", "File", "Ctrl+Shift+S", needs="basket", edits=True)
 def save_as(window: Any, with_data: bool = False, then: Callable[[], None] | None = None) -> None:
     """Asks for a file and saves the basket to it."""
     desk = window.desk

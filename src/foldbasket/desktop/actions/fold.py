@@ -92,7 +92,7 @@ def turn(window: Window) -> None:
     window.desk.words.turn()
 
 
-@action("Proof of the cell at the mark", "Fold", "Ctrl+Return", line=True, needs="report")
+@action("Proof of the cell at the mark", "Fold", "Ctrl+Return", line=True, needs="report", edits=False)
 def prove(window: Window) -> None:
     """Opens the proof of the marked cell."""
     marked = marked_cell(window)
@@ -126,23 +126,23 @@ def _decimals(window: Window, by: int) -> None:
         window.desk.words.change(measure.id, "Change the decimals", number=number)
 
 
-@action("Fold the group at the mark up", "Fold", needs="report")
+@action("Fold the group at the mark up", "Fold", needs="report", edits=False)
 def fold_up(window: Window) -> None:
     """Folds the innermost open member around the marked row up."""
     _at_mark(window, window.desk.members.fold_up)
 
 
-@action("Open the group at the mark", "Fold", needs="report")
+@action("Open the group at the mark", "Fold", needs="report", edits=False)
 def open_group(window: Window) -> None:
     _at_mark(window, window.desk.members.open)
 
 
-@action("Fold all groups up", "Fold", needs="report")
+@action("Fold all groups up", "Fold", needs="report", edits=False)
 def fold_all(window: Window) -> None:
     _all_groups(window, True)
 
 
-@action("Open all groups", "Fold", needs="report")
+@action("Open all groups", "Fold", needs="report", edits=False)
 def open_all(window: Window) -> None:
     _all_groups(window, False)
 

@@ -28,13 +28,13 @@ def take_apart(window: Window) -> None:
     _do(window, "Take apart")
 
 
-@action("Order rows by the column at the mark", "Fold", "Ctrl+Alt+R", needs="report")
+@action("Order rows by the column at the mark", "Fold", "Ctrl+Alt+R", needs="report", edits=False)
 def order_rows(window: Window) -> None:
     """The largest first; once more the smallest first; a third time by label again."""
     _order(window, rows=True)
 
 
-@action("Order columns by the row at the mark", "Fold", "Ctrl+Alt+C", needs="report")
+@action("Order columns by the row at the mark", "Fold", "Ctrl+Alt+C", needs="report", edits=False)
 def order_columns(window: Window) -> None:
     _order(window, rows=False)
 

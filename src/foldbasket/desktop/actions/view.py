@@ -24,7 +24,7 @@ def show_fold_view(window: Window) -> None:
         window.workspace.grid.setFocus()
 
 
-@action("Source", "View", "Ctrl+2", needs="sources")
+@action("Source", "View", "Ctrl+2", needs="sources", edits=True)
 def show_source_view(window: Window) -> None:
     """Brings a source into view: the one that was there last, or the first."""
     desk = window.desk
@@ -38,6 +38,13 @@ def show_pages(window: Window) -> None:
     """Shows the fold as the pages that print."""
     window.desk.show_pages()
     window.workspace.pages.setFocus()
+
+
+@action("Read, without editing", "View", "Ctrl+4", needs="report")
+def read(window: Window) -> None:
+    """Shows report, chart and pickers alone; once more everything again."""
+    window.desk.notify(window.desk.view.read(not window.desk.view.reading))
+    window.workspace.grid.setFocus()
 
 
 @action("Larger", "View", "Ctrl++", line=True, needs="basket")
@@ -97,12 +104,12 @@ def choose_appearance(window: Any) -> None:
     window.offer("Light or dark", choices, chosen)
 
 
-@action("Panel of folds and fields", "View", "Ctrl+Alt+1", line=True, needs="basket")
+@action("Panel of folds and fields", "View", "Ctrl+Alt+1", line=True, needs="basket", edits=True)
 def turn_spine(window: Window) -> None:
     window.workspace.turn_pane("spine")
 
 
-@action("Card", "View", "Ctrl+Alt+2", needs="basket")
+@action("Card", "View", "Ctrl+Alt+2", needs="basket", edits=True)
 def turn_card(window: Window) -> None:
     window.workspace.turn_pane("card")
 
@@ -116,7 +123,7 @@ def turn_proof(window: Window) -> None:
         ACTIONS["Proof of the cell at the mark"].run(window)
 
 
-@action("Map of links", "View", "Ctrl+Alt+3", needs="sources")
+@action("Map of links", "View", "Ctrl+Alt+3", needs="sources", edits=True)
 def turn_links(window: Window) -> None:
     window.workspace.turn_pane("links")
 

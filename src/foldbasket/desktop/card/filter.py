@@ -10,11 +10,11 @@ from functools import partial
 from typing import Any
 
 import msgspec
-from PyQt6.QtCore import QSortFilterProxyModel, Qt
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QListView, QPushButton, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from foldbasket.baskets import edits
 from foldbasket.desktop.card.formula import condition_card
+from foldbasket.desktop.card.memberlist import MemberList
 from foldbasket.desktop.card.offer import alternatives_section, picker_section
 from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody, Chooser, Line
@@ -218,50 +218,7 @@ def _members(desk: Desk, body: CardBody, rule: Members, column: Column, become: 
     if model is None:
         body.text(why_no_list(desk, rule), "quiet")
         return
-    narrowed = QSortFilterProxyModel(body)
-    narrowed.setSourceModel(model)
-    narrowed.setFilterCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
-    search = Line(body)
-    search.setPlaceholderText(f"Find among {len(model.keys):,}")
-    search.setAccessibleName("Find a member")
-    search.textChanged.connect(narrowed.setFilterFixedString)
-    body.column.addWidget(search)
-    holder = QWidget(body)
-    line = QHBoxLayout(holder)
-    line.setContentsMargins(0, 0, 0, 0)
-    line.setSpacing(10)
-
-    def shown() -> list[int]:
-        return [narrowed.mapToSource(narrowed.index(row, 0)).row() for row in range(narrowed.rowCount())]
-
-    for label, keep in (("keep all", True), ("keep none", False)):
-        button = QPushButton(label, holder)
-        button.setProperty("role", "link")
-        button.setToolTip("Of the members listed below")
-        button.clicked.connect(lambda _=False, keep=keep: model.toggle(shown(), keep))
-        line.addWidget(button)
-    line.addStretch(1)
-    body.column.addWidget(holder)
-    view = QListView(body)
-    view.setObjectName("members")
-    view.setModel(narrowed)
-    view.setUniformItemSizes(True)
-    view.setAccessibleName(f"Members of {rule.field.field}; ticked ones are kept")
-    view.setFixedHeight(min(300, 25 * max(3, model.rowCount()) + 4))
-    body.column.addWidget(view)
-    later = QCheckBox("Keep members that come later", body)
-    later.setProperty("role", "quiet")
-    later.setToolTip("When new records bring new members: ticked keeps them, unticked leaves them out.")
-    later.setChecked(rule.exclude)
-
-    def turn_round(keep_new: bool) -> None:
-        listed = set(rule.members)
-        flipped = tuple(key for key in model.keys if key not in listed)
-        turned = {flag: not getattr(rule, flag) for flag in model.extra}
-        become(msgspec.structs.replace(rule, exclude=keep_new, members=flipped, **turned), "Members that come later")
-
-    later.clicked.connect(turn_round)
-    body.column.addWidget(later)
+    body.column.addWidget(MemberList(desk, model, lambda new, done: become(new, done), body, later=True))
 
 
 CONTROLS: dict[type[OneField], Callable[..., None]] = {
@@ -271,3 +228,20 @@ CONTROLS: dict[type[OneField], Callable[..., None]] = {
     Relative: _relative,
 }
 """Kinds for which their parameters alone do not serve."""
+
+
+def picker_body(desk: Desk, rule: OneField, become: Become, parent: QWidget) -> CardBody:
+    """What a reader sets of a filter that is offered: its value alone, under its name."""
+    body = CardBody(field_phrase(rule.field.field, rule.part), "", parent)
+    column = desk.column(rule.field)
+    if column is None or desk.fold is None:
+        body.text(f"{rule.field.field} is no longer in {desk.basket.source_name(rule.field.table)}.", "warning")
+    elif isinstance(rule, Members):
+        model = member_model(desk, rule, lambda new: become(new, f"Pick {rule.field.field}"), body)
+        if model is None:
+            body.text(why_no_list(desk, rule), "quiet")
+        else:
+            body.column.addWidget(MemberList(desk, model, become, body, later=False))
+    else:
+        CONTROLS.get(type(rule), _parameters)(desk, body, rule, column, become)
+    return body.end()

@@ -11,11 +11,14 @@ from PyQt6.QtWidgets import QWidget
 
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.state.listing import MOST_MEMBERS, Listed
+from foldbasket.folding.answering import Counts
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.members.domain import BLANK, NO_MATCH
 from foldbasket.links.link import Match
 from foldbasket.tables.column import DeferredColumn
 
+COUNT = Qt.ItemDataRole.UserRole + 1
+"""The role of the records of a line's member."""
 FLAGS = {"blank": BLANK, "no_match": NO_MATCH}
 
 
@@ -39,11 +42,26 @@ class MemberModel(QAbstractListModel):
         self._labels = [*members.labels, *(FLAGS[flag] for flag in flags)]
         self.rule, self._act = rule, act
         self._listed = set(rule.members)
+        self._counts: Counts | None = None
 
     def take(self, rule: Members) -> None:
         """Takes the filter as it is now, after a tick changed it."""
         self.rule, self._listed = rule, set(rule.members)
         self.dataChanged.emit(self.index(0, 0), self.index(self.rowCount() - 1, 0))
+
+    def count(self, counts: Counts | None) -> None:
+        """Takes the records of each member that all other filters keep; None where they are not known."""
+        if counts is not self._counts:
+            self._counts = counts
+            self.dataChanged.emit(self.index(0, 0), self.index(self.rowCount() - 1, 0))
+
+    def records(self, row: int) -> int | None:
+        """How many records of a line's member all other filters keep; None where that is not known."""
+        if self._counts is None:
+            return None
+        if row < len(self.keys):
+            return self._counts.members.get(self.keys[row], 0)
+        return self._counts.blank if self.extra[row - len(self.keys)] == "blank" else self._counts.no_match
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
         return len(self._labels)
@@ -59,7 +77,7 @@ class MemberModel(QAbstractListModel):
             return self._labels[index.row()]
         if role == Qt.ItemDataRole.CheckStateRole:
             return Qt.CheckState.Checked if self.kept(index.row()) else Qt.CheckState.Unchecked
-        return None
+        return self.records(index.row()) if role == COUNT else None
 
     def flags(self, index: QModelIndex) -> Qt.ItemFlag:
         return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsUserCheckable
@@ -69,6 +87,22 @@ class MemberModel(QAbstractListModel):
             return False
         self.toggle([index.row()], Qt.CheckState(value) == Qt.CheckState.Checked)
         return True
+
+    def only(self, rows: list[int], *, but: bool = False) -> None:
+        """Keeps the members of some lines and no others, as one step; with `but` all others."""
+        picked = set(rows)
+        keys = tuple(key for row, key in enumerate(self.keys) if row in picked)
+        flags = {flag: at + len(self.keys) in picked for at, flag in enumerate(self.extra)}
+        self._act(msgspec.structs.replace(self.rule, members=keys, exclude=but, **flags))
+
+    def rows_named(self, names: list[str]) -> tuple[list[int], list[str]]:
+        """The lines of members by what they are called, whatever the case, or by their keys; and the names that no member has."""
+        places = {key.casefold(): row for row, key in enumerate(self.keys)}
+        places |= {label.casefold(): row for row, label in enumerate(self._labels)}
+        found = [places.get(name.casefold()) for name in names]
+        return [row for row in found if row is not None], [
+            name for name, row in zip(names, found, strict=True) if row is None
+        ]
 
     def toggle(self, rows: list[int], keep: bool) -> None:
         """Keeps or leaves out the members of some lines, as one step."""

@@ -83,6 +83,8 @@ class Hands:
         seen = seen_at(margin, at, place) if at is not None else None
         if seen is None or at is None or seen.is_gathered:
             self.choose(None)
+            if self.view.desk.view.reading:
+                return True
             is_measure = margin.places[place] == MEASURE
             self.carried = Carried(word, self._said(word), on_rows, point, point, is_measure=is_measure)
         else:
@@ -91,7 +93,7 @@ class Hands:
                 self.choose(now.to(at))
             elif now is not None and beside and event.modifiers() & CONTROL:
                 self.choose(now.toggled(seen, at))
-            elif now is not None and beside and seen.path in now.paths:
+            elif now is not None and beside and seen.path in now.paths and not self.view.desk.view.reading:
                 label = seen.label if len(now.members) == 1 else f"{len(now.members)} members"
                 moved = replace(now, at=at)
                 self.carried = Carried(word, label, on_rows, point, point, moved)
@@ -220,14 +222,14 @@ class Hands:
             work.turn(current)
         elif key in (Qt.Key.Key_Minus, Qt.Key.Key_Plus) and not control:
             work.turn_several(chosen.members, key == Qt.Key.Key_Minus)
-        elif key == Qt.Key.Key_Delete:
+        elif key == Qt.Key.Key_Delete and not self.view.desk.view.reading:
             work.keep_several(chosen.word, chosen.tokens, only=False)
         else:
             return False
         return True
 
     def _step(self, chosen: Chosen, step: int, modifiers: Any) -> None:
-        if modifiers & ALT:
+        if modifiers & ALT and not self.view.desk.view.reading:
             self._put(chosen, step)
             return
         to = chosen.following(step)

@@ -34,8 +34,8 @@ def add_member(menu: QMenu, desk: Desk, seen: Seen) -> None:
     if fold is None or not isinstance(placed, Placed) or seen.is_gathered:
         return
     work, several = desk.members, plural(placed_heading(placed))
+    add_folding(menu, desk, seen)
     if seen.has_inner:
-        add(menu, f"{'Open' if seen.is_folded else 'Fold up'} {seen.label}", lambda: work.turn(seen))
         add(menu, f"Fold up all {several}", lambda: work.level(seen, True, several))
         add(menu, f"Open all {several}", lambda: work.level(seen, False, several))
         menu.addSeparator()
@@ -50,6 +50,12 @@ def add_member(menu: QMenu, desk: Desk, seen: Seen) -> None:
         add(menu, f"Look of {seen.label}…", lambda: _look(desk, placed, seen.path[-1]))
         if placed.drilled:
             add(menu, "Drill back", lambda: desk.do(edits.DrillBack(fold.key, placed.id)))
+
+
+def add_folding(menu: QMenu, desk: Desk, seen: Seen) -> None:
+    """Adds folding a member up, or opening it, where it has members of its own."""
+    if seen.has_inner:
+        add(menu, f"{'Open' if seen.is_folded else 'Fold up'} {seen.label}", lambda: desk.members.turn(seen))
 
 
 def add_members(menu: QMenu, desk: Desk, chosen: Chosen) -> None:

@@ -33,17 +33,18 @@ def deeds(desk: Desk, chosen: Chosen, parent: QWidget) -> list[Deed]:
         return []
     word, tokens = chosen.word, chosen.tokens
     made = []
-    if work.can_keep(word, tokens):
+    edits = not desk.view.reading
+    if edits and work.can_keep(word, tokens):
         made += [
             Deed("Keep only", "Keeps only their records", lambda: work.keep_several(word, tokens, only=True)),
             Deed("Leave out", "Leaves their records out (Delete)", lambda: work.keep_several(word, tokens, only=False)),
         ]
-    if not placed.bands and not {BLANK, NO_MATCH} & set(tokens):
+    if edits and not placed.bands and not {BLANK, NO_MATCH} & set(tokens):
         made.append(
             Deed("Group…", "Puts them together under one name", lambda: ask_group(desk, chosen, placed, parent))
         )
     groups = work.groups_among(word, tokens)
-    if groups:
+    if edits and groups:
         made.append(Deed("Take apart", "Lets their members stand by themselves", lambda: work.take_apart(word, groups)))
     for closed, name, tip in (
         (True, "Fold up", "Shows one line for each (-)"),
@@ -51,7 +52,7 @@ def deeds(desk: Desk, chosen: Chosen, parent: QWidget) -> list[Deed]:
     ):
         if any(each.has_inner and each.is_folded != closed for each in chosen.members):
             made.append(Deed(name, tip, lambda closed=closed: work.turn_several(chosen.members, closed)))  # type: ignore[misc]
-    if placed.first:
+    if edits and placed.first:
         done = f"Order {placed_heading(placed)} by label again"
         made.append(
             Deed("By label again", "Forgets the order by hand", lambda: desk.words.change(word, done, first=()))

@@ -367,7 +367,7 @@ class GridView(Receiving):
         seen, cell = self.member_at(event.position()), self.cell_at(event.position())
         if seen is not None:
             self.desk.members.turn(seen)
-        elif cell is None and self.heading_at(event.position()) is not None:
+        elif cell is None and self.heading_at(event.position()) is not None and not self.desk.view.reading:
             self.rename_wanted.emit()
         elif cell is not None:
             self.proof_wanted.emit(*cell)

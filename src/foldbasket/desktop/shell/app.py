@@ -75,8 +75,8 @@ def made() -> QApplication:
     return app
 
 
-def run(files: list[Path]) -> int:
-    """Opens the window, with files if any are given, and runs until it is closed."""
+def run(files: list[Path], *, reads: bool = False) -> int:
+    """Opens the window, with files if any are given, and runs until it is closed; with `reads` the first is a basket to be read."""
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     set_type_size()
     app = made()
@@ -87,7 +87,9 @@ def run(files: list[Path]) -> int:
     window = MainWindow()
     Boundary(window.say_error).install()
     window.show()
-    if files:
+    if files and reads:
+        QTimer.singleShot(0, lambda: window.read(files[0]))
+    elif files:
         QTimer.singleShot(0, lambda: window.open_paths(files))
     code = app.exec()
     _end(code)

@@ -105,7 +105,8 @@ class FactsLine(QFrame):
             self.selection.setVisible(selects)
         self.kept.setVisible(not in_source and report is not None and not selects)
         self._show_turn()
-        has_fold = not in_source and not self._paged and fold is not None and not fold.is_empty
+        edits_fold = not in_source and not self._paged and not self.desk.view.reading
+        has_fold = edits_fold and fold is not None and not fold.is_empty
         self.pages.setVisible(has_fold)
         chart = fold.chart if fold is not None else None
         for each in (self.to_grid, self.between, self.to_chart):
@@ -162,7 +163,7 @@ class FactsLine(QFrame):
         found = (
             report.unfinished if report is not None and self.desk.view.source_key is None and not self._paged else None
         )
-        self.like.setVisible(found is not None and not self._selects)
+        self.like.setVisible(found is not None and not self._selects and not self.desk.view.reading)
         if found is not None:
             self.like.setText(f"{found.said} · like for like" if found.filter is not None else found.said)
             self.like.setEnabled(found.filter is not None)
@@ -216,6 +217,7 @@ class FactsLine(QFrame):
         can = (
             self.desk.view.source_key is None
             and not self._paged
+            and not self.desk.view.reading
             and fold is not None
             and bool(fold.rows or fold.columns)
         )

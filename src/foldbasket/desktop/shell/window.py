@@ -191,8 +191,10 @@ class MainWindow(QMainWindow):
             "cluster": desk is not None and desk.folding.cluster is not None,
             "suggestions": desk is not None and bool(desk.supply.looker.suggestions),
         }
+        reads = desk is not None and desk.view.reading
         for name, action in self.actions_by_name.items():
-            action.setEnabled(there[self._specs[name].needs])
+            spec = self._specs[name]
+            action.setEnabled(there[spec.needs] and not (reads and spec.edits))
         undoable = desk.history.undoable if desk else None
         redoable = desk.history.redoable if desk else None
         for name, label in (("Undo", undoable), ("Redo", redoable)):
@@ -248,10 +250,15 @@ class MainWindow(QMainWindow):
             todo = f"Open the rest when “{baskets[0].name}” is there: {', '.join(left)}."
             self.say_error(BasketError("a window holds one basket, so only the first of these was opened.", todo=todo))
 
+    def read(self, path: Path) -> None:
+        """Opens a basket to be read: report, chart and pickers alone; what is picked is not kept."""
+        self.desk.view.reading = self.desk.view.only_reads = True
+        self.open_paths([path])
+
     def leaving(self, go_on: Callable[[], None]) -> None:
         """Goes on when unsaved work is saved, given up, or not there; asks which where there is any."""
         desk = self._desk
-        if desk is None or not desk.history.changed or not desk.basket.sources:
+        if desk is None or not desk.history.changed or not desk.basket.sources or desk.view.only_reads:
             go_on()
             return
         answers = (dialogs.Answer("Save it", "save"), dialogs.Answer("Give it up", "give up"), dialogs.CANCEL)

@@ -10,31 +10,29 @@ from PyQt6.QtWidgets import QFrame, QLabel, QMenu, QStackedWidget, QVBoxLayout, 
 
 from foldbasket.charts.plot import Mark
 from foldbasket.desktop import memory
-from foldbasket.desktop.card.menu import add, add_card, new_menu, submenu
 from foldbasket.desktop.card.panel import CardPanel
 from foldbasket.desktop.chart.room import ChartRoom
 from foldbasket.desktop.chart.view import ChartView
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.grid.finding import FindLine
-from foldbasket.desktop.grid.membermenu import add_member, add_members, add_sorting
 from foldbasket.desktop.grid.view import GridView
 from foldbasket.desktop.pages.head import PagesHead
 from foldbasket.desktop.pages.view import PagesView
 from foldbasket.desktop.proof.drawer import ProofDrawer
 from foldbasket.desktop.sentence.typed import TypedSentence
 from foldbasket.desktop.sentence.view import SentenceBar, SentenceRoom
+from foldbasket.desktop.shell import menus
 from foldbasket.desktop.shell.facts import FactsLine
-from foldbasket.desktop.shell.pickers import PickerBar
+from foldbasket.desktop.shell.pickers import PickerBar, PickerPanel
+from foldbasket.desktop.shell.reading import ReaderHead
 from foldbasket.desktop.shell.spine import Spine
 from foldbasket.desktop.source.linkmap import LinkMap, LinkPanel
 from foldbasket.desktop.source.view import SourceHead, SourceMiddle
 from foldbasket.desktop.starters.view import StartersView, is_first_look
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
-from foldbasket.desktop.widgets.collecting import let_go
 from foldbasket.desktop.widgets.panes import Panes
 from foldbasket.desktop.widgets.plain import marked
-from foldbasket.desktop.work.members import innermost
 
 LINKS_HEIGHT = 212
 
@@ -164,6 +162,21 @@ class Workspace(QWidget):
         return not self._is_begun and is_first_look(self.desk)
 
     @cached_property
+    def reader_head(self) -> ReaderHead:
+        """The line over a report that is read and not edited."""
+        made = ReaderHead(self.desk, self)
+        self._head.insertWidget(1, made)
+        return made
+
+    @cached_property
+    def picking(self) -> PickerPanel:
+        """The pickers beside a report that is read."""
+        made = PickerPanel(self.desk, self)
+        self.beside.add(made, "pickers", 250, (200, 460))
+        self.setTabOrder(self.grid, made)
+        return made
+
+    @cached_property
     def pages(self) -> PagesView:
         """The fold as pages."""
         made = PagesView(self.desk, self)
@@ -201,68 +214,15 @@ class Workspace(QWidget):
 
     def menu_over_chart(self, mark: Mark | None, at: QPoint) -> QMenu:
         """Opens what can be done with a mark of the chart, and with the chart."""
-        chart, desk, menu = self.room.chart, self.desk, new_menu(self)
-        assert chart is not None
-        cell = chart.cell_of(mark) if mark is not None else None
-        if mark is not None:
-            chart.choose(mark)
-            figures = chart.shown.figures if chart.shown is not None else None
-            if cell is not None:
-                add(menu, "Proof of this cell", lambda: self.proof.show_cell(*cell))
-            if figures is not None and figures.labels[mark.place]:
-                name = figures.labels[mark.place]
-                add(menu, f"Keep only {name}", lambda: chart.keep([mark]))
-                add(menu, f"Leave {name} out", lambda: chart.keep([mark], only=False))
-        if desk.fold is not None and desk.fold.chart is not None:
-            desk.show_chart()
-            body = self.card.at_once().body
-            if body is not None:
-                add_card(menu if menu.isEmpty() else submenu(menu, "The chart"), body)
-        menu.popup(at)
-        return menu
+        return menus.over_chart(self, mark, at)
 
     def menu_of_word(self, word: str, at: QPoint) -> QMenu:
         """Opens what the card of a word offers, as a menu."""
-        menu = new_menu(self)
-        self.desk.select_word(word)
-        body = self.card.at_once().body
-        if body is not None:
-            add_card(menu, body)
-        menu.popup(at)
-        return menu
+        return menus.of_word(self, word, at)
 
     def menu_over_grid(self, point: QPointF, at: QPoint) -> QMenu | None:
         """Opens what can be done with what lies under a point of the grid: a cell, a member, a heading."""
-        grid, desk, report = self.grid, self.desk, self.desk.report
-        word, cell = grid.heading_at(point), grid.cell_at(point)
-        members = [grid.member_at(point)]
-        menu = new_menu(self)
-        chosen = grid.hands.chosen_under(members[0])
-        if chosen is not None and len(chosen.members) > 1:
-            add_members(menu, desk, chosen)
-            menu.popup(at)
-            return menu
-        if cell is not None and report is not None:
-            row, column = cell
-            grid.mark_for_menu(row, column)
-            add(menu, "Proof of this cell", lambda: self.proof.show_cell(row, column))
-            add(menu, "Copy", grid.copy)
-            word = report.measures[report.cell(row, column)[0]].id if report.measures else None
-            members = [innermost(margin, line) for margin, line in ((report.left, row), (report.top, column))]
-            add_sorting(menu, desk, report, row, column)
-        for seen in members:
-            if seen is not None:
-                add_member(menu if cell is None else submenu(menu, seen.label), desk, seen)
-        if word is not None:
-            desk.select_word(word)
-            body = self.card.at_once().body
-            if body is not None:
-                add_card(menu if menu.isEmpty() else submenu(menu, desk.words.said(word)), body)
-        if menu.isEmpty():
-            let_go(menu)
-            return None
-        menu.popup(at)
-        return menu
+        return menus.over_grid(self, point, at)
 
     # --- panes --------------------------------------------------------------
 
@@ -356,7 +316,9 @@ class Workspace(QWidget):
         if is_typed and (in_source or in_pages):
             self.typed.finish()
             self.typed.hide()
-        self._telling.setVisible(not in_source and not in_pages and not is_typed)
+        reads = self.desk.view.reading and not in_source and not in_pages
+        self._telling.setVisible(not in_source and not in_pages and not is_typed and not reads)
+        self._show_reading(reads)
         if in_pages or "pages" in self.__dict__:
             self.pages_head.setVisible(in_pages)
             self.pages_head.say(self.pages.number, self.pages.count)
@@ -369,3 +331,17 @@ class Workspace(QWidget):
         self.middle.setCurrentWidget(
             self.source if in_source else self.pages if in_pages else self.starters if self._starts else self.room
         )
+
+    def _show_reading(self, reads: bool) -> None:
+        """Shows report, chart and pickers alone, or everything again."""
+        if not reads and "reader_head" not in self.__dict__:
+            return
+        self.reader_head.setVisible(reads)
+        self.reader_head.renew()
+        self.picking.renew()
+        self.picking.setVisible(reads and bool(self.picking.pickers))
+        self.pickers.setVisible(not reads and self.pickers.has_any)
+        for name in ("spine", "card"):
+            self._pane(name).setVisible(not reads and not memory.is_away(name))
+        for panes in (self._across, self.beside):
+            panes.arrange()

@@ -7,6 +7,7 @@ from typing import NamedTuple
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from foldbasket.baskets.basket import Basket
+from foldbasket.desktop.state.answers import Answers
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.cubes.cluster import Cluster, Where
@@ -61,15 +62,18 @@ class Folding(QObject):
         self._prover = Worker("prove", self)
         self._prover.finished.connect(self.proved)
         self._prover.failed.connect(self.failed)
+        self.answers = Answers(self)
+        """The counts of pickers and filters."""
 
     @property
     def busy(self) -> bool:
-        return self.worker.busy or self._prover.busy or self._joiner.busy
+        return self.worker.busy or self._prover.busy or self._joiner.busy or self.answers.busy
 
     def close(self) -> None:
         self.worker.close()
         self._prover.close()
         self._joiner.close()
+        self.answers.close()
         self._leave()
 
     def renew_engine(self, source: Source, basket: Basket) -> bool:

@@ -32,6 +32,10 @@ class View:
         """The level at which it does; None for every one."""
         self.paged = False
         """Whether the fold is shown as pages."""
+        self.reading = False
+        """Whether report, chart and pickers are shown alone."""
+        self.only_reads = False
+        """Whether it was opened to be read: what is picked then is not kept."""
         self.charted = False
         """Whether the card of the chart is shown."""
         self.highlight: str | None = None
@@ -63,6 +67,12 @@ class View:
         parts = Part.VIEW | Part.WORD
         self.paged, self.source_key, self.word = shown, None, None
         return parts
+
+    def read(self, on: bool) -> Part:
+        """Shows report, chart and pickers alone, or everything again."""
+        self.reading, self.paged, self.source_key, self.word = on, False, None, None
+        self.only_reads = self.only_reads and on
+        return Part.VIEW | Part.WORD
 
     def show_chart(self) -> Part:
         """Shows the card of the chart."""

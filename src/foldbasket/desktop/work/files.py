@@ -212,7 +212,7 @@ class Files(QObject):
 
     def write_aside(self) -> None:
         """Writes unsaved work aside, so that a crash loses no more than the last moments."""
-        if not (self.desk.history.changed and self.desk.basket.sources):
+        if not (self.desk.history.changed and self.desk.basket.sources) or self.desk.view.only_reads:
             self._keep_aside(recovery.forget)
             return
         basket, path = self.desk.basket, self.path

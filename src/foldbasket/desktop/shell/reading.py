@@ -1,0 +1,76 @@
+"""The head of a report that is read and not edited: its title, what it says in words, and the other reports of the basket."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.state.part import Part
+from foldbasket.desktop.widgets.collecting import let_go
+from foldbasket.desktop.widgets.flow import FlowLayout
+
+
+class ReaderHead(QFrame):
+    """Title, sentence, and a line of the basket's reports where there are several."""
+
+    def __init__(self, desk: Desk, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.setObjectName("readerHead")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(22, 10, 22, 8)
+        column.setSpacing(6)
+        upper = QHBoxLayout()
+        self.title = QLabel(self)
+        self.title.setTextFormat(Qt.TextFormat.PlainText)
+        self.title.setProperty("role", "large")
+        self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        upper.addWidget(self.title, 1)
+        self.edit = QPushButton("Edit the report", self)
+        self.edit.setProperty("role", "link")
+        self.edit.setToolTip("Shows the sentence, the cards and the data again (Ctrl+4)")
+        self.edit.clicked.connect(lambda: desk.notify(desk.view.read(False)))
+        upper.addWidget(self.edit)
+        column.addLayout(upper)
+        self.sentence = QLabel(self)
+        self.sentence.setTextFormat(Qt.TextFormat.PlainText)
+        self.sentence.setProperty("role", "quiet")
+        self.sentence.setWordWrap(True)
+        column.addWidget(self.sentence)
+        self._reports = QWidget(self)
+        self._flow = FlowLayout(self._reports, gap=14, line_gap=2)
+        self._flow.setContentsMargins(0, 0, 0, 0)
+        policy = self._reports.sizePolicy()
+        policy.setHeightForWidth(True)
+        self._reports.setSizePolicy(policy)
+        column.addWidget(self._reports)
+        self.links: dict[str, QPushButton] = {}
+        desk.when(Part.FOLDS | Part.FOLD | Part.LOOK | Part.REPORT, self, self.renew)
+        self.renew()
+
+    def renew(self) -> None:
+        """Says what is read."""
+        fold, report, folds = self.desk.fold, self.desk.report, self.desk.basket.folds
+        self.title.setText(report.title if report is not None else fold.name if fold is not None else "")
+        self.sentence.setText(report.subtitle if report is not None else "")
+        names = {each.key: each.name for each in folds}
+        if {key: link.text() for key, link in self.links.items()} != names:
+            for link in self.links.values():
+                self._flow.removeWidget(link)
+                let_go(link)
+            self.links = {}
+            for key, name in names.items():
+                link = QPushButton(name, self._reports)
+                link.setProperty("role", "link")
+                link.clicked.connect(partial(self.desk.show_fold, key))
+                self._flow.addWidget(link)
+                self.links[key] = link
+        self._reports.setVisible(len(names) > 1)
+        for key, link in self.links.items():
+            is_on = fold is not None and key == fold.key
+            if link.property("on") != is_on:
+                link.setProperty("on", is_on)
+                link.setStyleSheet("font-weight: 600" if is_on else "")
