@@ -1,6 +1,7 @@
 """Reports to start from, in the window: there as soon as there are data, taken by a click or a key, gone once something is made."""
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel, QPushButton
 
 from foldbasket.spec.field import FieldRef
 
@@ -44,3 +45,21 @@ def test_a_field_dragged_in_makes_room_for_the_report(driver, demo):
 def test_a_basket_with_reports_offers_none(driver, demo):
     driver.open(demo)
     assert "starters" not in driver.workspace.__dict__
+
+
+def test_what_is_worth_a_look_stands_on_the_reports_card_and_is_done_by_a_click(driver, demo):
+    driver.open(demo)
+    fold = next(each for each in driver.desk.basket.folds if each.name == "Lines, quarter by quarter")
+    driver.desk.show_fold(fold.key)
+    driver.settle()
+    body = driver.workspace.card.body
+    assert body.sections[0].title == "What next"
+    assert "2026 is not over: the data end on 30 Sep 2026." in [each.text() for each in body.findChildren(QLabel)]
+    leave = next(each for each in body.findChildren(QPushButton) if each.text() == "Leave it out")
+    driver.qtbot.mouseClick(leave, Qt.MouseButton.LeftButton)
+    driver.settle()
+    assert "2026" not in {driver.desk.report.columns.label(line, 0) for line in range(len(driver.desk.report.columns))}
+    assert "What next" not in [each.title for each in driver.workspace.card.body.sections]
+    driver.act("Undo")
+    driver.settle()
+    assert driver.workspace.card.body.sections[0].title == "What next"

@@ -7,12 +7,12 @@ from decimal import Decimal
 import msgspec
 import pytest
 
-from foldbasket.errors import FoldError
 from foldbasket.folding.compare.shares import ShareOf
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.values import Compare
-from foldbasket.folding.proof import listed_for, proof_of
+from foldbasket.folding.listed import usual_fields
+from foldbasket.folding.proof import proof_of
 from foldbasket.links.link import Link
 from foldbasket.spec.fold import Fold, Measure
 from tests.folding.build import bands, keep, measure, placed, ref, source, table
@@ -81,19 +81,57 @@ def test_a_proof_names_its_parts_its_records_and_its_place():
     assert share.note.startswith("The cell shows it as % of everything")
     names = {part.name: part.value for part in share.parts}
     assert names["Count records"] == len(share.records) == names["Count values"]
-    assert [each.ref.field for each in listed_for(fold, share)] == ["No", "Site", "Day", "Net"]
+    assert [each.field for each in usual_fields(fold, share)] == ["No", "Site", "Day", "Net"]
 
 
-def test_totals_of_what_is_shown_cannot_be_proved_and_say_so():
-    engine = Engine(sales(2))
+@pytest.mark.parametrize("seed", range(40))
+def test_totals_of_what_is_shown_are_proved_by_the_records_of_what_is_shown(seed):
+    draw = random.Random(seed)
+    engine = Engine(sales(seed))
+
+    def picked(path, **more):
+        kept = keep(
+            "sum Lines.Net",
+            draw.choice(["top", "bottom"]),
+            str(draw.randint(1, 3)),
+            rest=draw.choice(["gone", "gone", "gathered"]),
+        )
+        return placed(path, keep=kept if draw.random() < 0.7 else None, closed=draw.random() < 0.3, **more)
+
+    rows = [picked("Lines.Site"), picked("Lines.Day", part="month"), picked("Lines.No", id="no")]
+    draw.shuffle(rows)
     fold = Fold(
         "f",
-        (measure("sum", "Lines.Net"),),
-        (placed("Lines.Site", keep=keep("sum Lines.Net", "top", "1")),),
+        (
+            measure("sum", "Lines.Net"),
+            measure("median", "Lines.Net"),
+            measure("sum", "Orders.Freight"),
+            measure("count", None),
+        ),
+        tuple(rows[: draw.randint(1, 2)]),
+        (rows[2],) if draw.random() < 0.6 else (),
         totals_cover="shown",
     )
-    with pytest.raises(FoldError, match="cover only what is shown"):
-        proof_of(engine, fold, engine.fold(fold), 0, 0)
+    report = engine.fold(fold)
+    for row in range(report.height):
+        for column in range(report.width):
+            proof = proof_of(engine, fold, report, row, column)
+            assert proof.agrees, (report.text(row, column), proof.again, proof.where)
+
+
+def test_what_is_not_shown_is_told_among_what_is_not_counted():
+    of = source(table("Lines", {"Site": ["x", "x", "y", "z"], "Net": [D("5.00"), D("4.00"), D("2.00"), D("1.00")]}))
+    engine = Engine(of)
+    site = placed("Lines.Site", keep=keep("sum Lines.Net", "top", "1"))
+    fold = Fold("f", (measure("sum", "Lines.Net"),), (site,), totals_cover="shown")
+    report = engine.fold(fold)
+    proof = proof_of(engine, fold, report, report.height - 1, 0)
+    assert (proof.again, proof.behind.many) == (D("9.00"), 2)
+    assert [(each.why, each.many) for each in proof.left_out] == [("of members that are not shown", 2)]
+
+
+def test_totals_of_the_lines_say_so():
+    engine = Engine(sales(2))
     lines = Fold("f", (msgspec.structs.replace(measure("sum", "Lines.Net"), total="average"),), (placed("Lines.Site"),))
     report = engine.fold(lines)
     assert "made of the lines shown" in proof_of(engine, lines, report, report.height - 1, 0).note
@@ -156,7 +194,20 @@ def test_the_records_that_are_not_counted_are_told_by_what_leaves_them_out():
     fold = Fold("f", (measure("sum", "Lines.Net"),), (placed("Lines.Site"),), filters=rules)
     proof = proof_of(engine, fold, engine.fold(fold), 0, 0)
     # Of five records of x two are of trade; of the others one is below −2, and a blank is never above anything.
-    assert [(each.why, each.many) for each in proof.left_out] == [("Channel: Web", 2), ("Net: > -2", 2)]
+    assert [(each.why, each.many) for each in proof.left_out] == [("by Channel: Web", 2), ("by Net: > -2", 2)]
     open_fold = Fold("f", (measure("sum", "Lines.Net"),), (placed("Lines.Site"),), filters=rules[:1])
     told = proof_of(engine, open_fold, engine.fold(open_fold), 0, 0).left_out
-    assert [(each.why, each.many) for each in told] == [("Channel: Web", 2), ("no value", 1)]
+    assert [(each.why, each.many) for each in told] == [("by Channel: Web", 2), ("without a value", 1)]
+
+
+def test_records_without_a_partner_are_told_among_those_that_are_not_counted():
+    orders = table("Orders", {"No": ["a", "b", "c"], "Freight": [D("1.00"), None, D("3.00")]})
+    lines = table("Lines", {"No": ["a", "a", "b", "gone", "lost"], "Net": [1, 2, 3, 4, 5]})
+    of = source(lines, orders, links=[Link("Lines", "Orders", (("No", "No"),))])
+    engine = Engine(of)
+    fold = Fold("f", (measure("sum", "Orders.Freight"), measure("sum", "Lines.Net")), (placed("Lines.No"),))
+    report = engine.fold(fold)
+    told = proof_of(engine, fold, report, report.height - 1, 0)
+    by = {each.why: each.many for each in told.left_out}
+    assert told.again == D("1.00") if told.base == "Lines" else D("4.00")
+    assert told.base != "Lines" or by == {"without a partner in Orders": 2, "without a value": 1}

@@ -10,7 +10,8 @@ from foldbasket.errors import FormulaError
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.values import Compare
-from foldbasket.folding.proof import listed_for, proof_of
+from foldbasket.folding.listed import Wanted, list_records, usual_fields
+from foldbasket.folding.proof import proof_of
 from foldbasket.opening.ready import Keeping
 from foldbasket.spec.fold import Fold, Placed
 from foldbasket.tables.progress import Progress
@@ -87,7 +88,7 @@ def test_they_are_looked_at_proved_and_surveyed_as_fields_of_the_file_are(both):
         mine, theirs = (
             [
                 [each.column.text(int(at)) if at >= 0 else None for at in each.at]
-                for each in sorted(listed_for(fold, proved), key=lambda each: each.ref)
+                for each in list_records(proved, Wanted(tuple(sorted(usual_fields(fold, proved))))).fields
             ]
             for proved in (proof, wanted)
         )

@@ -6,7 +6,7 @@ report's own totals or layout is used, so a proof is a second way to the same nu
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal, localcontext
 from fractions import Fraction
@@ -16,40 +16,17 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
-from foldbasket.errors import FoldError
 from foldbasket.folding.behind import Behind
 from foldbasket.folding.byhand import worked_out
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.filters.onefield import RecordFilter
 from foldbasket.folding.lines.axis import Axis
-from foldbasket.folding.members.domain import Domain
 from foldbasket.folding.report.report import Report, Value
 from foldbasket.folding.states.aggregates.aggregate import AGGREGATES, NotByHandError
+from foldbasket.folding.within import Within, of_line, only_shown
 from foldbasket.sentence.phrases import comparison_phrase, filter_phrase, measure_heading
-from foldbasket.spec.cut import Cut
-from foldbasket.spec.field import FieldRef
-from foldbasket.spec.fold import FORMULA, Fold, Measure
-from foldbasket.tables.column import Column, blank_mask
+from foldbasket.spec.fold import FORMULA, Covers, Fold, Measure
+from foldbasket.tables.column import blank_mask
 from foldbasket.tables.progress import Progress
-
-
-class Within(RecordFilter, frozen=True, tag="within"):
-    """Records of some members of a placed field, by their tokens; or of all others. Made for proofs, never written to a basket."""
-
-    cut: Cut | None = None
-    tokens: tuple[str, ...] = ()
-    exclude: bool = False
-
-    def keeps_codes(self, domain: Domain) -> npt.NDArray[np.bool_]:
-        listed = np.array([domain.token(code) in self.tokens for code in range(domain.size)], np.bool_)
-        return ~listed if self.exclude else listed
-
-    @property
-    def way(self) -> Cut | None:
-        return self.cut
-
-    def condition(self, label: Callable[[str], str]) -> str:
-        return ("not " if self.exclude else "") + ", ".join(self.tokens)
 
 
 @dataclass(frozen=True)
@@ -72,7 +49,7 @@ class ByHand:
 
 @dataclass(frozen=True)
 class LeftOut:
-    """So many records that are not counted: `why` is the filter that leaves them out, or that they have no value."""
+    """So many records that are not counted: `why` says by which filter, or that they have no value: “by Channel: Trade”."""
 
     why: str
     many: int
@@ -131,15 +108,14 @@ def proof_of(
     request."""
     at, line, across = report.cell(row, column)
     measure = fold.measures[at]
-    within = [*_filters(report.rows, line, fold.rows), *_filters(report.columns, across, fold.columns)]
-    if fold.totals_cover == "shown" and any(word.keep is not None for word in fold.rows + fold.columns):
-        raise FoldError("totals of this report cover only what is shown, which cannot be proved by filters.")
+    within = [*of_line(report.rows, line, fold.rows), *of_line(report.columns, across, fold.columns)]
+    shown = _only_shown(engine, fold, report, line, across)
     bare = msgspec.structs.replace(measure, compare=None, total="records", heading=measure.heading or "measure")
     parts = _parts_of(engine, fold, measure, bare)
     listed = {measure.id, *(each.id for each in parts)}
     names = tuple(each for each in fold.measures if measure.formula and each.id not in listed)
     asked = (bare, *(msgspec.structs.replace(each, compare=None, total="records") for each in (*parts, *names)))
-    filters: tuple[Any, ...] = (*fold.filters, *within)
+    filters: tuple[Any, ...] = (*fold.filters, *within, *shown)
     tables = engine.tables_of(fold)
     # Which records a measure is about is decided by the whole fold, and must not be found out anew from this one word of it.
     over = {**({measure.id: tables[measure.id]} if measure.id in tables else {}), **tables}
@@ -176,7 +152,7 @@ def proof_of(
     return Proof(
         report.measures[at].heading, where, base, behind, tuple(told), _arithmetic(measure), again, plain.value,
         " ".join(notes), not (is_total and measure.total == "none"), measure.compare is not None, hand, why_not,
-        _left_out(engine, fold, measure, base, within, behind, progress),
+        _left_out(engine, fold, measure, base, within, shown, behind, progress),
     )  # fmt: skip
 
 
@@ -194,31 +170,58 @@ def _by_hand(
     return tuple(done), why_not
 
 
+def _only_shown(engine: Engine, fold: Fold, report: Report, line: int, across: int) -> list[Any]:
+    """Filters that keep only the records of members shown, where totals cover no others."""
+    if fold.totals_cover != Covers.SHOWN or not any(word.keep is not None for word in fold.rows + fold.columns):
+        return []
+    opened = fold.opened()
+    whole = report if opened.rows == fold.rows and opened.columns == fold.columns else engine.fold(opened)
+    return [
+        *only_shown(whole.rows, report.rows.codes[line], fold.rows),
+        *only_shown(whole.columns, report.columns.codes[across], fold.columns),
+    ]
+
+
 def _left_out(
     engine: Engine,
     fold: Fold,
     measure: Measure,
     base: str,
     within: Sequence[Within],
+    shown: Sequence[Any],
     behind: Behind,
     progress: Progress | None,
 ) -> tuple[LeftOut, ...]:
-    """The records of a cell's members that filters leave out, each by the first that does, and those of the others that have no value. Nothing of tables
-    that are not held, which would have to be read once for each filter."""
+    """The records of a cell's members that filters leave out, each by the first that does, those of members that are not shown, and those of the others that
+    have no value or no partner to have it. Nothing of tables that are not held, which would have to be read once for each filter."""
     if behind.source is not engine.source:
         return ()
     found: list[LeftOut] = []
-    left = engine.records_of(base, tuple(within), progress).many if fold.filters else behind.many
-    for at, rule in enumerate(fold.filters, 1):
-        is_last = at == len(fold.filters)  # whoever passes it is behind the cell
-        kept = behind.many if is_last else engine.records_of(base, (*fold.filters[:at], *within), progress).many
+    steps = [(f"by {filter_phrase(rule, engine.source, engine.locale)}", (rule,)) for rule in fold.filters]
+    if shown:
+        steps.append(("of members that are not shown", tuple(shown)))
+    left = engine.records_of(base, tuple(within), progress).many if steps else behind.many
+    passed: tuple[Any, ...] = ()
+    for at, (why, rules) in enumerate(steps, 1):
+        passed = (*passed, *rules)
+        is_last = at == len(steps)  # whoever passes it is behind the cell
+        kept = behind.many if is_last else engine.records_of(base, (*passed, *within), progress).many
         if kept < left:
-            found.append(LeftOut(filter_phrase(rule, engine.source, engine.locale), left - kept))
+            found.append(LeftOut(why, left - kept))
         left = kept
-    if measure.field is not None and measure.field.table == base:
-        blank = int(blank_mask(engine.source.column(measure.field))[behind.at].sum())
-        if blank:
-            found.append(LeftOut("no value", blank))
+    if measure.field is None:
+        return tuple(found)
+    at_field, table = behind.at, measure.field.table
+    rows = engine.source.rows(base, table) if table != base else None
+    if rows is not None:
+        partners = rows[behind.at]
+        without = int((partners < 0).sum())
+        if without:
+            found.append(LeftOut(f"without a partner in {engine.source.called(table)}", without))
+        at_field = np.unique(partners[partners >= 0])
+    blank = int(blank_mask(engine.source.column(measure.field))[at_field].sum())
+    if blank:
+        found.append(LeftOut("without a value", blank))
     return tuple(found)
 
 
@@ -313,46 +316,3 @@ def _arithmetic(measure: Measure) -> str:
 def _said(axis: Axis, line: int) -> str:
     names = [axis.label(line, field) for field in range(axis.depth) if axis.codes[line, field] >= 0]
     return " › ".join(names)
-
-
-def _filters(axis: Axis, line: int, words) -> list[Within]:  # type: ignore[no-untyped-def]
-    """A filter for each member that a line names; for gathered ones, all but those that stand beside them."""
-    found = []
-    for field, word in enumerate(words):
-        code = int(axis.codes[line, field])
-        if code < 0:
-            break
-        domain = axis.heads[field].domain
-        if code == domain.others:
-            beside = (axis.codes[:, :field] == axis.codes[line, :field]).all(axis=1) & (axis.codes[:, field] >= 0)
-            codes = np.unique(axis.codes[beside, field])
-            tokens = tuple(domain.token(int(each)) for each in codes if each != domain.others)
-            found.append(Within(f"within {field}", word.field, None, cut=word.cut, tokens=tokens, exclude=True))
-            break
-        found.append(Within(f"within {word.id}", word.field, None, cut=word.cut, tokens=(domain.token(code),)))
-    return found
-
-
-LISTED = 1_000
-"""So many records of a proof are listed; their number is told in full."""
-
-
-@dataclass(frozen=True, eq=False)
-class Listed:
-    """A field as it is listed for the records of a proof: its column, and for each of the first records the number of the record there, −1 for none."""
-
-    ref: FieldRef
-    column: Column
-    at: npt.NDArray[np.integer]
-
-
-def listed_for(fold: Fold, proof: Proof) -> list[Listed]:
-    """The fields to list for the records of a proof: those of the base table, then others that the fold uses."""
-    source, base, at = proof.behind.source, proof.base, proof.behind.at[:LISTED]
-    own = [FieldRef(base, name) for name in source.table(base).columns]
-    more = [ref for ref in fold.fields() if ref.table != base and source.path(base, ref.table) is not None]
-    found = []
-    for ref in dict.fromkeys([*own, *more]):
-        rows = source.rows(base, ref.table)
-        found.append(Listed(ref, source.column(ref), at if rows is None else rows[at]))
-    return found

@@ -152,7 +152,7 @@ def save_as(window: Any, with_data: bool = False, then: Callable[[], None] | Non
         desk.files.save(path, with_data=with_data, replace=True, then=then)
 
 
-@action("Save with the data inside…", "File", needs="basket")
+@action("Save with the data inside…", "File", needs="basket", edits=True)
 def save_with_data(window: Any) -> None:
     save_as(window, with_data=True)
 

@@ -10,6 +10,7 @@ from foldbasket.baskets import edits
 from foldbasket.baskets.naming import is_unnamed, label_of
 from foldbasket.desktop.card.highlights import all_highlights_section
 from foldbasket.desktop.card.looks import lines_section
+from foldbasket.desktop.card.next import next_section
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.card.settings import settings_section
 from foldbasket.desktop.card.style import layout_section, style_section, titles_section
@@ -28,6 +29,7 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
     body = CardBody(
         label_of(fold, desk.source), "The whole report. Select a word of the sentence for its own card.", parent
     )
+    next_section(desk, body, fold)
     body.section("Name")
     body.entry(
         "Fold",

@@ -15,6 +15,7 @@ from foldbasket.desktop.card.filter import filter_card
 from foldbasket.desktop.card.fold import fold_card
 from foldbasket.desktop.card.formula import new_formula_card
 from foldbasket.desktop.card.measure import measure_card
+from foldbasket.desktop.card.next import notices_of
 from foldbasket.desktop.card.page import page_card
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.card.span import SpanDrawing
@@ -50,6 +51,7 @@ class CardPanel(QScrollArea):
         self._shown: Any = None
         self._about: Any = None
         self._said_of_chart: Any = None
+        self._noticed: list[str] = []
         # One edit changes several things at once: the card is built once for all of them, in an event of its own.
         self._later = QTimer(self)
         self._later.setSingleShot(True)
@@ -73,8 +75,14 @@ class CardPanel(QScrollArea):
             self.again()
 
     def _again_over_measures(self) -> None:
-        """The card of a measure shows numbers of the report in view."""
+        """The card of a measure shows numbers of the report in view, that of the whole report what is worth a look in it."""
         fold, word = self.desk.fold, self.desk.view.word
+        about_all = fold is not None and word is None and not self.desk.view.paged and not self.desk.view.charted
+        if about_all and self.desk.spec is None:
+            said = [each.said for each in notices_of(self.desk)]
+            if said != self._noticed:
+                self._noticed = said
+                self.again()
         if fold is not None and word in {each.id for each in fold.measures}:
             self.again()
 

@@ -181,6 +181,7 @@ class CardBody(QWidget):
         label.setWordWrap(True)
         label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
         self.column.addWidget(label)
+        label.ensurePolished()  # else its height is reckoned in another size of type
         return label
 
     def section(self, title: str, state: str | None = None, *, wanted: bool = False) -> None:

@@ -3,51 +3,18 @@
 from __future__ import annotations
 
 from html import escape
-from typing import Any
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QTableView, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.proof.records import RecordsPane
 from foldbasket.desktop.state.folding import Proved
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.plain import marked, minus
 from foldbasket.folding.dress.dressed import Dressed
 from foldbasket.folding.proof import Proof, is_same
-from foldbasket.tables.column import DeferredColumn
-
-
-class Records(QAbstractTableModel):
-    """The first records of a proof, as canonical text."""
-
-    def __init__(self, proved: Proved, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.proof, self.fields = proved.proof, proved.fields
-
-    def rowCount(self, parent: QModelIndex | None = None) -> int:
-        return len(self.fields[0].at) if self.fields else 0
-
-    def columnCount(self, parent: QModelIndex | None = None) -> int:
-        return len(self.fields)
-
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if role != Qt.ItemDataRole.DisplayRole:
-            return None
-        return self.fields[section].ref.field if orientation == Qt.Orientation.Horizontal else str(section + 1)
-
-    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        field = self.fields[index.column()]
-        column = field.column
-        if role == Qt.ItemDataRole.TextAlignmentRole and column.type.is_number:
-            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        if role != Qt.ItemDataRole.DisplayRole:
-            return None
-        record = int(field.at[index.row()])
-        if record < 0:
-            return "(no match)"
-        text = column.peek(record) if isinstance(column, DeferredColumn) else column.text(record)
-        return text if text is not None else ""
 
 
 class ProofDrawer(QFrame):
@@ -87,16 +54,9 @@ class ProofDrawer(QFrame):
         holder.setLayout(left)
         holder.setFixedWidth(300)
         across.addWidget(holder)
-        self.table = QTableView(self)
-        self.table.setAccessibleName("Records behind the cell")
-        header = self.table.verticalHeader()
-        assert header is not None
-        header.setDefaultSectionSize(22)
-        across_header = self.table.horizontalHeader()
-        assert across_header is not None
-        across_header.setResizeContentsPrecision(40)
-        header.setVisible(False)
-        across.addWidget(self.table, 1)
+        self.listed = RecordsPane(desk, self)
+        self.table = self.listed.table
+        across.addWidget(self.listed, 1)
         self.hide()
         desk.when(Part.REPORT | Part.LOOK, self, self.hide)
         desk.folding.proved.connect(self._show)
@@ -125,10 +85,7 @@ class ProofDrawer(QFrame):
         if proof.note:
             lines.append(escape(proof.note))
         if proof.left_out:
-            said = " · ".join(
-                f"{each.many:,} by {each.why}" if each.why != "no value" else f"{each.many:,} without a value"
-                for each in proof.left_out
-            )
+            said = " · ".join(f"{each.many:,} {each.why}" for each in proof.left_out)
             lines.append(f"<span style='color:{muted}'>Not counted: {escape(said)}</span>")
         marks = Dressed(proved.report).said_of(proved.row, proved.column)
         if marks:
@@ -143,8 +100,7 @@ class ProofDrawer(QFrame):
         )
         lines.insert(1, f"<span style='color:{muted}'>{verdict}</span>")
         self.told.setText("".join(f"<p style='margin:3px 0'>{line}</p>" for line in lines if line))
-        self.table.setModel(Records(proved, self))
-        self.table.resizeColumnsToContents()
+        self.listed.take(proof, proved.records)
         self.show()
 
 

@@ -13,7 +13,8 @@ from foldbasket.errors import FoldBasketError
 from foldbasket.folding.cubes.cluster import Cluster, Where
 from foldbasket.folding.cubes.cube import Cube
 from foldbasket.folding.engine import Engine
-from foldbasket.folding.proof import Listed, Proof, listed_for, proof_of
+from foldbasket.folding.listed import Records, Wanted, list_records, usual_fields
+from foldbasket.folding.proof import Proof, proof_of
 from foldbasket.folding.report.report import Report
 from foldbasket.kept import Kept
 from foldbasket.links.source import Source
@@ -22,13 +23,13 @@ from foldbasket.tables.progress import Progress
 
 
 class Proved(NamedTuple):
-    """A cell of a report, its proof, and the fields to list for its records. All from the source that the report was made of."""
+    """A cell of a report, its proof, and the first of its records. All from the source that the report was made of."""
 
     report: Report
     row: int
     column: int
     proof: Proof
-    fields: list[Listed]
+    records: Records
 
 
 class Folding(QObject):
@@ -156,7 +157,7 @@ class Folding(QObject):
 
         def prove(progress: Progress) -> Proved:
             proof = proof_of(engine, fold, report, row, column, progress)
-            return Proved(report, row, column, proof, listed_for(fold, proof))
+            return Proved(report, row, column, proof, list_records(proof, Wanted(usual_fields(fold, proof)), progress))
 
         self._prover.start(prove)
         return True

@@ -1,0 +1,77 @@
+"""What every notice is: a sentence about a report that is true of it, and ways to go on from there."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import suppress
+from dataclasses import dataclass, field
+from typing import Any
+
+from foldbasket.errors import FoldBasketError
+from foldbasket.folding.report.report import Report
+from foldbasket.links.source import Source
+from foldbasket.registry import Kinds
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.filter import Filter
+from foldbasket.spec.fold import Fold
+
+
+@dataclass(frozen=True)
+class Way:
+    """Something that could be done: its name, what becomes of the fold by it, and a filter that is added to it."""
+
+    name: str
+    changes: Mapping[str, Any] = field(default_factory=dict)
+    rule: Filter | None = None
+
+
+@dataclass(frozen=True)
+class Notice:
+    """What was noticed, in words, and what could be done about it."""
+
+    said: str
+    ways: tuple[Way, ...] = ()
+
+
+@dataclass(frozen=True)
+class Seen:
+    """A report, the fold and the source that it was made of, and the day up to which the data of a date go."""
+
+    report: Report
+    fold: Fold
+    source: Source
+    as_of: Callable[[FieldRef], datetime.date]
+
+
+Notices = Callable[[Seen], Iterator[Notice]]
+
+
+@dataclass(frozen=True)
+class NoticeKind:
+    """A way of looking; `standing` says where what it finds is told."""
+
+    look: Notices
+    standing: int
+
+
+NOTICES: Kinds[NoticeKind] = Kinds("notice", "foldbasket.noticing")
+
+
+def notice(standing: int) -> Callable[[Notices], Notices]:
+    """Decorator: enters a way of looking at a report."""
+
+    def enter(look: Notices) -> Notices:
+        NOTICES.enter(look.__name__, NoticeKind(look, standing))
+        return look
+
+    return enter
+
+
+def noticed(seen: Seen) -> list[Notice]:
+    """All that is worth a second look, the most urgent first. What cannot be looked at, as a field that has gone, is passed over."""
+    found: list[Notice] = []
+    for kind in NOTICES:
+        with suppress(FoldBasketError):
+            found.extend(kind.look(seen))
+    return found
