@@ -302,7 +302,8 @@ def test_a_right_click_on_a_cell_offers_its_proof_its_members_and_its_measure(dr
     grid = driver.workspace.grid
     area = grid.cell_area(1, 0)
     menu = driver.workspace.menu_over_grid(area.center(), QPoint())
-    assert texts(menu) == ["Proof of this cell", "Copy", "Drift House", "Q4 2025", "Net sales, summed"]
+    orders = ["Order rows by this column", "Order columns by this row"]
+    assert texts(menu) == ["Proof of this cell", "Copy", *orders, "Drift House", "Q4 2025", "Net sales, summed"]
     assert (grid.marked.row, grid.marked.column) == (1, 0)
     chosen(menu, "Drift House", "Keep only Drift House").trigger()
     menu.close()

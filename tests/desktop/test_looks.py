@@ -292,7 +292,7 @@ def test_decimals_are_stepped_at_the_mark_and_a_double_click_on_a_heading_rename
     point = QPoint(int(at.heads_width + 30), int(at.head_height - 8))
     QTest.mouseDClick(grid.viewport(), Qt.MouseButton.LeftButton, pos=point)
     line = net.window.focusWidget()
-    assert line.accessibleName() == "Heading"
+    assert line.accessibleName() == "New heading of Net sales"
     net.qtbot.keyClicks(line, "Turnover")
     net.qtbot.keyClick(line, Qt.Key.Key_Return)
     net.settle()

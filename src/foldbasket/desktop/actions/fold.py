@@ -155,13 +155,18 @@ def show_fold_card(window: Window) -> None:
 
 
 @action("Rename the selected word", "Fold", "F2", needs="fold")
-def rename_word(window: Window) -> None:
-    """Where the heading stands in the report, else on its card."""
+def rename_word(window: Any) -> None:
+    """Where the heading stands in the report; on its card where that has the keyboard, or where no heading is in view."""
     from foldbasket.desktop.grid.renaming import rename_here
 
-    if window.desk.view.source_key is None and rename_here(window.desk, window.workspace.grid) is not None:
+    card, focused = window.workspace.card.at_once(), window.focusWidget()
+    on_card = focused is not None and card.isAncestorOf(focused)
+    if (
+        not on_card
+        and window.desk.view.source_key is None
+        and rename_here(window.desk, window.workspace.grid) is not None
+    ):
         return
-    card = window.workspace.card.at_once()
     for line in card.findChildren(QLineEdit):
         if line.accessibleName() in ("Heading", "Fold"):
             card.body.reveal(line)

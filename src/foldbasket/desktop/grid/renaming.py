@@ -10,6 +10,7 @@ from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.grid.geometry import EDGE, TOP
 from foldbasket.desktop.grid.seen import View
 from foldbasket.desktop.grid.view import GridView
+from foldbasket.desktop.widgets.collecting import let_go
 from foldbasket.folding.report.margins import MEASURE
 from foldbasket.sentence.phrases import measure_heading, placed_heading
 from foldbasket.spec.fold import Measure, Placed
@@ -65,9 +66,8 @@ class HeadingLine(QLineEdit):
             return
         self._is_done = True
         text = self.text().strip()
-        self.hide()
-        self.deleteLater()
         self._grid.setFocus()
+        let_go(self)
         if keep and text != self.usual:
             self._desk.words.change(self._word.id, f"Rename {self.usual}", heading=text or None)
 
