@@ -4,7 +4,7 @@ import pytest
 from babel.numbers import format_decimal
 from PyQt6.QtCore import QModelIndex, QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit, QMenu, QPushButton
+from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QMenu, QPushButton
 
 from foldbasket.baskets.edits import PutHighlight
 from foldbasket.desktop.card.handlist import HandList
@@ -13,7 +13,7 @@ from foldbasket.desktop.card.parts import Chooser, SectionHead
 from foldbasket.desktop.card.span import SpanDrawing
 from foldbasket.desktop.grid.geometry import EDGE, WRAPPED, Geometry
 from foldbasket.desktop.grid.seen import View
-from foldbasket.desktop.widgets.finder import Finder
+from foldbasket.desktop.shell.settings import SettingsDialog
 from foldbasket.folding.dress.conditions.ends import AmongBottom, AmongTop
 from foldbasket.folding.dress.conditions.thresholds import AtLeast
 from foldbasket.folding.dress.dressed import Dressed
@@ -270,10 +270,12 @@ def test_the_window_is_light_or_dark_as_chosen_and_the_report_with_it(net):
 
     grid = net.workspace.grid
     try:
-        net.act("Light or dark…")
-        finder = next(each for each in net.window.findChildren(Finder) if each.isVisible())
-        net.qtbot.keyClicks(finder.line, "dark")
-        net.qtbot.keyClick(finder.line, Qt.Key.Key_Return)
+        net.act("Settings…")
+        settings = next(each for each in net.window.findChildren(SettingsDialog) if each.isVisible())
+        look = next(each for each in settings.findChildren(QComboBox) if each.accessibleName() == "Look")
+        net.qtbot.keyClicks(look, "dark")
+        look.activated.emit(look.currentIndex())
+        settings.close()
         net.settle()
         assert memory.appearance() == "dark"
         assert theme.palette() is theme.DARK, "on a platform without colour schemes as well"

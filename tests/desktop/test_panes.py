@@ -5,10 +5,11 @@ import os
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QComboBox
 
 from foldbasket.desktop import memory
 from foldbasket.desktop.shell.app import set_type_size
+from foldbasket.desktop.shell.settings import SettingsDialog
 from foldbasket.spec.field import FieldRef
 
 Key = Qt.Key
@@ -101,11 +102,12 @@ def test_the_type_size_of_everything_is_chosen_and_holds_from_the_next_start_on(
     del os.environ["QT_SCALE_FACTOR"]
     set_type_size()
     assert "QT_SCALE_FACTOR" not in os.environ
-    driver.act("Type size of everything…")
-    popup = QApplication.activePopupWidget()
-    driver.qtbot.keyClicks(popup.line, "150")
-    driver.press(popup.line, Key.Key_Return)
-    driver.answer("Close")
+    driver.act("Settings…")
+    settings = next(each for each in driver.window.findChildren(SettingsDialog) if each.isVisible())
+    size = next(each for each in settings.findChildren(QComboBox) if each.accessibleName() == "Size of everything")
+    driver.qtbot.keyClicks(size, "150")
+    size.activated.emit(size.currentIndex())
+    settings.close()
     assert memory.type_size() == 150
     set_type_size()
     assert os.environ["QT_SCALE_FACTOR"] == "1.5"

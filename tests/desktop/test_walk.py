@@ -402,11 +402,12 @@ def test_the_first_start_offers_data_the_demo_and_recent_baskets(driver, tmp_pat
     assert chosen.args == [demo.resolve()]
 
 
-@pytest.mark.parametrize("shade", ["light", "dark"])
-def test_text_has_enough_contrast_in_both_sets(shade):
+@pytest.mark.parametrize("shade", ["light", "dark", "strong", "strong dark"])
+def test_text_has_enough_contrast_in_every_set(shade):
     from foldbasket.desktop.widgets import theme
 
-    colours = {"light": theme.LIGHT, "dark": theme.DARK}[shade]
+    sets = {"light": theme.LIGHT, "dark": theme.DARK, "strong": theme.STRONG, "strong dark": theme.STRONG_DARK}
+    colours, least = sets[shade], 7 if shade.startswith("strong") else 4.5
 
     def luminance(colour):
         parts = [int(colour[at : at + 2], 16) / 255 for at in (1, 3, 5)]
@@ -416,7 +417,7 @@ def test_text_has_enough_contrast_in_both_sets(shade):
     for text in (colours.ink, colours.muted, colours.columns):
         for ground in (colours.paper, colours.page, colours.panel):
             light, dark = sorted((luminance(text), luminance(ground)), reverse=True)
-            assert (light + 0.05) / (dark + 0.05) >= 4.5, (text, ground)
+            assert (light + 0.05) / (dark + 0.05) >= least, (text, ground)
 
 
 def test_unsaved_work_is_written_aside_and_taken_up_after_a_crash(driver, demo, qtbot):
@@ -446,7 +447,10 @@ def test_unsaved_work_is_written_aside_and_taken_up_after_a_crash(driver, demo, 
     assert driver.desk.path == demo.resolve()
     assert driver.desk.history.changed
     assert not crashed.exists()
+    assert driver.window.actions_by_name["Undo"].text() == "Undo: Turn the report"
     driver.desk.undo()
+    driver.settle()
+    assert driver.table() != turned, "the steps came with it"
     driver.desk.close()
     assert list(recovery.folder().glob("*")) == []
 

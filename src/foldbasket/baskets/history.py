@@ -21,17 +21,35 @@ class Step:
     gesture: str = ""
 
 
+@dataclass(frozen=True)
+class Trail:
+    """Steps, and at which of them one is."""
+
+    steps: tuple[Step, ...]
+    at: int
+
+
+MOST_KEPT = 300
+"""So many of the latest steps are taken along when a trail is handed on."""
+
+
 class History:
     """The steps of one sitting. Baskets share what they have in common, so keeping them all is cheap."""
 
     def __init__(self, basket: Basket) -> None:
         self.begin(basket)
 
-    def begin(self, basket: Basket) -> None:
-        """Begins with another basket, which its file holds."""
-        self._steps = [Step("Open", basket)]
-        self._at = 0
+    def begin(self, basket: Basket, trail: Trail | None = None) -> None:
+        """Begins with another basket, which its file holds; or goes on along the steps that led to it, which another program has left."""
+        self._steps = [Step("Open", basket)] if trail is None else list(trail.steps)
+        self._at = 0 if trail is None else trail.at
         self._saved: Basket | None = basket
+
+    @property
+    def trail(self) -> Trail:
+        """The latest steps around the one at which one is."""
+        first = max(0, min(self._at, len(self._steps) - MOST_KEPT))
+        return Trail(tuple(self._steps[first : first + MOST_KEPT]), self._at - first)
 
     @property
     def basket(self) -> Basket:

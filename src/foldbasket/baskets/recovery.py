@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import contextlib
 import fcntl
+import gzip
 import hashlib
 import json
 import os
@@ -20,6 +21,7 @@ from pathlib import Path
 
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.files import decode, encode
+from foldbasket.baskets.history import Step, Trail
 from foldbasket.errors import BasketError, FoldBasketError
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import AS_FOUND
@@ -30,7 +32,7 @@ from foldbasket.whole import write_whole, written_whole
 
 SECONDS = 30
 """How often unsaved work is written aside."""
-WORK, LOCK, PASTED = "work.json", "lock", "pasted/"
+WORK, STEPS, LOCK, PASTED = "work.json", "steps.gz", "lock", "pasted/"
 
 
 @dataclass(frozen=True)
@@ -40,6 +42,8 @@ class Recovered:
     basket: Basket
     path: Path | None
     found: Path
+    trail: Trail | None = None
+    """The steps that led to it, as far as they were kept."""
 
     def tables(self, progress: Progress | None = None) -> dict[str, Table]:
         """The records that were written aside with it, by source; those that cannot be read are not there."""
@@ -58,9 +62,11 @@ def folder() -> Path:
     return Path(platformdirs.user_state_dir("fold-basket")) / "recovery"
 
 
-def write_aside(basket: Basket, path: Path | None, tables: Mapping[str, Table] | None = None) -> None:
-    """Writes the work of this process aside, in place of what was there before; `tables` are its sources' as they were read.
-    Raises OSError."""
+def write_aside(
+    basket: Basket, path: Path | None, tables: Mapping[str, Table] | None = None, trail: Trail | None = None
+) -> None:
+    """Writes the work of this process aside, in place of what was there before; `tables` are its sources' as they were read, `trail` the steps
+    that can be undone. Raises OSError."""
     own = _own()
     for source in basket.sources:
         table = (tables or {}).get(source.key)
@@ -70,6 +76,10 @@ def write_aside(basket: Basket, path: Path | None, tables: Mapping[str, Table] |
                 write_parquet(table, fresh)
     content = json.dumps({"path": str(path) if path else None, "basket": encode(basket).decode()})
     write_whole(own / WORK, content.encode("utf-8", "surrogateescape"))
+    if trail is not None:
+        steps = [(step.label, encode(step.basket).decode("utf-8", "surrogateescape")) for step in trail.steps]
+        packed = gzip.compress(json.dumps({"at": trail.at, "steps": steps}).encode("utf-8", "surrogateescape"), 1)
+        write_whole(own / STEPS, packed)
 
 
 def forget(found: Path | None = None) -> None:
@@ -106,8 +116,24 @@ def left_over() -> list[Recovered]:
                     read = json.loads(file.read_text("utf-8", "surrogateescape"))
                     basket = decode(read["basket"].encode(), file.name)
                     path = Path(read["path"]) if read["path"] else None
-                    found.append((file.stat().st_mtime, Recovered(basket, path, each)))
+                    trail = _trail(each / STEPS, basket) if each.is_dir() else None
+                    found.append((file.stat().st_mtime, Recovered(basket, path, each, trail)))
     return [each for _, each in sorted(found, key=lambda pair: -pair[0])]
+
+
+def _trail(file: Path, basket: Basket) -> Trail | None:
+    """The steps that were written aside, where they lead to that basket; None where they cannot be read, which loses no work."""
+    with contextlib.suppress(
+        OSError, EOFError, ValueError, KeyError, TypeError, AttributeError, IndexError, BasketError
+    ):
+        read = json.loads(gzip.decompress(file.read_bytes()).decode("utf-8", "surrogateescape"))
+        steps = tuple(
+            Step(str(label), decode(text.encode("utf-8", "surrogateescape"), file.name))
+            for label, text in read["steps"]
+        )
+        if steps[read["at"]].basket == basket:
+            return Trail(steps, int(read["at"]))
+    return None
 
 
 _owned: dict[int, tuple[Path, int]] = {}

@@ -18,7 +18,7 @@ from foldbasket.baskets import edits
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.changes import changed
 from foldbasket.baskets.consent import NOWHERE, Agreed, places_of, places_of_source
-from foldbasket.baskets.history import History
+from foldbasket.baskets.history import History, Trail
 from foldbasket.desktop.state.folding import Folding
 from foldbasket.desktop.state.listing import Listings
 from foldbasket.desktop.state.part import Part, parts_of, renew_by
@@ -27,7 +27,7 @@ from foldbasket.desktop.state.supply import Supply
 from foldbasket.desktop.state.view import View
 from foldbasket.desktop.state.workers import Work
 from foldbasket.desktop.work.charts import ChartWork
-from foldbasket.desktop.work.files import Files
+from foldbasket.desktop.work.files import Files, new_basket
 from foldbasket.desktop.work.formulas import FormulaWork
 from foldbasket.desktop.work.members import MemberWork
 from foldbasket.desktop.work.output import Output
@@ -65,7 +65,7 @@ class Desk(QObject):
         super().__init__(parent)
         self._depth, self._pending = 0, Part.NOTHING
         self._more: list[Work] = []
-        self.history = History(Basket())
+        self.history = History(new_basket())
         self.view = View()
         self.supply = Supply(self)
         self.listings = Listings(self)
@@ -277,8 +277,10 @@ class Desk(QObject):
         self.notify(parts)
         self._supplied()
 
-    def take_up(self, basket: Basket, tables: Mapping[str, Table], problems: Mapping[str, FoldBasketError]) -> None:
-        """Puts another basket on the desk, with the tables of its sources as they were read, or why they could not be."""
+    def take_up(
+        self, basket: Basket, tables: Mapping[str, Table], problems: Mapping[str, FoldBasketError], trail: Trail | None
+    ) -> None:
+        """Puts another basket on the desk, with the tables of its sources as they were read, or why they could not be, and the steps that led to it."""
         with self._together():
             self.supply.forget()
             self.supply.agreed = Agreed(places_of(basket, NOWHERE))
@@ -287,7 +289,7 @@ class Desk(QObject):
                     self.supply.adopt(spec, tables[spec.key])
                 elif spec.key in problems:
                     self.supply.miss(spec, problems[spec.key])
-            self.history.begin(basket)
+            self.history.begin(basket, trail)
             self.folding.forget()
             self.folding.wear(None, basket)
             self.notify(Part.DOCUMENT | Part.REPORT | self.view.begin(basket))
@@ -350,11 +352,6 @@ class Desk(QObject):
     def show_line(self, line: str, level: int | None = None) -> None:
         """Shows the look of a kind of line, at a level or at all, on the card of the report."""
         self.view.line, self.view.level = line, level
-        self.notify(Part.WORD)
-
-    def show_highlight(self, highlight: str) -> None:
-        """Opens a highlight on the card of its measure."""
-        self.view.highlight = highlight
         self.notify(Part.WORD)
 
     # --- what the services ask for ------------------------------------------

@@ -130,12 +130,18 @@ def forget_style(key: str) -> None:
     _write("styles", [msgspec.json.encode(each).decode() for each in styles() if each.key != key])
 
 
-APPEARANCES = ("desktop", "light", "dark")
-"""As the desktop has it, or always one of the two."""
+APPEARANCES = {
+    "desktop": "as the desktop has it",
+    "light": "light",
+    "dark": "dark",
+    "strong": "light, high contrast",
+    "strong dark": "dark, high contrast",
+}
+"""How the window can look, in words."""
 
 
 def appearance() -> str:
-    """Whether the window is light or dark, of `APPEARANCES`."""
+    """How the window looks, of `APPEARANCES`."""
     chosen = next(iter(_read().get("appearance", [])), "")
     return chosen if chosen in APPEARANCES else "desktop"
 
@@ -158,3 +164,13 @@ def type_size() -> int:
 def keep_type_size(percent: int) -> None:
     """Keeps it; it holds from the next start on."""
     _write("type", [str(percent)])
+
+
+def chosen(name: str, usual: str = "") -> str:
+    """What was chosen once for a setting of one value; the usual where nothing was."""
+    return next(iter(_read().get(name, [])), usual)
+
+
+def choose(name: str, value: str) -> None:
+    """Keeps what was chosen for a setting; empty lets the usual hold again."""
+    _write(name, [value] if value else [])

@@ -30,6 +30,8 @@ class ActionSpec:
     standing: int = 10_000
     edits: bool = False
     """Whether it has no place where a report is only read."""
+    also: str = ""
+    """Other words that people use for it, by which it is found."""
 
 
 ACTIONS: Kinds[ActionSpec] = Kinds("action", "foldbasket.desktop.actions")
@@ -43,16 +45,24 @@ EDITING = ("Fold", "Source")
 
 
 def action(
-    name: str, menu: str, key: str = "", *, line: bool = False, needs: str = "", edits: bool | None = None
+    name: str,
+    menu: str,
+    key: str = "",
+    *,
+    line: bool = False,
+    needs: str = "",
+    edits: bool | None = None,
+    also: str = "",
 ) -> Callable[[Run], Run]:
     """Decorator: enters a function of the window as an action; those of a menu stand in the order of their file. Whether it `edits` follows from the
-    menu unless it is said."""
+    menu unless it is said; `also` are other words that people use for it."""
 
     def enter(run: Run) -> Run:
         _counts[menu] += 1
         standing = MENUS.index(menu) * 100 + _counts[menu]
         ACTIONS.enter(
-            name, ActionSpec(name, menu, run, key, line, needs, standing, menu in EDITING if edits is None else edits)
+            name,
+            ActionSpec(name, menu, run, key, line, needs, standing, menu in EDITING if edits is None else edits, also),
         )
         return run
 

@@ -7,7 +7,7 @@ from typing import Any
 from foldbasket.desktop.actions.action import Window, action
 
 
-@action("Chart", "View", "Ctrl+Shift+G", line=True, needs="report", edits=True)
+@action("Chart", "View", "Ctrl+Shift+G", line=True, needs="report", edits=True, also="graph plot diagram bars lines")
 def show_chart(window: Window) -> None:
     window.desk.show_chart()
 

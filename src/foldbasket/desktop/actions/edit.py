@@ -19,7 +19,7 @@ def redo(window: Window) -> None:
     window.desk.redo()
 
 
-@action("Steps so far…", "Edit", needs="basket")
+@action("Steps so far…", "Edit", needs="basket", also="history undo list trail")
 def show_steps(window: Window) -> None:
     """The list of steps; choosing one undoes or redoes up to it."""
     from foldbasket.desktop.widgets.finder import Choice
@@ -41,7 +41,7 @@ def copy(window: Any) -> None:
         window.workspace.grid.copy()
 
 
-@action("Copy the report as a picture", "Edit", needs="report")
+@action("Copy the report as a picture", "Edit", needs="report", also="image screenshot png")
 def copy_picture(window: Any) -> None:
     """Puts a picture of the whole report on the clipboard, as its outputs draw it."""
     from PyQt6.QtWidgets import QApplication
@@ -79,7 +79,7 @@ def focus_sentence(window: Any) -> None:
         window.workspace.sentence.focus_words()
 
 
-@action("Type the sentence", "Edit", needs="basket", edits=True)
+@action("Type the sentence", "Edit", needs="basket", edits=True, also="write query describe")
 def type_sentence(window: Window) -> None:
     window.workspace.type_sentence()
 
@@ -94,7 +94,7 @@ def focus_report(window: Window) -> None:
     window.workspace.grid.take_keyboard()
 
 
-@action("Find in the report", "Edit", "Ctrl+F", line=True, needs="basket")
+@action("Find in the report", "Edit", "Ctrl+F", line=True, needs="basket", also="search look for")
 def find_in_report(window: Window) -> None:
     """In the report; over a source, among the fields."""
     if window.desk.report is not None and window.desk.view.source_key is None:
@@ -105,7 +105,7 @@ def find_in_report(window: Window) -> None:
         find_field(window)
 
 
-@action("Find a field", "Edit", "Ctrl+Shift+F", needs="basket", edits=True)
+@action("Find a field", "Edit", "Ctrl+Shift+F", needs="basket", edits=True, also="search column")
 def find_field(window: Window) -> None:
     window.workspace.spine.search()
 
@@ -123,7 +123,7 @@ def find_action(window: Any) -> None:
     # An action is found by its own name, never by what it would undo.
     actions = [(spec, window.actions_by_name[spec.name]) for spec in ACTIONS]
     choices = [
-        Choice(action.text(), spec.key, spec.name, action.isEnabled(), spec.name)
+        Choice(action.text(), spec.key, spec.name, action.isEnabled(), spec.name, spec.also)
         for spec, action in sorted(actions, key=lambda each: not each[1].isEnabled())
     ]
     window.offer("Any action by name", choices, lambda name: window.actions_by_name[name].trigger())

@@ -34,7 +34,7 @@ def kinds_to_write(shape: str = "table") -> str:
 # --- opening ------------------------------------------------------------------
 
 
-@action("Open…", "File", "Ctrl+O")
+@action("Open…", "File", "Ctrl+O", also="load import file csv excel parquet")
 def open_dialog(window: Any) -> None:
     """Asks for files, by hand or by names typed in quotes, and opens them all; names that are not there are told."""
     dialog = QFileDialog(window, "Open data or a basket", "", kinds_to_open())
@@ -73,7 +73,7 @@ def open_folder(window: Any) -> None:
         window.open_paths([Path(chosen)])
 
 
-@action("Open a database…", "File")
+@action("Open a database…", "File", also="sql postgres mysql mariadb sqlite connect import")
 def open_database(window: Any) -> None:
     """Asks for a database and reads the chosen tables."""
     from foldbasket.desktop.source.database import DatabaseDialog
@@ -102,7 +102,7 @@ def open_objects(window: Any) -> None:
     )
 
 
-@action("Paste as data", "File", "Ctrl+Shift+V")
+@action("Paste as data", "File", "Ctrl+Shift+V", also="clipboard import")
 def paste_data(window: Window) -> None:
     """Adds the block on the clipboard as a source."""
     clipboard = QApplication.clipboard()
@@ -152,7 +152,7 @@ def save_as(window: Any, with_data: bool = False, then: Callable[[], None] | Non
         desk.files.save(path, with_data=with_data, replace=True, then=then)
 
 
-@action("Save with the data inside…", "File", needs="basket", edits=True)
+@action("Save with the data inside…", "File", needs="basket", edits=True, also="bundle embed share")
 def save_with_data(window: Any) -> None:
     save_as(window, with_data=True)
 
@@ -169,7 +169,14 @@ def _file_to_write(window: Any, title: str, name: str, shape: str) -> Path | Non
     return path if path.suffix else path.with_suffix(kind.rpartition("*")[2].rstrip(")"))
 
 
-@action("Write the report to a file…", "File", "Ctrl+E", line=True, needs="report")
+@action(
+    "Write the report to a file…",
+    "File",
+    "Ctrl+E",
+    line=True,
+    needs="report",
+    also="export save excel xlsx csv html pdf ods",
+)
 def write_report(window: Any) -> None:
     """Asks for a file and writes the report in view to it."""
     ask_and_write(window, ".xlsx")
@@ -209,7 +216,7 @@ def write_listing(window: Any) -> None:
     _write_as(window, "Write the records of each group", " records", ".xlsx", "listing", "table")
 
 
-@action("Write cells as records…", "File", needs="report")
+@action("Write cells as records…", "File", needs="report", also="export unpivot flat long")
 def write_cells(window: Any) -> None:
     """Asks for a file and writes the cells as records to it."""
     _write_as(window, "Write cells as records", " cells", ".csv", "cells")
@@ -236,7 +243,7 @@ def write_sql(window: Any) -> None:
             window.desk.output.write_report(Path(chosen).with_suffix(".sql"), kinds.get(kind, "table"))
 
 
-@action("Write a file for each member…", "File", needs="report")
+@action("Write a file for each member…", "File", needs="report", also="export burst split separate")
 def write_each(window: Any) -> None:
     """Asks for a field and a file, and writes one for each of its members, with an index."""
     from foldbasket.desktop.widgets.finder import Choice
@@ -275,7 +282,7 @@ def write_each(window: Any) -> None:
     )
 
 
-@action("Print…", "File", "Ctrl+P", line=True, needs="report")
+@action("Print…", "File", "Ctrl+P", line=True, needs="report", also="paper printer")
 def print_pages(window: Any) -> None:
     """Prints the pages of the fold in view through the desktop's own dialog."""
     from foldbasket.desktop.pages.printing import print_fold
@@ -283,7 +290,7 @@ def print_pages(window: Any) -> None:
     print_fold(window)
 
 
-@action("Clear what is kept of files", "File")
+@action("Clear what is kept of files", "File", also="cache empty delete")
 def clear_kept(window: Any) -> None:
     """Takes out of the user's cache what is kept of files that were read, so that they open at once."""
     from foldbasket.tables.store import STORE

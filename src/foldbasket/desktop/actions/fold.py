@@ -13,7 +13,7 @@ from foldbasket.desktop.widgets import dialogs
 from foldbasket.errors import BasketError
 
 
-@action("Add a fold", "Fold", "Ctrl+Shift+N", needs="basket")
+@action("Add a fold", "Fold", "Ctrl+Shift+N", needs="basket", also="new report pivot crosstab")
 def add_fold(window: Window) -> None:
     from foldbasket.baskets.edits import AddFold
     from foldbasket.baskets.naming import UNNAMED
@@ -22,12 +22,25 @@ def add_fold(window: Window) -> None:
     window.desk.do(AddFold(Fold(UNNAMED)))
 
 
-@action("Copy the fold", "Fold", needs="fold")
+@action("Copy the fold", "Fold", needs="fold", also="duplicate clone")
 def copy_fold(window: Window) -> None:
     from foldbasket.baskets.edits import AddFold
 
     if window.desk.fold is not None:
         window.desk.do(AddFold(window.desk.fold))
+
+
+@action("Copy the fold onto another source…", "Fold", needs="fold", also="duplicate reuse template same report")
+def copy_onto(window: Window) -> None:
+    """Offers the sources; the fold is made anew over the one that is chosen, by the names of its fields."""
+    from foldbasket.desktop.widgets.finder import Choice
+
+    desk, fold = window.desk, window.desk.fold
+    if fold is None:
+        return
+    counts = {spec.key: desk.tables[spec.key].count for spec in desk.basket.sources if spec.key in desk.tables}
+    choices = [Choice(desk.basket.source_name(key), f"{count:,} records", key) for key, count in counts.items()]
+    window.offer("Copy the fold onto", choices, lambda key: desk.words.copy_onto(fold, key))
 
 
 @action("Rename the fold…", "Fold", needs="fold")
@@ -53,32 +66,38 @@ def remove_fold(window: Window) -> None:
         window.desk.do(RemoveFold(window.desk.fold.key))
 
 
-@action("Add a measure…", "Fold", line=True, needs="fold")
+@action("Add a measure…", "Fold", line=True, needs="fold", also="value sum total number aggregate")
 def add_measure(window: Window) -> None:
     window.workspace.sentence.open_finder("measures")
 
 
-@action("Add rows…", "Fold", needs="fold")
+@action("Add rows…", "Fold", needs="fold", also="dimension break down by")
 def add_rows(window: Window) -> None:
     window.workspace.sentence.open_finder("rows")
 
 
-@action("Add columns…", "Fold", needs="fold")
+@action("Add columns…", "Fold", needs="fold", also="dimension across")
 def add_columns(window: Window) -> None:
     window.workspace.sentence.open_finder("columns")
 
 
-@action("Add a filter…", "Fold", needs="fold")
+@action("Add a filter…", "Fold", needs="fold", also="restrict condition where only")
 def add_filter(window: Window) -> None:
     window.workspace.sentence.open_finder("filters")
 
 
-@action("Count records", "Fold", needs="fold")
+@action("Count records", "Fold", needs="fold", also="number of rows lines how many")
 def count_records(window: Window) -> None:
     window.desk.words.place_count()
 
 
-@action("Calculate a field or measure…", "Fold", "Ctrl+M", needs="sources")
+@action(
+    "Calculate a field or measure…",
+    "Fold",
+    "Ctrl+M",
+    needs="sources",
+    also="formula computed derived new column expression margin ratio",
+)
 def calculate(window: Window) -> None:
     """Shows the card on which a new formula is written."""
     window.desk.ensure_fold()
@@ -87,12 +106,20 @@ def calculate(window: Window) -> None:
     window.workspace.card.take_keyboard()
 
 
-@action("Turn rows into columns", "Fold", "Ctrl+T", line=True, needs="fold")
+@action("Turn rows into columns", "Fold", "Ctrl+T", line=True, needs="fold", also="swap transpose rotate flip axes")
 def turn(window: Window) -> None:
     window.desk.words.turn()
 
 
-@action("Proof of the cell at the mark", "Fold", "Ctrl+Return", line=True, needs="report", edits=False)
+@action(
+    "Proof of the cell at the mark",
+    "Fold",
+    "Ctrl+Return",
+    line=True,
+    needs="report",
+    edits=False,
+    also="drill records behind verify check why audit",
+)
 def prove(window: Window) -> None:
     """Opens the proof of the marked cell."""
     marked = marked_cell(window)
@@ -100,12 +127,12 @@ def prove(window: Window) -> None:
         window.workspace.proof.show_cell(marked.row, marked.column)
 
 
-@action("One decimal more at the mark", "Fold", "Ctrl+Alt+.", needs="report")
+@action("One decimal more at the mark", "Fold", "Ctrl+Alt+.", needs="report", also="digits places precision")
 def more_decimals(window: Window) -> None:
     _decimals(window, 1)
 
 
-@action("One decimal fewer at the mark", "Fold", "Ctrl+Alt+,", needs="report")
+@action("One decimal fewer at the mark", "Fold", "Ctrl+Alt+,", needs="report", also="digits places precision round")
 def fewer_decimals(window: Window) -> None:
     _decimals(window, -1)
 
@@ -126,23 +153,23 @@ def _decimals(window: Window, by: int) -> None:
         window.desk.words.change(measure.id, "Change the decimals", number=number)
 
 
-@action("Fold the group at the mark up", "Fold", needs="report", edits=False)
+@action("Fold the group at the mark up", "Fold", needs="report", edits=False, also="collapse close")
 def fold_up(window: Window) -> None:
     """Folds the innermost open member around the marked row up."""
     _at_mark(window, window.desk.members.fold_up)
 
 
-@action("Open the group at the mark", "Fold", needs="report", edits=False)
+@action("Open the group at the mark", "Fold", needs="report", edits=False, also="expand unfold")
 def open_group(window: Window) -> None:
     _at_mark(window, window.desk.members.open)
 
 
-@action("Fold all groups up", "Fold", needs="report", edits=False)
+@action("Fold all groups up", "Fold", needs="report", edits=False, also="collapse close summarise")
 def fold_all(window: Window) -> None:
     _all_groups(window, True)
 
 
-@action("Open all groups", "Fold", needs="report", edits=False)
+@action("Open all groups", "Fold", needs="report", edits=False, also="expand unfold")
 def open_all(window: Window) -> None:
     _all_groups(window, False)
 
@@ -154,7 +181,7 @@ def show_fold_card(window: Window) -> None:
     window.workspace.card.take_keyboard()
 
 
-@action("Rename the selected word", "Fold", "F2", needs="fold")
+@action("Rename the selected word", "Fold", "F2", needs="fold", also="heading caption title label")
 def rename_word(window: Any) -> None:
     """Where the heading stands in the report; on its card where that has the keyboard, or where no heading is in view."""
     from foldbasket.desktop.grid.renaming import rename_here

@@ -9,12 +9,12 @@ from foldbasket.desktop.actions.action import action
 from foldbasket.desktop.widgets import dialogs
 
 
-@action("Guide", "Help", "F1")
+@action("Guide", "Help", "F1", also="manual help documentation")
 def guide(window: Any) -> None:
     window.help("Guide")
 
 
-@action("Keys", "Help")
+@action("Keys", "Help", also="shortcuts keyboard")
 def keys(window: Any) -> None:
     window.help("Keys")
 

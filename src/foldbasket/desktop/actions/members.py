@@ -8,33 +8,47 @@ from foldbasket.desktop.actions.action import Window, action
 from foldbasket.errors import BasketError
 
 
-@action("Keep only the selected members", "Fold", line=True, needs="report")
+@action("Keep only the selected members", "Fold", line=True, needs="report", also="filter show only isolate")
 def keep_members(window: Window) -> None:
     _do(window, "Keep only")
 
 
-@action("Leave the selected members out", "Fold", needs="report")
+@action("Leave the selected members out", "Fold", needs="report", also="exclude hide remove filter")
 def leave_members(window: Window) -> None:
     _do(window, "Leave out")
 
 
-@action("Group the selected members…", "Fold", "Ctrl+G", needs="report")
+@action("Group the selected members…", "Fold", "Ctrl+G", needs="report", also="combine merge bundle put together")
 def group_members(window: Window) -> None:
     _do(window, "Group…")
 
 
-@action("Take the selected groups apart", "Fold", "Ctrl+Alt+G", needs="report")
+@action("Take the selected groups apart", "Fold", "Ctrl+Alt+G", needs="report", also="split separate")
 def take_apart(window: Window) -> None:
     _do(window, "Take apart")
 
 
-@action("Order rows by the column at the mark", "Fold", "Ctrl+Alt+R", needs="report", edits=False)
+@action(
+    "Order rows by the column at the mark",
+    "Fold",
+    "Ctrl+Alt+R",
+    needs="report",
+    edits=False,
+    also="sort rank descending largest",
+)
 def order_rows(window: Window) -> None:
     """The largest first; once more the smallest first; a third time by label again."""
     _order(window, rows=True)
 
 
-@action("Order columns by the row at the mark", "Fold", "Ctrl+Alt+C", needs="report", edits=False)
+@action(
+    "Order columns by the row at the mark",
+    "Fold",
+    "Ctrl+Alt+C",
+    needs="report",
+    edits=False,
+    also="sort rank descending largest",
+)
 def order_columns(window: Window) -> None:
     _order(window, rows=False)
 

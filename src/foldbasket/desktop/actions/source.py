@@ -40,7 +40,7 @@ def repoint(window: Any) -> None:
         window.desk.sources.repoint(Path(chosen))
 
 
-@action("Read all sources again", "Source", "F5", needs="basket")
+@action("Read all sources again", "Source", "F5", needs="basket", also="refresh reload update")
 def read_again(window: Window) -> None:
     window.desk.supply.read_again()
 
@@ -74,7 +74,7 @@ def here_again(window: Any) -> None:
     window.desk.folding.join(None)
 
 
-@action("Use the fold as a source", "Source", line=True, needs="fold")
+@action("Use the fold as a source", "Source", line=True, needs="fold", also="summary table chain")
 def fold_as_source(window: Window) -> None:
     if window.desk.fold is not None:
         window.desk.sources.add_fold_source(window.desk.fold.key)

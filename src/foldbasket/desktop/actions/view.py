@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from foldbasket.desktop import memory
 from foldbasket.desktop.actions.action import ACTIONS, Window, action
-from foldbasket.desktop.widgets import dialogs
 
 STEP = 24
 """By so many points a pane becomes wider with a key."""
@@ -33,26 +31,26 @@ def show_source_view(window: Window) -> None:
         window.workspace.source.preview.setFocus()
 
 
-@action("Pages", "View", "Ctrl+3", needs="report")
+@action("Pages", "View", "Ctrl+3", needs="report", also="print preview paper layout")
 def show_pages(window: Window) -> None:
     """Shows the fold as the pages that print."""
     window.desk.show_pages()
     window.workspace.pages.setFocus()
 
 
-@action("Read, without editing", "View", "Ctrl+4", needs="report")
+@action("Read, without editing", "View", "Ctrl+4", needs="report", also="view present reader kiosk lock")
 def read(window: Window) -> None:
     """Shows report, chart and pickers alone; once more everything again."""
     window.desk.notify(window.desk.view.read(not window.desk.view.reading))
     window.workspace.grid.setFocus()
 
 
-@action("Larger", "View", "Ctrl++", line=True, needs="basket")
+@action("Larger", "View", "Ctrl++", line=True, needs="basket", also="zoom in bigger")
 def zoom_in(window: Window) -> None:
     _zoom(window, 1.1)
 
 
-@action("Smaller", "View", "Ctrl+-", needs="basket")
+@action("Smaller", "View", "Ctrl+-", needs="basket", also="zoom out")
 def zoom_out(window: Window) -> None:
     _zoom(window, 1 / 1.1)
 
@@ -71,37 +69,15 @@ def _zoom(window: Window, by: float) -> None:
         window.workspace.grid.set_zoom(window.workspace.grid.zoom * by if by else 1.0)
 
 
-@action("Type size of everything…", "View")
-def choose_type_size(window: Any) -> None:
-    """Offers sizes for everything in the window, apart from the zoom of the report."""
-    from foldbasket.desktop.widgets.finder import Choice
-
-    now = memory.type_size()
-
-    def chosen(size: int) -> None:
-        memory.keep_type_size(size)
-        dialogs.tell(window, f"Everything at {size} %", "It holds when Fold Basket starts the next time.")
-
-    choices = [Choice(f"{size} %", "as it is now" if size == now else "", size) for size in memory.TYPE_SIZES]
-    window.offer("How large everything is", choices, chosen)
-
-
-@action("Light or dark…", "View")
-def choose_appearance(window: Any) -> None:
-    """Offers the window light, dark, or as the desktop has it."""
-    from foldbasket.desktop.widgets import theme
-    from foldbasket.desktop.widgets.finder import Choice
-
-    words = {"desktop": "As the desktop has it", "light": "Light", "dark": "Dark"}
-    now = memory.appearance()
-
-    def chosen(appearance: str) -> None:
-        memory.keep_appearance(appearance)
-        theme.wear(appearance)
-        window.renew_colours()
-
-    choices = [Choice(words[each], "as it is now" if each == now else "", each) for each in memory.APPEARANCES]
-    window.offer("Light or dark", choices, chosen)
+@action(
+    "Settings…",
+    "View",
+    "Ctrl+,",
+    also="preferences options dark theme type font size high contrast language cache memory",
+)
+def settings(window: Any) -> None:
+    """What holds for this machine, whatever basket is open."""
+    window.show_settings()
 
 
 @action("Panel of folds and fields", "View", "Ctrl+Alt+1", line=True, needs="basket", edits=True)
@@ -123,7 +99,7 @@ def turn_proof(window: Window) -> None:
         ACTIONS["Proof of the cell at the mark"].run(window)
 
 
-@action("Map of links", "View", "Ctrl+Alt+3", needs="sources", edits=True)
+@action("Map of links", "View", "Ctrl+Alt+3", needs="sources", edits=True, also="relations joins relationships model")
 def turn_links(window: Window) -> None:
     window.workspace.turn_pane("links")
 

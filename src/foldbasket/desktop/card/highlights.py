@@ -17,6 +17,7 @@ from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.card.span import SpanDrawing
 from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets.plain import tip
 from foldbasket.folding.dress.conditions.ends import AmongTop
 from foldbasket.folding.dress.conditions.thresholds import Above, AtLeast, AtMost, Below, InRange, Threshold
@@ -75,7 +76,11 @@ def all_highlights_section(desk: Desk, body: CardBody, fold: Fold) -> None:
 
 
 def _opens(desk: Desk, highlight: Highlight) -> Callable[[], None]:
-    return lambda: desk.show_highlight(highlight.id)
+    def show() -> None:
+        desk.view.highlight = highlight.id
+        desk.notify(Part.WORD)
+
+    return show
 
 
 def _add(desk: Desk, fold: Fold, measure: Measure, dressed: Dressed) -> None:

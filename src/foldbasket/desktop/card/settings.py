@@ -24,9 +24,9 @@ LOCALES = (
 def settings_section(desk: Desk, body: CardBody) -> None:
     """Adds the section."""
     basket = desk.basket
-    body.section("Whole basket", f"{_language(basket.locale)}, {basket.currency}")
+    body.section("Whole basket", f"{language(basket.locale)}, {basket.currency}")
     locales = LOCALES if basket.locale in LOCALES else (*LOCALES, basket.locale)
-    languages = sorted(((each, _language(each)) for each in locales), key=lambda choice: choice[1])
+    languages = sorted(((each, language(each)) for each in locales), key=lambda choice: choice[1])
     body.choice("Language", languages, basket.locale, partial(_set, desk, "Language of the reports", "locale"))
     body.text(f"Numbers are written like {format_decimal(1234.5, locale=basket.locale)}.", "quiet")
     codes = CURRENCIES if basket.currency in CURRENCIES else (*CURRENCIES, basket.currency)
@@ -62,6 +62,6 @@ def _set(desk: Desk, done: str, name: str, value: Any) -> None:
 
 
 @lru_cache(maxsize=256)
-def _language(locale: str) -> str:
+def language(locale: str) -> str:
     """“German (Austria)”."""
     return Locale.parse(locale).get_display_name("en") or locale

@@ -78,6 +78,8 @@ class MainWindow(QMainWindow):
             self._workspace.card.again()
             self._workspace.spine.renew()
             self._workspace.facts.renew()
+            if "proof" in self._workspace.__dict__:
+                self._workspace.proof.hide()  # what it says is in the colours that were
             if self._workspace.room.chart is not None:
                 self._workspace.room.chart.draw()
 
@@ -102,9 +104,11 @@ class MainWindow(QMainWindow):
         """The desk, made on first use, since it brings the engine with it."""
         if self._desk is None:
             from foldbasket.desktop.desk import Desk
+            from foldbasket.desktop.shell.settings import hold_what_was_chosen
             from foldbasket.desktop.state.part import Part
             from foldbasket.folding.cubes import kernels
 
+            hold_what_was_chosen()
             self._desk = desk = Desk(self)
             desk.failed.connect(self.say_error)
             desk.when(Part.DOCUMENT | Part.FOLD | Part.TABLES, self, self._basket_changed)
@@ -210,12 +214,21 @@ class MainWindow(QMainWindow):
         finder.open_at(self.mapToGlobal(QPoint((self.width() - 420) // 2, 90)))
 
     def help(self, page: str) -> None:
-        """Opens a page of the help."""
-        from foldbasket.desktop.shell.helping import HelpWindow
+        """Opens a page of the help; the guide where it speaks of what has the keyboard, of another page where that does."""
+        from foldbasket.desktop.shell.helping import HelpWindow, place_for
 
+        heading = ""
+        if page == "Guide" and self._workspace is not None:
+            page, heading = place_for(self._workspace, self.focusWidget())
         if self._help_window is None:
             self._help_window = HelpWindow(self)
-        self._help_window.show_page(page)
+        self._help_window.show_page(page, heading)
+
+    def show_settings(self) -> None:
+        """Opens what holds for this machine."""
+        from foldbasket.desktop.shell.settings import SettingsDialog
+
+        SettingsDialog(self).open()
 
     def _offer_sources(self) -> None:
         menu = QMenu(self)

@@ -10,7 +10,7 @@ from PyQt6.QtCore import pyqtBoundSignal
 
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.edits.edit import Edit
-from foldbasket.baskets.history import History
+from foldbasket.baskets.history import History, Trail
 from foldbasket.desktop.state.supply import Supply
 from foldbasket.desktop.state.view import View
 from foldbasket.errors import FoldBasketError
@@ -99,8 +99,10 @@ class Keeper(Board, Protocol):
 
     history: History
 
-    def take_up(self, basket: Basket, tables: Mapping[str, Table], problems: Mapping[str, FoldBasketError]) -> None:
-        """Puts another basket on the desk."""
+    def take_up(
+        self, basket: Basket, tables: Mapping[str, Table], problems: Mapping[str, FoldBasketError], trail: Trail | None
+    ) -> None:
+        """Puts another basket on the desk, with the steps that led to it."""
 
     def cancel(self) -> None:
         """Stops what is being read or folded."""

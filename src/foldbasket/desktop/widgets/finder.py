@@ -27,13 +27,14 @@ from foldbasket.typed import fitting
 @dataclass(frozen=True)
 class Choice:
     """One line of the list: its text, a quiet remark at the right, and what is handed on when it is chosen. `called` is the name it is
-    found by, where that is not its text."""
+    found by, where that is not its text; `also` are other words for it."""
 
     text: str
     detail: str
     value: Any
     enabled: bool = True
     called: str = ""
+    also: str = ""
 
 
 NOTHING = Choice("nothing found", "", None, enabled=False)
@@ -138,7 +139,9 @@ class Finder(QFrame):
 
     def _narrow(self, typed: str) -> None:
         self.list.clear()
-        found = fitting(typed, self.choices, lambda each: each.called or each.text, lambda each: each.detail)
+        found = fitting(
+            typed, self.choices, lambda each: each.called or each.text, lambda each: f"{each.detail} {each.also}"
+        )
         if self._read[0] == typed:
             found = [*self._read[1], *found]
         for choice in (found or [NOTHING])[:MOST_LISTED]:

@@ -60,18 +60,32 @@ DARK = Palette(
 )  # fmt: skip
 
 
-_SETS = {"light": LIGHT, "dark": DARK}
+STRONG = Palette(
+    paper="#FFFFFF", page="#FFFFFF", panel="#FFFFFF", line="#6B6B6B", ink="#000000", muted="#3D3D3D",
+    measures="#6B4600", rows="#1B2C80", columns="#8A1F12", filters="#263640",
+    measures_tint="#FFEFC9", rows_tint="#DDE3FF", columns_tint="#FFE0DB", filters_tint="#DFE7EC",
+    selection="#D6D0F5", rule="#4A4A4A", good="#0F5A2C",
+)  # fmt: skip
+STRONG_DARK = Palette(
+    paper="#000000", page="#000000", panel="#000000", line="#A8A8A8", ink="#FFFFFF", muted="#D2D2D2",
+    measures="#FFD37A", rows="#C3CDFF", columns="#FFB9AE", filters="#CFDCE6",
+    measures_tint="#4A3600", rows_tint="#26306B", columns_tint="#5E1D14", filters_tint="#2C3B46",
+    selection="#3F3880", rule="#C4C4C4", good="#A5E8BD",
+)  # fmt: skip
+_SETS = {"light": LIGHT, "dark": DARK, "strong": STRONG, "strong dark": STRONG_DARK}
 _worn = "desktop"
 
 
 def wear(appearance: str) -> None:
-    """Has the whole program light, dark, or as the desktop has it. Kept here as well, since not every platform takes a choice."""
+    """Has the whole program light, dark, either in high contrast, or as the desktop has it. Kept here as well, since not every platform takes a choice."""
     global _worn
     _worn = appearance
     hints = QGuiApplication.styleHints()
     schemes = {"light": Qt.ColorScheme.Light, "dark": Qt.ColorScheme.Dark}
     if hints is not None:
-        hints.setColorScheme(schemes.get(appearance, Qt.ColorScheme.Unknown))
+        hints.setColorScheme(
+            schemes.get(appearance.replace("strong ", "").replace("strong", "light"), Qt.ColorScheme.Unknown)
+        )
 
 
 def palette() -> Palette:
@@ -84,7 +98,7 @@ def palette() -> Palette:
 
 def paper() -> Literal["light", "dark"]:
     """The form of styles that goes with it."""
-    return "dark" if palette() is DARK else "light"
+    return "dark" if palette() in (DARK, STRONG_DARK) else "light"
 
 
 @lru_cache(maxsize=1)

@@ -25,6 +25,7 @@ from foldbasket.baskets.files import (
     state_of,
     with_full_paths,
 )
+from foldbasket.baskets.history import Trail
 from foldbasket.baskets.naming import UNNAMED
 from foldbasket.desktop import memory
 from foldbasket.desktop.state.board import Keeper
@@ -36,6 +37,11 @@ from foldbasket.opening.sources import read_source
 from foldbasket.spec.fold import Fold
 from foldbasket.tables.reading.readers import table_name
 from foldbasket.tables.table import Table
+
+
+def new_basket() -> Basket:
+    """An empty basket, in the language and the currency that new ones were chosen to have."""
+    return Basket(locale=memory.chosen("locale", "en"), currency=memory.chosen("currency", "EUR"))
 
 
 class Files(QObject):
@@ -155,7 +161,7 @@ class Files(QObject):
     def begin_anew(self) -> None:
         """Puts an empty basket on the desk."""
         self.desk.cancel()
-        self._take_up(Basket(), {}, None)
+        self._take_up(new_basket(), {}, None)
 
     def _take_up(
         self,
@@ -163,9 +169,10 @@ class Files(QObject):
         tables: dict[str, Table],
         path: Path | None,
         problems: Mapping[str, FoldBasketError] | None = None,
+        trail: Trail | None = None,
     ) -> None:
         self.path, self._state = path, None
-        self.desk.take_up(basket, tables, problems or {})
+        self.desk.take_up(basket, tables, problems or {}, trail)
         if basket.sources and not basket.folds:
             self.desk.do(edits.AddFold(Fold(UNNAMED)))
 
@@ -217,7 +224,8 @@ class Files(QObject):
             return
         basket, path = self.desk.basket, self.path
         tables = self.desk.supply.all_as_read([source for source in basket.sources if source.data])
-        self._keep_aside(lambda: recovery.write_aside(basket, path, tables))
+        trail = self.desk.history.trail
+        self._keep_aside(lambda: recovery.write_aside(basket, path, tables, trail))
 
     def _keep_aside(self, work: Callable[[], None]) -> None:
         def quietly(_: Any) -> None:
@@ -241,7 +249,7 @@ class Files(QObject):
     def _recovered(
         self, left: recovery.Recovered, tables: dict[str, Table], problems: dict[str, FoldBasketError]
     ) -> None:
-        self._take_up(left.basket, tables, left.path, problems)
+        self._take_up(left.basket, tables, left.path, problems, left.trail)
         self.desk.history.mark_saved(Basket())
         self.write_aside()
         recovery.forget(left.found)

@@ -9,6 +9,7 @@ import msgspec
 from foldbasket.baskets import edits, placing
 from foldbasket.baskets.basket import free_name, taken
 from foldbasket.baskets.naming import UNNAMED
+from foldbasket.baskets.onto import onto
 from foldbasket.desktop.state.board import Board
 from foldbasket.errors import BasketError
 from foldbasket.sentence.phrases import field_phrase, words_of
@@ -100,3 +101,22 @@ class Words:
         fold = self.desk.fold
         if fold is not None and (fold.rows or fold.columns):
             self.desk.do(edits.Turn(fold.key))
+
+    def copy_onto(self, fold: Fold, source: str) -> None:
+        """Adds the fold once more, over another source; says which fields that does not have."""
+        desk, of = self.desk, self.desk.source
+        called = desk.basket.source_name(source)
+
+        def reaches(table: str) -> bool:
+            return table == source or of.path(source, table) is not None
+
+        made, missing = onto(fold, source, called, list(of.table(source).columns), reaches)
+        made = msgspec.structs.replace(made, name=f"{fold.name}, {called}")
+        if made.is_empty:
+            todo = "Choose a source whose fields have the same names."
+            desk.failed.emit(BasketError(f"{called} has none of the fields of this report.", todo=todo))
+            return
+        desk.do(edits.AddFold(made))
+        if missing:
+            listed = ", ".join(missing[:4]) + (f" and {len(missing) - 4} more" if len(missing) > 4 else "")
+            desk.news.emit(f"{called} has no {listed}; what used them was left out.")
