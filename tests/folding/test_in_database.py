@@ -12,7 +12,8 @@ import sqlalchemy as sa
 from foldbasket.errors import Cancelled, FoldError, LinkError, ReadError
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.values import Compare
-from foldbasket.folding.proof import listed_for, proof_of
+from foldbasket.folding.listed import Wanted, list_records, usual_fields
+from foldbasket.folding.proof import proof_of
 from foldbasket.kinds import read
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source
@@ -235,7 +236,8 @@ def test_a_proof_brings_the_records_behind_a_cell(sales):
     proof = proof_of(apart, fold, report, 0, 0)
     assert proof.agrees
     assert proof.behind.many == len(proof.records) == 2
-    shown = {each.ref.field: [each.column.text(int(at)) for at in each.at] for each in listed_for(fold, proof)}
+    listed = list_records(proof, Wanted(usual_fields(fold, proof))).fields
+    shown = {each.ref.field: [each.column.text(int(at)) for at in each.at] for each in listed}
     assert sorted(shown["no"]) == ["2", "5"]
     assert shown["site"] == ["Mill", "Mill"]
 
