@@ -16,7 +16,7 @@ from PyQt6.QtGui import QColor, QImage, QPainter  # noqa: E402
 from PyQt6.QtTest import QTest  # noqa: E402
 from PyQt6.QtWidgets import QApplication  # noqa: E402
 
-from foldbasket.baskets.edits import AddFold, ChangeLook, ChangePage, FoldLevel, FoldUp, OfferPicker, PutHighlight  # noqa: E402
+from foldbasket.baskets.edits import AddFold, ChangeLook, ChangePage, FoldLevel, OfferPicker, Place, PutHighlight  # noqa: E402
 from foldbasket.demo.scenario import write_demo  # noqa: E402
 from foldbasket.demo.untidy import UNTIDY_LINES  # noqa: E402
 from foldbasket.desktop.actions.action import ACTIONS  # noqa: E402
@@ -32,6 +32,8 @@ from foldbasket.folding.dress.conditions.others import Always  # noqa: E402
 from foldbasket.folding.dress.conditions.thresholds import AtLeast  # noqa: E402
 from foldbasket.folding.dress.forms.graded import Bar  # noqa: E402
 from foldbasket.folding.dress.forms.marks import Ground, Ink  # noqa: E402
+from foldbasket.folding.filters.members import Members  # noqa: E402
+from foldbasket.folding.filters.values import Between  # noqa: E402
 from foldbasket.spec.chart import Values  # noqa: E402
 from foldbasket.spec.field import FieldRef  # noqa: E402
 from foldbasket.spec.fold import Fold, Measure, Placed  # noqa: E402
@@ -183,8 +185,29 @@ def chart_pictures(window: MainWindow, shoot: Callable[[str], None]) -> None:
     desk.undo()
 
 
+def reading_picture(window: MainWindow, shoot: Callable[[str], None]) -> None:
+    """A report that is read: chart and pickers beside it, one of which was used."""
+    desk, sites = window.desk, "Net sales by site"
+    desk.show_fold(sites)
+    wait_until(lambda: desk.report is not None and desk.report.name == sites)
+    before = desk.history.position
+    region = Members("region pick", FieldRef("Customers", "Region"), exclude=True)
+    desk.do(Place(sites, "filters", region, "Region"))
+    desk.do(Place(sites, "filters", Between("net pick", FieldRef("Order lines", "Net")), "Net"))
+    for word, name in (("channel", "Channel"), ("region pick", "Region"), ("net pick", "Net")):
+        desk.do(OfferPicker(sites, word, (sites,), name))
+    desk.show_chart()
+    wait_until(lambda: not desk.busy)
+    ACTIONS["Read, without editing"].run(window)
+    wait_until(lambda: not desk.busy)
+    shoot("reading")
+    ACTIONS["Read, without editing"].run(window)
+    desk.go_to_step(before)
+    wait_until(lambda: not desk.busy)
+
+
 def fold_pictures(window: MainWindow, shoot: Callable[[str], None], folder: Path) -> None:
-    """All others, two tables of facts, a folded report with a picker, a formula as it is typed, and a proof."""
+    """All others, two tables of facts, a report that is read, a formula as it is typed, and a proof."""
     desk, grid = window.desk, window.workspace.grid
 
     def show(name: str) -> None:
@@ -197,15 +220,7 @@ def fold_pictures(window: MainWindow, shoot: Callable[[str], None], folder: Path
     show("Actual against plan")
     desk.select_word("region")
     shoot("plan-and-actual")
-    sites = "Net sales by site"
-    show(sites)
-    desk.do(FoldLevel(sites, "region", True, "Region"))
-    desk.do(FoldUp(sites, "region", ("Midmarsh",)))
-    desk.do(OfferPicker(sites, "channel", (sites, "Freight by team"), "Channel"))
-    desk.select_word("region")
-    shoot("folded-up")
-    for _ in range(3):
-        desk.undo()
+    reading_picture(window, shoot)
     ACTIONS["Calculate a field or measure…"].run(window)
     wait_until(lambda: not desk.busy)
     text = window.workspace.card.findChild(FormulaText)

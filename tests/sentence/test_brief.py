@@ -31,6 +31,7 @@ BY_HAND = {
     "net in March by team": "Net, summed for each Team keeping Month of the year of Order date: March",
     "net in March 2026 by team": "Net, summed for each Team keeping Month of Order date: Mar 2026",
     "net in Q1 2026 by team": "Net, summed for each Team keeping Quarter of Order date: Q1 2026",
+    "net by region by quarter of order date": "Net, summed for each Region across Quarter of Order date",
     "net by weekday": "Net, summed for each Weekday of Order date",
     "records by channel": "Records, counted for each Channel",
     "how was it": None,

@@ -265,6 +265,11 @@ class Reader:
 
     def _axis(self, tree: Tree, later: list[Callable[[], None]]) -> None:
         strand = tree.data
+        if (
+            strand == "rows" and self.made.rows and not self.made.columns
+        ):  # a time field after a second “by” goes across
+            first = self._placed(sub(sub(tree, "axis")[0], "placed")[0], "r")
+            strand = "columns" if self.words.source.column(first.field).type.is_time else strand
         for axis in sub(tree, "axis"):
             for each in sub(axis, "placed"):
                 at = len(getattr(self.made, strand))
