@@ -200,6 +200,8 @@ def reading_picture(window: MainWindow, shoot: Callable[[str], None]) -> None:
     wait_until(lambda: not desk.busy)
     ACTIONS["Read, without editing"].run(window)
     wait_until(lambda: not desk.busy)
+    QTest.qWait(900)  # the chart is drawn anew in its new size
+    wait_until(lambda: not desk.busy)
     shoot("reading")
     ACTIONS["Read, without editing"].run(window)
     desk.go_to_step(before)
