@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from decimal import Decimal
 from fractions import Fraction
 from typing import Any, TypeVar
@@ -50,7 +51,9 @@ def values(report: Report, column: int = 0) -> list[tuple[str, Fraction]]:
 
 
 def number(value: Any) -> Fraction | None:
-    """A cell as an exact number; None for what is none."""
+    """A cell as an exact number; None for what is none, an infinite one too."""
+    if isinstance(value, float) and not math.isfinite(value):
+        return None
     return Fraction(value) if isinstance(value, int | float | Decimal) and not isinstance(value, bool) else None
 
 
