@@ -63,3 +63,6 @@ def test_what_is_worth_a_look_stands_on_the_reports_card_and_is_done_by_a_click(
     driver.act("Undo")
     driver.settle()
     assert driver.workspace.card.body.sections[0].title == "What next"
+    driver.act("Turn rows into columns")
+    driver.settle()
+    assert driver.workspace.card.body.sections[0].title == "What next", "it holds of the next report, too"

@@ -42,8 +42,6 @@ class Recovered:
     basket: Basket
     path: Path | None
     found: Path
-    trail: Trail | None = None
-    """The steps that led to it, as far as they were kept."""
 
     def tables(self, progress: Progress | None = None) -> dict[str, Table]:
         """The records that were written aside with it, by source; those that cannot be read are not there."""
@@ -53,6 +51,20 @@ class Recovered:
                 with contextlib.suppress(FoldBasketError):
                     tables[source.key] = read_table(_records(self.found, source), source.name, AS_FOUND, progress)
         return tables
+
+    def trail(self) -> Trail | None:
+        """The steps that led to it; None where they were not kept, or cannot be read, which loses no work."""
+        with contextlib.suppress(
+            OSError, EOFError, ValueError, KeyError, TypeError, AttributeError, IndexError, BasketError
+        ):
+            read = json.loads(gzip.decompress((self.found / STEPS).read_bytes()).decode("utf-8", "surrogateescape"))
+            steps = tuple(
+                Step(str(label), decode(text.encode("utf-8", "surrogateescape"), STEPS))
+                for label, text in read["steps"]
+            )
+            if steps[read["at"]].basket == self.basket:
+                return Trail(steps, int(read["at"]))
+        return None
 
 
 def folder() -> Path:
@@ -116,24 +128,8 @@ def left_over() -> list[Recovered]:
                     read = json.loads(file.read_text("utf-8", "surrogateescape"))
                     basket = decode(read["basket"].encode(), file.name)
                     path = Path(read["path"]) if read["path"] else None
-                    trail = _trail(each / STEPS, basket) if each.is_dir() else None
-                    found.append((file.stat().st_mtime, Recovered(basket, path, each, trail)))
+                    found.append((file.stat().st_mtime, Recovered(basket, path, each)))
     return [each for _, each in sorted(found, key=lambda pair: -pair[0])]
-
-
-def _trail(file: Path, basket: Basket) -> Trail | None:
-    """The steps that were written aside, where they lead to that basket; None where they cannot be read, which loses no work."""
-    with contextlib.suppress(
-        OSError, EOFError, ValueError, KeyError, TypeError, AttributeError, IndexError, BasketError
-    ):
-        read = json.loads(gzip.decompress(file.read_bytes()).decode("utf-8", "surrogateescape"))
-        steps = tuple(
-            Step(str(label), decode(text.encode("utf-8", "surrogateescape"), file.name))
-            for label, text in read["steps"]
-        )
-        if steps[read["at"]].basket == basket:
-            return Trail(steps, int(read["at"]))
-    return None
 
 
 _owned: dict[int, tuple[Path, int]] = {}

@@ -130,6 +130,16 @@ def forget_style(key: str) -> None:
     _write("styles", [msgspec.json.encode(each).decode() for each in styles() if each.key != key])
 
 
+def chosen(name: str, usual: str = "") -> str:
+    """What was chosen once for a setting of one value; the usual where nothing was."""
+    return next(iter(_read().get(name, [])), usual)
+
+
+def choose(name: str, value: str) -> None:
+    """Keeps what was chosen for a setting; empty lets the usual hold again."""
+    _write(name, [value] if value else [])
+
+
 APPEARANCES = {
     "desktop": "as the desktop has it",
     "light": "light",
@@ -142,13 +152,13 @@ APPEARANCES = {
 
 def appearance() -> str:
     """How the window looks, of `APPEARANCES`."""
-    chosen = next(iter(_read().get("appearance", [])), "")
-    return chosen if chosen in APPEARANCES else "desktop"
+    found = chosen("appearance")
+    return found if found in APPEARANCES else "desktop"
 
 
-def keep_appearance(chosen: str) -> None:
+def keep_appearance(appearance: str) -> None:
     """Keeps it."""
-    _write("appearance", [chosen])
+    choose("appearance", appearance)
 
 
 TYPE_SIZES = (80, 90, 100, 115, 130, 150, 175, 200)
@@ -157,20 +167,10 @@ TYPE_SIZES = (80, 90, 100, 115, 130, 150, 175, 200)
 
 def type_size() -> int:
     """The chosen size of everything in the window, in percent."""
-    chosen = next(iter(_read().get("type", [])), "")
-    return int(chosen) if chosen.isdecimal() and int(chosen) in TYPE_SIZES else 100
+    found = chosen("type")
+    return int(found) if found.isdecimal() and int(found) in TYPE_SIZES else 100
 
 
 def keep_type_size(percent: int) -> None:
     """Keeps it; it holds from the next start on."""
-    _write("type", [str(percent)])
-
-
-def chosen(name: str, usual: str = "") -> str:
-    """What was chosen once for a setting of one value; the usual where nothing was."""
-    return next(iter(_read().get(name, [])), usual)
-
-
-def choose(name: str, value: str) -> None:
-    """Keeps what was chosen for a setting; empty lets the usual hold again."""
-    _write(name, [value] if value else [])
+    choose("type", str(percent))

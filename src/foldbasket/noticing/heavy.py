@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from fractions import Fraction
 
 import msgspec
+import numpy as np
 
 from foldbasket.folding.compare.shares import ShareOf, Whole
 from foldbasket.folding.layout.pickings.ends import Top
@@ -42,7 +43,7 @@ def nearly_all(seen: Seen) -> Iterator[Notice]:
         across = _grand(other)
         if across is None:
             continue
-        lines = _outer(axis)
+        lines = np.flatnonzero(axis.level == 1).tolist()  # each of a whole member
         cells = [
             number(report.exact(0, line, across) if is_rows else report.exact(0, across, line)) or Fraction(0)
             for line in lines
@@ -66,16 +67,6 @@ def _grand(axis: Axis) -> int | None:
     return next(
         (line for line in (0, len(axis) - 1) if len(axis) and (axis.kind[line] == Kind.GRAND or not axis.depth)), None
     )
-
-
-def _outer(axis: Axis) -> list[int]:
-    """The lines that stand for a whole member of the outermost field."""
-    wanted = Kind.SUBTOTAL if axis.depth > 1 else Kind.MEMBER
-    return [
-        line
-        for line in range(len(axis))
-        if axis.level[line] == 1 and axis.kind[line] in (wanted, Kind.CLOSED, Kind.MEMBER)
-    ]
 
 
 @notice(50)

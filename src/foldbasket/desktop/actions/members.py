@@ -70,12 +70,9 @@ def _do(window: Any, name: str) -> None:
 
 def _order(window: Window, *, rows: bool) -> None:
     from foldbasket.desktop.actions.fold import marked_cell
-    from foldbasket.desktop.grid.sorting import line_order
+    from foldbasket.desktop.grid.sorting import act, order_of_cell
 
-    marked, report = marked_cell(window), window.desk.report
-    if marked is None or not report.measures:
-        return
-    margin, across, at = (report.left, report.top, marked.column) if rows else (report.top, report.left, marked.row)
-    by = line_order(report, across, at, report.cell(marked.row, marked.column)[0])
-    if by is not None and margin.axis.depth:
-        window.desk.members.sort([head.id for head in margin.axis.heads], by.measure, by.among)
+    marked = marked_cell(window)
+    order = order_of_cell(window.desk.report, marked.row, marked.column, rows=rows) if marked is not None else None
+    if order is not None:
+        act(window.desk, order)

@@ -212,13 +212,15 @@ def _relative(desk: Desk, body: CardBody, rule: Relative, column: Column, become
     as_of_choice(desk, body, lambda: latest_day(desk.source.column(rule.field)) or datetime.date.today())
 
 
-def _members(desk: Desk, body: CardBody, rule: Members, column: Column, become: Become) -> None:
-    """The members to tick."""
-    model = member_model(desk, rule, lambda new: become(new, f"Keep {rule.field.field}"), body)
+def _members(
+    desk: Desk, body: CardBody, rule: Members, column: Column, become: Become, *, later: bool = True, done: str = "Keep"
+) -> None:
+    """The members to tick, and with `later` what becomes of those that come later."""
+    model = member_model(desk, rule, lambda new: become(new, f"{done} {rule.field.field}"), body)
     if model is None:
         body.text(why_no_list(desk, rule), "quiet")
         return
-    body.column.addWidget(MemberList(desk, model, lambda new, done: become(new, done), body, later=True))
+    body.column.addWidget(MemberList(desk, model, become, body, later=later))
 
 
 CONTROLS: dict[type[OneField], Callable[..., None]] = {
@@ -237,11 +239,7 @@ def picker_body(desk: Desk, rule: OneField, become: Become, parent: QWidget) -> 
     if column is None or desk.fold is None:
         body.text(f"{rule.field.field} is no longer in {desk.basket.source_name(rule.field.table)}.", "warning")
     elif isinstance(rule, Members):
-        model = member_model(desk, rule, lambda new: become(new, f"Pick {rule.field.field}"), body)
-        if model is None:
-            body.text(why_no_list(desk, rule), "quiet")
-        else:
-            body.column.addWidget(MemberList(desk, model, become, body, later=False))
+        _members(desk, body, rule, column, become, later=False, done="Pick")
     else:
         CONTROLS.get(type(rule), _parameters)(desk, body, rule, column, become)
     return body.end()

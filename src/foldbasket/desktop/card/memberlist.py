@@ -14,7 +14,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QListView,
     QMenu,
-    QPushButton,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QVBoxLayout,
@@ -27,6 +26,7 @@ from foldbasket.desktop.card.tick import COUNT, MemberModel
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.plain import link
 from foldbasket.folding.filters.members import Members
 
 LINE, MOST_HIGH, FEW = 20, 300, 9
@@ -119,11 +119,7 @@ class MemberList(QWidget):
             ("keep none", "Of the members listed below", lambda: self.model.toggle(self._rows(), False)),
             ("paste a list", "Keeps the members that are on the clipboard, one on each line", self.paste),
         ):
-            button = QPushButton(label, self)
-            button.setProperty("role", "link")
-            button.setToolTip(tip)
-            button.clicked.connect(lambda _=False, act=act: act())
-            line.addWidget(button)
+            line.addWidget(link(label, tip, act, self))
         line.addStretch(1)
         return line
 

@@ -23,7 +23,7 @@ def notices_of(desk: Desk) -> list[Notice]:
 
 def next_section(desk: Desk, body: CardBody, fold: Fold) -> None:
     """Adds the section, open from the start, where there is anything to say."""
-    found = notices_of(desk)
+    found = body.noticed = notices_of(desk)
     if not found:
         return
     many = "one thing to look at" if len(found) == 1 else f"{len(found)} things to look at"

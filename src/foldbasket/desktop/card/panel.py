@@ -51,7 +51,6 @@ class CardPanel(QScrollArea):
         self._shown: Any = None
         self._about: Any = None
         self._said_of_chart: Any = None
-        self._noticed: list[str] = []
         # One edit changes several things at once: the card is built once for all of them, in an event of its own.
         self._later = QTimer(self)
         self._later.setSingleShot(True)
@@ -78,11 +77,9 @@ class CardPanel(QScrollArea):
         """The card of a measure shows numbers of the report in view, that of the whole report what is worth a look in it."""
         fold, word = self.desk.fold, self.desk.view.word
         about_all = fold is not None and word is None and not self.desk.view.paged and not self.desk.view.charted
-        if about_all and self.desk.spec is None:
-            said = [each.said for each in notices_of(self.desk)]
-            if said != self._noticed:
-                self._noticed = said
-                self.again()
+        shown = self.body.noticed if self.body is not None else None
+        if about_all and self.desk.spec is None and notices_of(self.desk) != shown:
+            self.again()
         if fold is not None and word in {each.id for each in fold.measures}:
             self.again()
 

@@ -165,6 +165,8 @@ class CardBody(QWidget):
         self.column.setSpacing(6)
         self.offered: list[Offered] = []
         self.sections: list[Section] = []
+        self.noticed: list[Any] = []
+        """What it says is worth a second look."""
         if parent is not None and not hasattr(parent, "opened"):
             parent.opened = []  # type: ignore[attr-defined]
         self._opened: list[str] = getattr(parent, "opened", [])

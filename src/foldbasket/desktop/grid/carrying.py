@@ -80,14 +80,7 @@ def _along_own(desk: Desk, seen: View, carried: Carried, at: int | None, place: 
     margin = seen.at.report.left if carried.on_rows else seen.at.report.top
     if carried.is_measure:
         return _among_measures(desk, seen, carried, at) if at is not None and margin.places[place] == MEASURE else None
-    own = next(
-        (
-            each
-            for each, field in enumerate(margin.places)
-            if field != MEASURE and margin.axis.heads[field].id == carried.word
-        ),
-        None,
-    )
+    own = margin.place_of(carried.word)
     if own is None or margin.places[place] == MEASURE:
         return None
     if place != own:
@@ -98,7 +91,7 @@ def _along_own(desk: Desk, seen: View, carried: Carried, at: int | None, place: 
 def _among_members(desk: Desk, seen: View, carried: Carried, at: int) -> Landing | None:
     chosen = carried.chosen
     assert chosen is not None
-    siblings = [each for each in chosen.siblings(chosen.members[0]) if each[0].path[-1] not in (BLANK, NO_MATCH)]
+    siblings = [each for each in chosen.siblings if each[0].path[-1] not in (BLANK, NO_MATCH)]
     moved = [each.path[-1] for each in chosen.members]
     over = next((k for k, (_, start, stop) in enumerate(siblings) if start <= at < stop), None)
     if over is None:

@@ -128,9 +128,10 @@ class Chosen:
             at += step
         return at if 0 <= at < len(places) and seen_at(self.margin, self.at, at) is not None else None
 
-    def siblings(self, seen: Seen) -> list[tuple[Seen, int, int]]:
-        """The members beside one within its parent, as shown, each with its first row or column and the one behind its last."""
-        margin, within = self.margin, range(len(self.margin))
+    @cached_property
+    def siblings(self) -> list[tuple[Seen, int, int]]:
+        """The members beside the first selected one within its parent, as shown, each with its first row or column and the one behind its last."""
+        margin, within, parent = self.margin, range(len(self.margin)), self.members[0].path[:-1]
         if self.place:
             outer = margin.runs(self.place - 1, range(self.at, self.at + 1))
             within = range(*outer[0]) if outer else within
@@ -141,23 +142,22 @@ class Chosen:
         return [
             (each, start, stop)
             for each, start, stop in found
-            if each is not None and not each.is_gathered and each.path[:-1] == seen.path[:-1]
+            if each is not None and not each.is_gathered and each.path[:-1] == parent
         ]
 
     def renewed(self, report: Report) -> Chosen | None:
         """The same members in another report; None where the field or all of them are gone."""
         margin = report.left if self.on_rows else report.top
-        word = self.word
-        field = next((at for at, head in enumerate(margin.axis.heads) if head.id == word), None)
-        if field is None or field not in margin.places:
+        place = margin.place_of(self.word)
+        if place is None:
             return None
-        place = margin.place(field)
+        field = margin.places[place]
         made = replace(self, report=report, place=place)
         lines = np.flatnonzero(made.mask)
         if not len(lines):
             return None
-        names, first = np.unique(margin.axis.codes[margin.line[lines], : field + 1], axis=0, return_index=True)
-        listed = tuple(Seen(margin, int(lines[at]), field) for at in sorted(first.tolist()[: len(names)]))
+        _, first = np.unique(margin.axis.codes[margin.line[lines], : field + 1], axis=0, return_index=True)
+        listed = tuple(Seen(margin, int(lines[at]), field) for at in sorted(first.tolist()))
         at = int(lines[0])
         return replace(made, members=listed, at=at, anchor=at)
 

@@ -6,12 +6,13 @@ from typing import Any
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit
 
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.grid.view import GridView
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.state.workers import Worker
+from foldbasket.desktop.widgets.plain import link
 from foldbasket.folding.report.report import Report
 from foldbasket.folding.report.search import HEAD, MOST_CELLS, MOST_FOUND, Spot, find
 
@@ -45,11 +46,8 @@ class FindLine(QFrame):
             ("↓", "The next (Enter)", self.on),
             ("×", "Close (Escape)", self.end),
         ):
-            button = QPushButton(sign, self)
-            button.setProperty("role", "link")
-            button.setToolTip(name)
+            button = link(sign, name, act, self)
             button.setAccessibleName(name)
-            button.clicked.connect(act)
             across.addWidget(button)
         self._pause = QTimer(self)
         self._pause.setSingleShot(True)

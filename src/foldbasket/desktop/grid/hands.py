@@ -16,7 +16,7 @@ from foldbasket.desktop.grid import carrying
 from foldbasket.desktop.grid.carrying import Carried, Landing
 from foldbasket.desktop.grid.chosen import Chosen, chosen_at
 from foldbasket.desktop.grid.geometry import EDGE, TOP
-from foldbasket.desktop.work.members import Seen, innermost, seen_at
+from foldbasket.desktop.work.members import Seen, counted, innermost, seen_at
 from foldbasket.folding.report.margins import MEASURE
 from foldbasket.folding.report.report import Report
 
@@ -66,8 +66,10 @@ class Hands:
         now, report = self.chosen, self.view.report
         if seen is None or report is None or (now is not None and now.word == seen.word and seen.path in now.paths):
             return now if seen is not None else None
-        margin = next(each for each in (report.left, report.top) if seen.word in [head.id for head in each.axis.heads])
-        self.choose(chosen_at(report, margin is report.left, margin.place(seen.field), seen.at))
+        place = report.left.place_of(seen.word)
+        on_rows = place is not None
+        place = place if on_rows else report.top.place_of(seen.word)
+        self.choose(chosen_at(report, on_rows, place, seen.at) if place is not None else None)
         return self.chosen
 
     # --- the mouse ----------------------------------------------------------
@@ -86,7 +88,7 @@ class Hands:
             if self.view.desk.view.reading:
                 return True
             is_measure = margin.places[place] == MEASURE
-            self.carried = Carried(word, self._said(word), on_rows, point, point, is_measure=is_measure)
+            self.carried = Carried(word, self.view.desk.words.said(word), on_rows, point, point, is_measure=is_measure)
         else:
             beside = now is not None and now.on_rows == on_rows and now.word == seen.word
             if now is not None and beside and event.modifiers() & SHIFT:
@@ -94,18 +96,13 @@ class Hands:
             elif now is not None and beside and event.modifiers() & CONTROL:
                 self.choose(now.toggled(seen, at))
             elif now is not None and beside and seen.path in now.paths and not self.view.desk.view.reading:
-                label = seen.label if len(now.members) == 1 else f"{len(now.members)} members"
-                moved = replace(now, at=at)
-                self.carried = Carried(word, label, on_rows, point, point, moved)
+                self.carried = Carried(word, counted(now.members), on_rows, point, point, replace(now, at=at))
             else:
                 self.choose(chosen_at(report, on_rows, place, at))
                 self._draws_out = True
         self.view.forget_mark()
         self.view.heading_chosen.emit(word)
         return True
-
-    def _said(self, word: str) -> str:
-        return self.view.desk.words.said(word)
 
     def move(self, event: QMouseEvent) -> bool:
         """Draws the selection out, or carries what was taken up; False where neither is done."""
@@ -245,8 +242,7 @@ class Hands:
 
     def _put(self, chosen: Chosen, step: int) -> None:
         """Moves the selected members one place along, by hand."""
-        siblings = chosen.siblings(chosen.members[0])
-        tokens, moved = [each.path[-1] for each, _, _ in siblings], chosen.tokens
+        tokens, moved = [each.path[-1] for each, _, _ in chosen.siblings], chosen.tokens
         places = [tokens.index(token) for token in moved if token in tokens]
         if not places:
             return

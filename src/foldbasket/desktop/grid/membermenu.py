@@ -12,7 +12,7 @@ from foldbasket.desktop.card.menu import MOST_LISTED, add, submenu
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.grid.chosen import Chosen
 from foldbasket.desktop.grid.several import deeds
-from foldbasket.desktop.grid.sorting import line_order
+from foldbasket.desktop.grid.sorting import act, order_of_cell
 from foldbasket.desktop.work.members import Seen
 from foldbasket.folding.report.report import Report
 from foldbasket.sentence.phrases import placed_heading
@@ -72,11 +72,7 @@ def add_members(menu: QMenu, desk: Desk, chosen: Chosen) -> None:
 
 def add_sorting(menu: QMenu, desk: Desk, report: Report, row: int, column: int) -> None:
     """Adds orders by the values in the line of a cell: of the rows by its column, of the columns by its row."""
-    for on_rows in (True, False):
-        margin, across, at = (report.left, report.top, column) if on_rows else (report.top, report.left, row)
-        if margin.axis.depth:
-            by = line_order(report, across, at, report.cell(row, column)[0])
-            words = [head.id for head in margin.axis.heads]
-            name = f"Order {'rows by this column' if on_rows else 'columns by this row'}"
-            if by is not None:
-                add(menu, name, partial(desk.members.sort, words, by.measure, by.among))
+    for rows, name in ((True, "Order rows by this column"), (False, "Order columns by this row")):
+        order = order_of_cell(report, row, column, rows=rows)
+        if order is not None:
+            add(menu, name, partial(act, desk, order))

@@ -27,8 +27,8 @@ class Deed:
 
 def deeds(desk: Desk, chosen: Chosen, parent: QWidget) -> list[Deed]:
     """What can be done with the selected members, the most wanted first; what needs a question asks it over the parent."""
-    fold, work = desk.fold, desk.members
-    placed = next((each for each in fold.rows + fold.columns if each.id == chosen.word), None) if fold else None
+    work = desk.members
+    placed = work.placed(chosen.word)
     if placed is None or not chosen.members:
         return []
     word, tokens = chosen.word, chosen.tokens

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QColor, QPainter, QPen
@@ -14,7 +14,6 @@ from foldbasket.desktop.widgets import theme
 from foldbasket.folding.report.margins import MEASURE, Margin
 from foldbasket.folding.report.report import Report
 from foldbasket.sentence.phrases import placed_heading
-from foldbasket.spec.fold import Placed
 from foldbasket.spec.order import ByValue
 
 WIDE = 14
@@ -26,15 +25,24 @@ class Ordering:
 
     words: tuple[str, ...]
     by: ByValue | None
-    area: QRectF
+    area: QRectF = field(default_factory=QRectF)
 
 
 def line_order(report: Report, margin: Margin, at: int, measure: int) -> ByValue | None:
     """The order by a measure in a row or column of a margin; None where that is of what has no member, or of what is gathered."""
     line = int(margin.line[at])
-    among = [margin.axis.key(line, field) for field in range(int(margin.level[at]))]
+    among = [margin.axis.key(line, level) for level in range(int(margin.level[at]))]
     named = tuple(key for key in among if key is not None)
     return ByValue(report.measures[measure].id, named) if len(named) == len(among) else None
+
+
+def order_of_cell(report: Report, row: int, column: int, *, rows: bool) -> Ordering | None:
+    """The order of the rows by a cell's column, or of the columns by its row; None where there is nothing to order, or nothing to order by."""
+    margin, across, at = (report.left, report.top, column) if rows else (report.top, report.left, row)
+    if not margin.axis.depth or not report.measures:
+        return None
+    by = line_order(report, across, at, report.cell(row, column)[0])
+    return Ordering(tuple(head.id for head in margin.axis.heads), by) if by is not None else None
 
 
 def orders_in_view(seen: View) -> list[Ordering]:
@@ -44,10 +52,10 @@ def orders_in_view(seen: View) -> list[Ordering]:
     high = at.head_heights[-1] if at.head_heights else 0.0
     top = at.head_height - high
     for place, wide in enumerate(at.head_widths):
-        field = report.left.places[place] if place < len(report.left.places) else MEASURE
-        if field != MEASURE and not at.sheet.indented:
+        number = report.left.places[place] if place < len(report.left.places) else MEASURE
+        if number != MEASURE and not at.sheet.indented:
             area = QRectF(left + wide - WIDE - seen.drift, top, WIDE, high)
-            made.append(Ordering((report.rows.heads[field].id,), None, area))
+            made.append(Ordering((report.rows.heads[number].id,), None, area))
         left += wide
     if not report.rows.depth or not report.measures:
         return made
@@ -79,10 +87,9 @@ def _state(report: Report, ordering: Ordering) -> bool | None:
 def act(desk: Desk, ordering: Ordering) -> None:
     """Orders as a heading stands for; once more turns it round, and a third time orders by label again."""
     if ordering.by is not None:
-        desk.members.sort(ordering.words, ordering.by.measure, ordering.by.among)
+        desk.members.sort(ordering.words, ordering.by)
         return
-    fold = desk.fold
-    placed: Placed | None = next((each for each in fold.rows if each.id == ordering.words[0]), None) if fold else None
+    placed = desk.members.placed(ordering.words[0])
     if placed is not None:
         turned = not placed.descending if placed.by is None else False
         done = f"Order {placed_heading(placed)} {'the other way round' if turned else 'by label'}"

@@ -17,7 +17,6 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QMenu,
-    QPushButton,
     QTableView,
     QVBoxLayout,
     QWidget,
@@ -26,6 +25,7 @@ from PyQt6.QtWidgets import (
 from foldbasket.desktop.card.menu import add, new_menu, submenu
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.state.workers import Worker
+from foldbasket.desktop.widgets.plain import link
 from foldbasket.folding.listed import LISTED, Records, Wanted, all_fields, list_records
 from foldbasket.folding.proof import Proof
 from foldbasket.outputs.records import lines_of, save_records
@@ -93,12 +93,8 @@ class RecordsPane(QWidget):
             ("copy", "The selected records, or all that are listed, with headings (Ctrl+C)", self.copy),
             ("write…", "All of these records to a file", self.write),
         ):
-            button = QPushButton(name, self)
-            button.setProperty("role", "link")
-            button.setToolTip(tip)
-            button.clicked.connect(lambda _=False, act=act: act())
-            line.addWidget(button)
-            self.links[name] = button
+            self.links[name] = link(name, tip, act, self)
+            line.addWidget(self.links[name])
         column.addLayout(line)
         self.table = QTableView(self)
         self.table.setAccessibleName("Records behind the cell")
@@ -170,8 +166,8 @@ class RecordsPane(QWidget):
             if ref.table not in tables:
                 tables[ref.table] = submenu(menu, self.desk.source.called(ref.table))
             add(tables[ref.table], ref.field, partial(self.turn_field, ref), chosen=ref in chosen)
-        link = self.links["fields…"]
-        menu.popup(link.mapToGlobal(QPoint(0, link.height())))
+        under = self.links["fields…"]
+        menu.popup(under.mapToGlobal(QPoint(0, under.height())))
         return menu
 
     def turn_field(self, ref: FieldRef) -> None:

@@ -17,7 +17,7 @@ from foldbasket.desktop.grid.view import GridView
 from foldbasket.desktop.shell.selectionline import SelectionLine
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
-from foldbasket.desktop.widgets.plain import marked, say_what_fits
+from foldbasket.desktop.widgets.plain import link, marked, say_what_fits, set_on
 from foldbasket.desktop.widgets.working import ShortLabel, Working
 from foldbasket.folding.report.report import Counted
 from foldbasket.spec.chart import Beside
@@ -48,29 +48,20 @@ class FactsLine(QFrame):
         self.working.cancel_wanted.connect(desk.cancel)
         self.news = ShortLabel(self)
         self.news.setProperty("role", "news")
-        self.seen = QPushButton("Seen", self)
-        self.seen.setProperty("role", "link")
-        self.seen.setToolTip("Takes this note away")
-        self.seen.clicked.connect(lambda: self.say(""))
+        self.seen = link("Seen", "Takes this note away", lambda: self.say(""), self)
         self._paged = False
         self.selection: SelectionLine | None = None
         self._file: Path | None = None
         self._facts: tuple[str, ...] = ("",)
         self.open = self._link("Open", "Opens what was written", lambda path: path)
         self.folder = self._link("Show in folder", "Opens the folder it was written to", lambda path: path.parent)
-        self.to_grid = self._way("Grid", "The report as a grid", self._show_grid)
+        self.to_grid = link("Grid", "The report as a grid", self._show_grid, self)
         self.between = QLabel("·", self)
         self.between.setProperty("role", "quiet")
-        self.to_chart = self._way("Chart", "A chart of what the report shows", desk.show_chart)
-        self.turn = QPushButton("Turn", self)
-        self.turn.setProperty("role", "link")
-        self.turn.setToolTip("Rows become columns and columns rows (Ctrl+T)")
-        self.turn.clicked.connect(desk.words.turn)
+        self.to_chart = link("Chart", "A chart of what the report shows", desk.show_chart, self)
+        self.turn = link("Turn", "Rows become columns and columns rows (Ctrl+T)", desk.words.turn, self)
         line.addWidget(self.kept)
-        self.like = QPushButton("", self)
-        self.like.setProperty("role", "link")
-        self.like.setToolTip("Keeps both periods to the part of the year that both have")
-        self.like.clicked.connect(self._like_for_like)
+        self.like = link("", "Keeps both periods to the part of the year that both have", self._like_for_like, self)
         self.like.hide()
         line.addWidget(self.like)
         line.addWidget(self.working, 1)
@@ -85,7 +76,7 @@ class FactsLine(QFrame):
             ways.addWidget(each)
         line.addLayout(ways)
         line.addWidget(self.turn)
-        self.pages = self._way("Pages", "What prints, page by page (Ctrl+3)", desk.show_pages)
+        self.pages = link("Pages", "What prints, page by page (Ctrl+3)", desk.show_pages, self)
         line.addWidget(self.pages)
         desk.when(Part.REPORT | Part.FOLD | Part.LOOK | Part.VIEW | Part.DOCUMENT, self, self.renew)
         desk.told.connect(self._tell)
@@ -111,8 +102,8 @@ class FactsLine(QFrame):
         chart = fold.chart if fold is not None else None
         for each in (self.to_grid, self.between, self.to_chart):
             each.setVisible(has_fold)
-        self._is_on(self.to_grid, chart is None or chart.place is not Beside.INSTEAD)
-        self._is_on(self.to_chart, chart is not None)
+        set_on(self.to_grid, chart is None or chart.place is not Beside.INSTEAD)
+        set_on(self.to_chart, chart is not None)
         if report is not None:
             counted, brief = (
                 "&nbsp;&nbsp;&nbsp;".join(
@@ -183,19 +174,6 @@ class FactsLine(QFrame):
             self._paged = on
             self.renew()
 
-    def _way(self, text: str, tip: str, act: Callable[[], object]) -> QPushButton:
-        button = QPushButton(text, self)
-        button.setProperty("role", "link")
-        button.setToolTip(tip)
-        button.clicked.connect(lambda: act())
-        return button
-
-    @staticmethod
-    def _is_on(button: QPushButton, on: bool) -> None:
-        if button.property("on") != on:
-            button.setProperty("on", on)
-            button.setStyleSheet("font-weight: 600" if on else "")
-
     def _show_grid(self) -> None:
         """Brings the grid back where the chart stands in its place; else the report's own card."""
         chart = self.desk.fold.chart if self.desk.fold is not None else None
@@ -230,11 +208,7 @@ class FactsLine(QFrame):
         say_what_fits(self.kept, texts, self.width() - 230 - like)
 
     def _link(self, text: str, tip: str, place: Callable[[Path], Path]) -> QPushButton:
-        button = QPushButton(text, self)
-        button.setProperty("role", "link")
-        button.setToolTip(tip)
-        button.clicked.connect(lambda: show_outside(place(self._file)) if self._file is not None else None)
-        return button
+        return link(text, tip, lambda: show_outside(place(self._file)) if self._file is not None else None, self)
 
     def say_written(self, path: Path) -> None:
         """Says where a file went, until it was seen."""

@@ -11,6 +11,7 @@ from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets.collecting import let_go
 from foldbasket.desktop.widgets.flow import FlowLayout
+from foldbasket.desktop.widgets.plain import link, set_on
 
 
 class ReaderHead(QFrame):
@@ -29,10 +30,8 @@ class ReaderHead(QFrame):
         self.title.setProperty("role", "large")
         self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         upper.addWidget(self.title, 1)
-        self.edit = QPushButton("Edit the report", self)
-        self.edit.setProperty("role", "link")
-        self.edit.setToolTip("Shows the sentence, the cards and the data again (Ctrl+4)")
-        self.edit.clicked.connect(lambda: desk.notify(desk.view.read(False)))
+        tip = "Shows the sentence, the cards and the data again (Ctrl+4)"
+        self.edit = link("Edit the report", tip, lambda: desk.notify(desk.view.read(False)), self)
         upper.addWidget(self.edit)
         column.addLayout(upper)
         self.sentence = QLabel(self)
@@ -57,20 +56,14 @@ class ReaderHead(QFrame):
         self.title.setText(report.title if report is not None else fold.name if fold is not None else "")
         self.sentence.setText(report.subtitle if report is not None else "")
         names = {each.key: each.name for each in folds}
-        if {key: link.text() for key, link in self.links.items()} != names:
-            for link in self.links.values():
-                self._flow.removeWidget(link)
-                let_go(link)
+        if {key: each.text() for key, each in self.links.items()} != names:
+            for each in self.links.values():
+                self._flow.removeWidget(each)
+                let_go(each)
             self.links = {}
             for key, name in names.items():
-                link = QPushButton(name, self._reports)
-                link.setProperty("role", "link")
-                link.clicked.connect(partial(self.desk.show_fold, key))
-                self._flow.addWidget(link)
-                self.links[key] = link
+                self.links[key] = link(name, "", partial(self.desk.show_fold, key), self._reports)
+                self._flow.addWidget(self.links[key])
         self._reports.setVisible(len(names) > 1)
-        for key, link in self.links.items():
-            is_on = fold is not None and key == fold.key
-            if link.property("on") != is_on:
-                link.setProperty("on", is_on)
-                link.setStyleSheet("font-weight: 600" if is_on else "")
+        for key, each in self.links.items():
+            set_on(each, fold is not None and key == fold.key)

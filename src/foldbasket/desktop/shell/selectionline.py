@@ -13,7 +13,7 @@ from foldbasket.desktop.grid.several import deeds
 from foldbasket.desktop.grid.view import GridView
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.collecting import let_go
-from foldbasket.desktop.widgets.plain import marked, say_what_fits
+from foldbasket.desktop.widgets.plain import link, marked, say_what_fits
 from foldbasket.folding.report.selected import Selected, selected
 
 MOST_CELLS = 2_000_000
@@ -49,8 +49,8 @@ class SelectionLine(QWidget):
     def renew(self) -> None:
         """Says what is selected now."""
         report, cells, chosen = self.grid.report, self.grid.selection(), self.grid.hands.chosen
-        for link in self._links:
-            let_go(link)
+        for each in self._links:
+            let_go(each)
         self._links = []
         if report is None or cells is None or not self.is_wanted:
             return
@@ -65,23 +65,19 @@ class SelectionLine(QWidget):
             heading, many = chosen.margin.axis.heads[chosen.field].heading, len(chosen.members)
             lead = escape(chosen.members[0].label if many == 1 else f"{many} of {heading}")
             for deed in deeds(self.desk, chosen, self.window() or self):
-                link = QPushButton(deed.name, self)
-                link.setProperty("role", "link")
-                link.setToolTip(deed.tip)
-                link.clicked.connect(lambda _=False, act=deed.act: act())
-                self._line.insertWidget(self._line.count() - 1, link)
-                self._links.append(link)
+                self._links.append(link(deed.name, deed.tip, deed.act, self))
+                self._line.insertWidget(self._line.count() - 1, self._links[-1])
         self._texts = _texts(lead, found, len(rows) * len(columns))
         self.fit()
 
     def fit(self) -> None:
         """Says as much as there is room for; links that find none are left to the menu."""
         room = self.width() - NARROWEST - 20
-        for link in self._links:
-            wide = link.sizeHint().width() + 12
-            link.setVisible(room >= wide)
+        for each in self._links:
+            wide = each.sizeHint().width() + 12
+            each.setVisible(room >= wide)
             room -= wide
-        used = sum(link.sizeHint().width() + 12 for link in self._links if not link.isHidden())
+        used = sum(each.sizeHint().width() + 12 for each in self._links if not each.isHidden())
         texts = [f"<span style='font-size:12px'>{text}</span>" for text in self._texts]
         say_what_fits(self.facts, texts, max(60, self.width() - used - 16))
 

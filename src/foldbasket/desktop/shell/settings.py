@@ -15,6 +15,7 @@ from foldbasket.desktop.card.number import CURRENCIES
 from foldbasket.desktop.card.parts import Chooser
 from foldbasket.desktop.card.settings import LOCALES, language
 from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.plain import link
 from foldbasket.tables.reading.contract import ALLOWED
 from foldbasket.tables.store import MOST, STORE
 
@@ -24,11 +25,16 @@ CACHES = (1, 2, 4, 8, 16, 32)
 HOLDS = ("500MB", "1GB", "2GB", "4GB", "8GB", "16GB")
 
 
+def _gigabytes() -> int:
+    """How much may be kept of files that were read."""
+    return int(memory.chosen("cache", str(MOST >> 30)))
+
+
 def hold_what_was_chosen() -> None:
     """Lets the chosen bounds of memory and disk hold, from the start of the program on; what the environment says comes first."""
     if memory.chosen("memory"):
         os.environ.setdefault(ALLOWED, memory.chosen("memory"))
-    STORE.most = int(memory.chosen("cache", str(MOST >> 30))) << 30
+    STORE.most = _gigabytes() << 30
 
 
 class SettingsDialog(QDialog):
@@ -99,7 +105,7 @@ class SettingsDialog(QDialog):
         self._line(
             "Kept of files read",
             caches,
-            int(memory.chosen("cache", str(MOST >> 30))),
+            _gigabytes(),
             self._keep,
             "At most; what was not used for longest goes first.",
         )
@@ -110,11 +116,7 @@ class SettingsDialog(QDialog):
         self.kept.setProperty("role", "quiet")
         line = QHBoxLayout()
         line.addWidget(self.kept, 1)
-        forget = QPushButton("Forget it", self)
-        forget.setProperty("role", "link")
-        forget.setToolTip("Files are read anew the next time")
-        forget.clicked.connect(self._forget)
-        line.addWidget(forget)
+        line.addWidget(link("Forget it", "Files are read anew the next time", self._forget, self))
         self._say_kept()
         return line
 

@@ -6,11 +6,11 @@ such setting, so text that Qt would take for marks is escaped for them.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from html import escape
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLabel
+from PyQt6.QtWidgets import QLabel, QPushButton, QWidget
 
 STYLE = """
     QLabel { qproperty-textFormat: PlainText; }
@@ -23,6 +23,22 @@ def marked(label: QLabel) -> QLabel:
     label.setProperty("marked", True)
     label.setTextFormat(Qt.TextFormat.RichText)
     return label
+
+
+def link(text: str, tip: str, act: Callable[[], object], parent: QWidget) -> QPushButton:
+    """A quiet action in words."""
+    button = QPushButton(text, parent)
+    button.setProperty("role", "link")
+    button.setToolTip(tip)
+    button.clicked.connect(lambda: act())
+    return button
+
+
+def set_on(button: QPushButton, on: bool) -> None:
+    """Shows by its weight whether a link is the one that holds."""
+    if button.property("on") != on:
+        button.setProperty("on", on)
+        button.setStyleSheet("font-weight: 600" if on else "")
 
 
 def say_what_fits(label: QLabel, texts: Sequence[str], width: int) -> None:

@@ -81,11 +81,10 @@ def wear(appearance: str) -> None:
     global _worn
     _worn = appearance
     hints = QGuiApplication.styleHints()
-    schemes = {"light": Qt.ColorScheme.Light, "dark": Qt.ColorScheme.Dark}
+    light, dark = Qt.ColorScheme.Light, Qt.ColorScheme.Dark
+    schemes = {"light": light, "dark": dark, "strong": light, "strong dark": dark}
     if hints is not None:
-        hints.setColorScheme(
-            schemes.get(appearance.replace("strong ", "").replace("strong", "light"), Qt.ColorScheme.Unknown)
-        )
+        hints.setColorScheme(schemes.get(appearance, Qt.ColorScheme.Unknown))
 
 
 def palette() -> Palette:

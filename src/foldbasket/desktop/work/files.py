@@ -242,14 +242,19 @@ class Files(QObject):
             problems: dict[str, FoldBasketError] = {}
             known = left.tables(progress)
             tables = load_tables(opened, allow_outside=True, progress=progress, problems=problems, known=known)
-            return lambda: self._recovered(left, tables, problems)
+            trail = left.trail()
+            return lambda: self._recovered(left, tables, problems, trail)
 
         self._reader.start(read)
 
     def _recovered(
-        self, left: recovery.Recovered, tables: dict[str, Table], problems: dict[str, FoldBasketError]
+        self,
+        left: recovery.Recovered,
+        tables: dict[str, Table],
+        problems: dict[str, FoldBasketError],
+        trail: Trail | None,
     ) -> None:
-        self._take_up(left.basket, tables, left.path, problems, left.trail)
+        self._take_up(left.basket, tables, left.path, problems, trail)
         self.desk.history.mark_saved(Basket())
         self.write_aside()
         recovery.forget(left.found)

@@ -97,7 +97,7 @@ class MemberWork:
     def keep_several(self, word: str, tokens: Sequence[str], *, only: bool, label: str = "") -> None:
         """Keeps only the records of some members of a placed field, or leaves them out; of groups those of their members. `label` is what they
         are called."""
-        fold, placed = self.desk.fold, self._placed(word)
+        fold, placed = self.desk.fold, self.placed(word)
         kept = _ungrouped(placed, tokens) if placed is not None else None
         if fold is None or placed is None or not kept:
             return
@@ -107,7 +107,7 @@ class MemberWork:
 
     def can_keep(self, word: str, tokens: Sequence[str]) -> bool:
         """Whether a filter can name those members."""
-        placed = self._placed(word)
+        placed = self.placed(word)
         return placed is not None and bool(_ungrouped(placed, tokens))
 
     def keep(self, seen: Seen, *, only: bool) -> None:
@@ -121,8 +121,8 @@ class MemberWork:
         fold = self.desk.fold
         paths = tuple(each.path for each in several if each.has_inner and each.is_folded != closed)
         if fold is not None and paths:
-            done = f"{'Fold up' if closed else 'Open'} {_counted(several)}"
-            placed = self._placed(several[0].word)
+            done = f"{'Fold up' if closed else 'Open'} {counted(several)}"
+            placed = self.placed(several[0].word)
             if placed is not None:
                 kept = [path for path in placed.turned if path not in paths]
                 turned = (*kept, *(path for path in paths if path not in placed.turned))
@@ -130,7 +130,7 @@ class MemberWork:
 
     def group(self, word: str, tokens: Sequence[str], name: str) -> None:
         """Puts members of a placed field together as one, under a name."""
-        fold, placed = self.desk.fold, self._placed(word)
+        fold, placed = self.desk.fold, self.placed(word)
         if fold is None or placed is None:
             return
         try:
@@ -146,20 +146,20 @@ class MemberWork:
 
     def take_apart(self, word: str, names: Sequence[str]) -> None:
         """Lets the members of groups stand by themselves again."""
-        fold, placed = self.desk.fold, self._placed(word)
+        fold, placed = self.desk.fold, self.placed(word)
         if fold is not None and placed is not None and placed.groups is not None:
             groups = taken_apart(placed, names)
             self.desk.do(edits.Change(fold.key, word, {"groups": groups}, f"Take {', '.join(names)} apart"))
 
     def groups_among(self, word: str, tokens: Sequence[str]) -> list[str]:
         """Which of some members are groups."""
-        placed = self._placed(word)
+        placed = self.placed(word)
         named = {group.name for group in placed.groups.groups} if placed is not None and placed.groups else set()
         return [token for token in tokens if token in named]
 
     def put(self, word: str, shown: Sequence[str], moved: Sequence[str], at: int) -> None:
         """Puts members, of those `shown` side by side, before the one at a place, by hand."""
-        fold, placed = self.desk.fold, self._placed(word)
+        fold, placed = self.desk.fold, self.placed(word)
         if fold is None or placed is None:
             return
         named = [token for token in shown if token not in (BLANK, NO_MATCH, OTHERS)]
@@ -173,12 +173,12 @@ class MemberWork:
             by = {"by": None, "descending": False} if placed.by is not None else {}
             self.desk.do(edits.Change(fold.key, word, {"first": first, **by}, done))
 
-    def sort(self, words: Sequence[str], measure: str, among: tuple[str, ...]) -> None:
-        """Orders fields by a measure, in the total or in the line of a member: the largest first, then the smallest, then by label again."""
+    def sort(self, words: Sequence[str], by: ByValue) -> None:
+        """Orders fields by a value: the largest first, then the smallest, then by label again."""
         fold = self.desk.fold
         if fold is None:
             return
-        by, now = ByValue(measure, among), self._placed(words[0])
+        now = self.placed(words[0])
         turned = now is not None and now.by == by
         order: dict[str, Any] = {"by": by, "descending": True}
         if turned and now is not None:
@@ -191,12 +191,14 @@ class MemberWork:
         )
         self.desk.do(edits.ChangeFold(fold.key, {strand: changed}, done))
 
-    def _placed(self, word: str) -> Placed | None:
+    def placed(self, word: str) -> Placed | None:
+        """The placed field of a word of the fold in view; None where it is none."""
         fold = self.desk.fold
         return next((each for each in fold.rows + fold.columns if each.id == word), None) if fold is not None else None
 
 
-def _counted(several: Sequence[Seen]) -> str:
+def counted(several: Sequence[Seen]) -> str:
+    """What some members are called together."""
     return several[0].label if len(several) == 1 else f"{len(several)} members"
 
 

@@ -74,6 +74,11 @@ class Margin:
         """Where among the places a field stands."""
         return self.places.index(field)
 
+    def place_of(self, word: str) -> int | None:
+        """Where among the places the field of a word stands; None where it is on none of them."""
+        heads = self.axis.heads
+        return next((at for at, field in enumerate(self.places) if field != MEASURE and heads[field].id == word), None)
+
     @cached_property
     def kind(self) -> npt.NDArray[np.int8]:
         """What each stands for; shape (lines shown,)."""
