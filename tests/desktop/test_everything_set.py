@@ -5,6 +5,7 @@ left at the end, of all that a document can say of a fold, no control sets.
 """
 
 import datetime
+import functools
 import random
 import time
 
@@ -136,8 +137,12 @@ def said(new):
 
 
 def _default(struct, name):
-    fields = {each.name: each for each in msgspec.structs.fields(struct)}
-    return fields[name].default
+    return _defaults(type(struct))[name]
+
+
+@functools.cache
+def _defaults(kind):
+    return {each.name: each.default for each in msgspec.structs.fields(kind)}
 
 
 class Walked:

@@ -199,6 +199,18 @@ def test_headings_are_carried_to_another_level_the_other_axis_and_out(hand):
     assert [word.id for word in hand.driver.desk.fold.rows] == ["site"]
 
 
+def test_members_of_a_field_that_goes_to_another_level_are_selected_no_more(hand):
+    hand.click(hand.name("Reed Bay"))
+    hand.driver.desk.words.remove("region")
+    hand.driver.settle()
+    assert hand.chosen == []
+    hand.click(hand.name("Reed Bay", 0))
+    hand.driver.act("Undo")
+    hand.driver.settle()
+    assert hand.chosen == []
+    assert hand.driver.errors == []
+
+
 def test_measures_are_carried_among_each_other_and_to_the_rows(hand):
     at = hand.grid.geometry_of
     cost, net = hand.over_column(1), hand.over_column(0)
@@ -296,6 +308,21 @@ def test_something_is_found_in_the_report_by_keys(hand):
     hand.driver.press(finding.line, Qt.Key.Key_Escape)
     assert not finding.isVisible()
     assert hand.driver.window.focusWidget() is hand.grid
+
+
+def test_what_was_found_in_a_report_that_went_leads_nowhere(hand):
+    hand.driver.key(Qt.Key.Key_F)
+    finding = hand.driver.workspace.finding
+    hand.driver.qtbot.keyClicks(finding.line, "1")
+    hand.driver.qtbot.waitUntil(lambda: len(finding.spots) > 20, timeout=5_000)
+    for word in ("quarter", "site"):  # fewer columns and rows than the places that were found
+        hand.driver.desk.words.remove(word)
+    hand.driver.qtbot.waitUntil(lambda: not hand.driver.desk.busy and hand.report.width < 4, timeout=5_000)
+    for _ in range(30):  # Enter, while the new report is looked through and after it
+        hand.driver.press(finding.line, Qt.Key.Key_Return)
+    hand.driver.qtbot.waitUntil(lambda: " of " in finding.said.text(), timeout=5_000)
+    assert all(spot.row < hand.report.height and spot.column < hand.report.width for spot in finding.spots)
+    assert hand.driver.errors == []
 
 
 def test_a_heading_is_renamed_where_it_stands(hand):

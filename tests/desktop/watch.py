@@ -56,9 +56,10 @@ class Watch:
         sys.setswitchinterval(5.0)
         try:
             frames = sys._current_frames()
-            beside = [_own(frame, 3) for thread, frame in frames.items() if thread != self._main]
+            names = {thread.ident: thread.name for thread in threading.enumerate()}
+            beside = [(names.get(each, "?"), _own(frame, 3)) for each, frame in frames.items() if each != self._main]
             at_work = [
-                f"beside {each}" for each in beside if each and "apart.py" not in each
+                f"beside, {name}: {each}" for name, each in beside if each and "apart.py" not in each
             ]  # a thread that waits is in no code of ours
             return " | ".join([_own(frames.get(self._main), 7), *at_work])
         finally:

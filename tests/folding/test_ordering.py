@@ -203,6 +203,7 @@ def test_columns_are_ordered_and_picked_as_rows_are():
         ({"keep": keep("net", "top", "ten")}, "is not a number"),
         ({"keep": keep("net", "top", "-1")}, "cannot be shown"),
         ({"by": ByValue("net", ("Nowhere",))}, "no longer in the report"),
+        ({"by": ByValue("net", ("Trade", "of a field that went"))}, "no longer in the report"),
     ],
 )
 def test_what_cannot_be_ordered_or_picked_is_one_clear_error(changes, what):

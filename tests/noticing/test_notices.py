@@ -4,9 +4,11 @@ import datetime
 
 import msgspec
 
+from foldbasket import faults
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.layout.pickings.ends import Top
 from foldbasket.links.link import Link
+from foldbasket.noticing import notice
 from foldbasket.noticing.notice import NOTICES, Seen, noticed
 from foldbasket.spec.fold import Fold
 from tests.folding.build import measure, placed, source, table
@@ -94,6 +96,16 @@ def test_a_period_that_is_not_over_is_told_and_left_out():
     assert said(whole, fold) == [], "the last day of a quarter may have no sales"
 
 
+def test_a_year_that_ends_with_the_calendar_is_one_like_others():
+    of = source(table("Sales", {"day": days("9998-01-01", 365) + days("9999-01-01", 40), "net": [1] * 405}))
+    for part in ("year", "half", "quarter", "month", "fiscal year", "fiscal quarter"):
+        fold = Fold("test", (measure("sum", "Sales.net"),), (placed("Sales.day", part=part),))
+        assert any("not over" in each for each in said(of, fold)), part
+    last = days("9999-12-01", 31)
+    of = source(table("Sales", {"day": last, "net": [1] * len(last)}))
+    assert said(of, Fold("test", (measure("sum", "Sales.net"),), (placed("Sales.day", part="year"),))) == []
+
+
 def test_a_long_list_is_told_and_its_largest_are_offered():
     of = source(table("Sales", {"customer": [f"c{at}" for at in range(80)], "net": list(range(80))}))
     fold = Fold("test", (measure("sum", "Sales.net"),), (placed("Sales.customer"),))
@@ -111,3 +123,13 @@ def test_a_way_of_looking_is_one_file_and_one_that_fails_is_passed_over():
     gone = replace(fold, measures=(measure("sum", "Sales.gone"),))
     engine = Engine(of)
     assert noticed(Seen(engine.fold(fold), gone, of, engine.as_of_date))
+
+
+def test_a_way_of_looking_with_a_fault_keeps_the_others_from_nothing(monkeypatch):
+    noted = []
+    monkeypatch.setattr(faults, "note", noted.append)
+    monkeypatch.setattr(notice, "NOTICES", [notice.NoticeKind(lambda _: 1 / 0, 0), *NOTICES])
+    of = source(table("Sales", SALES))
+    fold = Fold("test", (measure("sum", "Sales.unit price"),), (placed("Sales.channel"),))
+    assert any("blank" in each for each in said(of, fold))
+    assert [type(each) for each in noted] == [ZeroDivisionError]

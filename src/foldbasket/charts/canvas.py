@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import os
+import warnings
 from collections.abc import Sequence
 from functools import lru_cache
 from typing import Any, BinaryIO, Literal
@@ -29,6 +30,7 @@ Down = Literal["top", "center", "bottom", "baseline"]
 os.environ.setdefault("MPLBACKEND", "agg")
 # Faces that stand in for missing letters have fewer weights; the nearest will do, and nobody need read of it on the terminal.
 logging.getLogger("matplotlib.font_manager").setLevel(logging.ERROR)
+warnings.filterwarnings("ignore", message=r"Glyph \d+ .* missing from")
 
 
 @lru_cache(maxsize=8)

@@ -53,7 +53,7 @@ def unfinished(
             continue
         latest = as_of(word.field)
         number = int(part.of(np.array([(latest - EPOCH).days]))[0])
-        ends = EPOCH + datetime.timedelta(days=part.first_day(number + 1) - 1)
+        ends = EPOCH + datetime.timedelta(days=part.last_day(number))
         if latest >= ends or not _shows(axes[1 if place[0] else 0], place[1], part.key(number)):
             continue
         said = f"{part.text(number, locale)} ends on {day_text((latest - EPOCH).days, locale)}"

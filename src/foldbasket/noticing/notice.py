@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import Any
 
+from foldbasket import faults
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.report.report import Report
 from foldbasket.links.source import Source
@@ -69,9 +69,14 @@ def notice(standing: int) -> Callable[[Notices], Notices]:
 
 
 def noticed(seen: Seen) -> list[Notice]:
-    """All that is worth a second look, the most urgent first. What cannot be looked at, as a field that has gone, is passed over."""
+    """All that is worth a second look, the most urgent first. What cannot be looked at, as a field that has gone, is passed over; a
+    way of looking that fails for a reason that nobody foresaw is noted and keeps the others from nothing."""
     found: list[Notice] = []
     for kind in NOTICES:
-        with suppress(FoldBasketError):
+        try:
             found.extend(kind.look(seen))
+        except FoldBasketError:
+            continue
+        except Exception as error:
+            faults.note(error)
     return found

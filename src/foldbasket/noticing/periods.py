@@ -28,7 +28,7 @@ def not_over(seen: Seen) -> Iterator[Notice]:
                 continue
             part, latest = parts_by(seen.source.fiscal)[word.part], seen.as_of(word.field)
             number = int(part.of(np.array([(latest - EPOCH).days]))[0])
-            ends = EPOCH + datetime.timedelta(days=part.first_day(number + 1) - 1)
+            ends = EPOCH + datetime.timedelta(days=part.last_day(number))
             code = axis.heads[at].domain.code_of(part.key(number))
             if (ends - latest).days <= SLACK[word.part] or code is None or not (axis.codes[:, at] == code).any():
                 continue

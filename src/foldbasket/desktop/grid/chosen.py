@@ -146,12 +146,14 @@ class Chosen:
         ]
 
     def renewed(self, report: Report) -> Chosen | None:
-        """The same members in another report; None where the field or all of them are gone."""
+        """The same members in another report; None where the field or all of them are gone, or it stands at another level."""
         margin = report.left if self.on_rows else report.top
         place = margin.place_of(self.word)
         if place is None:
             return None
         field = margin.places[place]
+        if field != self.field:
+            return None
         made = replace(self, report=report, place=place)
         lines = np.flatnonzero(made.mask)
         if not len(lines):

@@ -91,6 +91,7 @@ class FindLine(QFrame):
             self.said.setText("")
         elif self._looked is None or self._looked[0] is not report or self._looked[1] != text:
             self._looked = (report, text)
+            self.spots, self.at = [], -1  # those of another report, or text, lead nowhere
             self.said.setText("…")
             self._worker.start(lambda progress: find(report, text, lambda share: progress.step("Finding", share)))
 
@@ -101,6 +102,8 @@ class FindLine(QFrame):
     def _go(self, step: int) -> None:
         if self._pause.isActive():  # Enter came before the pause was over
             self._look()
+            return
+        if self._worker.busy:
             return
         report = self.grid.report
         if not self.spots or report is None or self._looked is None or self._looked[0] is not report:

@@ -69,7 +69,7 @@ class StartersView(QScrollArea):
         self.cards: list[StarterCard] = []
         self._of: tuple[Any, ...] = ()
         self._links: tuple[Link, ...] = ()
-        self._worker = Worker("starters", self)
+        self._worker = Worker("starters", self, behind=True)
         self._worker.finished.connect(self._came)
         desk.add_work(self._worker)
         desk.when(Part.TABLES | Part.SETTINGS, self, self.renew)

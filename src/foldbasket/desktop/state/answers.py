@@ -25,7 +25,7 @@ class Answers(QObject):
         self._kept: Kept[Counts] = Kept(40)
         self._engine: Engine | None = None
         self._wanted: list[Fold] = []
-        self._worker = Worker("answer", self)
+        self._worker = Worker("answer", self, behind=True)
         self._worker.finished.connect(self._made)
 
     @property

@@ -16,7 +16,7 @@ class Keeper(QObject):
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
-        self._worker = Worker("keep", self)
+        self._worker = Worker("keep", self, behind=True)
 
     def close(self) -> None:
         """Stops; what is not whole is not kept."""

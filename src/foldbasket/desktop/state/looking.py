@@ -44,7 +44,7 @@ class Looker(QObject):
         self._findings: dict[int, list[Finding]] = {}
         self._link_findings: dict[str, list[Finding]] = {}
         self._source, self._linked = Source({}), tuple[Link, ...]()
-        self._worker = Worker("look", self)
+        self._worker = Worker("look", self, behind=True)
         self._worker.finished.connect(self._has_looked)
         self.surveyor = Surveyor(self)
         self.surveyor.came.connect(self._has_surveyed)

@@ -58,7 +58,7 @@ class Supply(QObject):
         self._failures: dict[object, FoldBasketError] = {}
         self._keeping = Keeping()
         self._preparer = Worker("prepare", self)
-        self._refresher = Worker("refresh", self)
+        self._refresher = Worker("refresh", self, behind=True)
         self._preparer.finished.connect(self._prepared)
         self._preparer.failed.connect(self.failed)
         self._preparer.told.connect(self.told)

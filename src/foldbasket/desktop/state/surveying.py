@@ -43,7 +43,7 @@ class Surveyor(QObject):
         """Whether what is told is kept for the next opening; not of a confidential basket."""
         self.gives_way: Callable[[], bool] = lambda: False
         """Whether something waits that matters more; then a survey goes on behind it."""
-        self._worker = Worker("survey", self)
+        self._worker = Worker("survey", self, behind=True)
         self._worker.finished.connect(self._has_surveyed)
         self._worker.failed.connect(self._not_surveyed)
         self._worker.told.connect(self.told)

@@ -98,7 +98,7 @@ class Relative(RecordFilter, frozen=True, tag="relative"):
             else:
                 low, high = (
                     part.first_day(now),
-                    today if self.how is Window.TO_DATE else part.first_day(now + 1) - 1,
+                    today if self.how is Window.TO_DATE else part.last_day(now),
                 )
             first, last = (EPOCH + datetime.timedelta(days=day) for day in (low, high))
         except (ValueError, OverflowError):

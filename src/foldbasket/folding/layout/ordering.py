@@ -72,8 +72,8 @@ def node_values(block: Block, side: Side, level: int, other: Side, among: tuple[
     """
     line = other.grand
     if among:
-        keys = [tuple(_key(other, at, field) for field in range(len(among))) for at in range(len(other))]
-        found = [at for at, key in enumerate(keys) if other.lines.level[at] == len(among) and key == among]
+        deep = [at for at in range(len(other)) if other.lines.level[at] == len(among)]
+        found = [at for at in deep if tuple(_key(other, at, field) for field in range(len(among))) == among]
         if not found:
             raise FoldError(
                 f"“{', '.join(among)}” is no longer in the report, so nothing can be ordered by it.",

@@ -73,6 +73,13 @@ class Part:
         """A period's number by its canonical text. Raises NoSqlError where servers cannot count it so."""
         raise NoSqlError(f"what stands beside a {self.name}")
 
+    def last_day(self, number: int) -> int:
+        """The last day of a period, in days since 1970-01-01; that of the calendar (9999-12-31) where it would end behind it."""
+        try:
+            return self.first_day(number + 1) - 1
+        except (ValueError, OverflowError):
+            return (datetime.date.max - EPOCH).days
+
     def first_day(self, number: int) -> int:
         """The first day of a period, as days since 1970-01-01. ValueError beyond the calendar."""
         raise NotImplementedError
