@@ -17,6 +17,7 @@ from foldbasket.charts.kinds.lines import Areas, Lines
 from foldbasket.charts.kinds.parts import Parts
 from foldbasket.charts.kinds.points import Points
 from foldbasket.charts.roles import fold_of_chart, roles_of
+from foldbasket.charts.scale import scale_of
 from foldbasket.errors import OutputError
 from foldbasket.folding.compare.shares import ShareOf
 from foldbasket.folding.engine import Engine
@@ -286,3 +287,9 @@ def test_nothing_to_draw_and_too_much_are_refused(shop):
     days = table("T", {"Day": [dt.date(1900, 1, 1) + dt.timedelta(at) for at in range(25_000)], "Net": [1] * 25_000})
     with pytest.raises(OutputError, match="25,000 marks cannot be told apart"):
         chart_of(Engine(source(days)), Fold("F", (measure("sum", "T.Net"),), (placed("T.Day"),)))
+
+
+def test_values_farther_apart_than_any_number_are_refused():
+    assert scale_of(-1e307, 1e307, True).low <= -1e307
+    with pytest.raises(OutputError, match="too far apart"):
+        scale_of(-1.7e308, 1.7e308, True)

@@ -211,6 +211,17 @@ def test_members_of_a_field_that_goes_to_another_level_are_selected_no_more(hand
     assert hand.driver.errors == []
 
 
+def test_members_of_the_inner_columns_are_selected_beside_names_in_one_column(hand):
+    hand.driver.desk.words.remove("region")
+    hand.driver.desk.words.move("site", "columns")
+    hand.driver.settle()
+    assert len(hand.report.left.places) < 2
+    hand.grid.hands.enter(False, 0)
+    assert hand.grid.hands.chosen.place == 1
+    hand.grid.viewport().repaint()
+    assert hand.driver.errors == []
+
+
 def test_measures_are_carried_among_each_other_and_to_the_rows(hand):
     at = hand.grid.geometry_of
     cost, net = hand.over_column(1), hand.over_column(0)

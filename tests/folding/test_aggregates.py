@@ -2,6 +2,7 @@
 
 import datetime as dt
 import random
+import warnings
 from decimal import Decimal
 
 import pyarrow as pa
@@ -136,6 +137,17 @@ def one(values, aggregate, **more):
     joined = source(table("T", {"X": values, "W": [1] * len(values)}))
     report = Engine(joined).fold(Fold("F", (Measure("m", aggregate, FieldRef("T", "X"), **more),)))
     return report.value(0, 0) if report.height else None
+
+
+def test_numbers_at_the_end_of_all_numbers_have_a_middle_and_warn_of_nothing():
+    far = [-1.6e308, -1.0, 1.6e308, 1.7e308]
+    with warnings.catch_warnings():
+        warnings.simplefilter("error")
+        assert one(far, "median") == (1.6e308 - 1) / 2
+        assert one([-1.6e308, 1.6e308], "median") == 0
+        assert one([-1.6e308, 1.6e308], "percentile", percent=25.0) == pytest.approx(-0.8e308)
+        for aggregate in ("range", "variance", "standard deviation", "variance of all", "average"):
+            one(far, aggregate)
 
 
 def test_a_percentile_of_101_is_refused():

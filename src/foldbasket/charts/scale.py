@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from babel.numbers import format_decimal, get_currency_symbol
 
+from foldbasket.errors import OutputError
 from foldbasket.folding.report.report import Report
 
 SIZES = ((1e12, "trillion"), (1e9, "billion"), (1e6, "million"), (1e3, "thousand"))
@@ -34,11 +35,15 @@ class Scale:
 
 
 def scale_of(low: float, high: float, from_zero: bool, most: int = 6) -> Scale:
-    """A scale with at most so many steps that holds some values."""
+    """A scale with at most so many steps that holds some values. Raises OutputError for values farther apart than any number says."""
     if from_zero:
         low, high = min(low, 0.0), max(high, 0.0)
     if not high > low:
         low, high = (min(low, 0.0), max(high, 0.0)) if low else (0.0, 1.0)
+    if not math.isfinite(high - low):
+        raise OutputError(
+            "these values lie too far apart to be drawn.", todo="Leave out the farthest, or show them as numbers."
+        )
     rough = (high - low) / max(1, most)
     power = 10.0 ** math.floor(math.log10(rough))
     step = next(each * power for each in STEPS if each * power >= rough * (1 - 1e-9))

@@ -129,7 +129,7 @@ class Writer:
                 word = self._along(kind)
                 return self.name(value or "") if word is None else self.value(word.field, word.cut, value or "")
             case "field":
-                return self.field(value)
+                return "…" if value is None else self.field(value)  # one that is still to be chosen
             case "ordinal":
                 return placed_at(value)
             case "number":

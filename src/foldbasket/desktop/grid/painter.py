@@ -220,7 +220,7 @@ class GridPainter:
             self._strand(painter, lines, kinds, y)
         pens: dict[tuple[int, bool], Pen] = {}  # styles of names are few, and live as long as the dressed report
         chosen, named = held.chosen, held.names(lines, on_rows=True)
-        first = edges[0 if chosen is None or at.sheet.indented else chosen.place]
+        first = edges[0 if chosen is None or not chosen.on_rows or at.sheet.indented else chosen.place]
         for line, kind, is_total, is_named in zip(lines, kinds, totals, named, strict=True):
             top = at.head_height + float(at.line_tops[line]) - y
             style, high = self.dressed.head_style(line), float(at.line_heights[line])

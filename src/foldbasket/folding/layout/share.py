@@ -15,7 +15,7 @@ import numpy.typing as npt
 from foldbasket.folding.cubes.cube import Cube, measured
 from foldbasket.folding.layout.frame import spread, spread_pairs, spread_values
 from foldbasket.folding.lines.trees import Lines, Tree
-from foldbasket.folding.states.aggregates.aggregate import Aggregate, Block, Key, Operand, State
+from foldbasket.folding.states.aggregates.aggregate import Aggregate, Block, Key, Operand, State, beyond_numbers
 from foldbasket.folding.states.quantities import Quantity
 from foldbasket.folding.states.runs import Runs, regrouped, runs_of
 from foldbasket.links.source import Source
@@ -69,7 +69,8 @@ class Share:
                 if (quantity, state) not in matrices:
                     matrices[quantity, state] = spread(state, self.cube.states[quantity, state], *trees, *lines)
                 states[key] = matrices[quantity, state]
-            blocks[each.at] = aggregate.finish(states, has_records, operand or Operand(next(iter(aggregate.takes))))
+            with beyond_numbers():
+                blocks[each.at] = aggregate.finish(states, has_records, operand or Operand(next(iter(aggregate.takes))))
         return blocks, has_records
 
     def _of_values(
@@ -100,9 +101,12 @@ class Share:
                 return runs_of(groups[known], values[records[known]])
 
         kind = aggregate.held_in(operand)
-        data, known = spread_values(
-            lambda runs: aggregate.of_values(runs, operand, each.measure), runs_by, kind, *trees, *lines
-        )
+
+        def of_values(runs: Runs) -> npt.NDArray:
+            with beyond_numbers():
+                return aggregate.of_values(runs, operand, each.measure)
+
+        data, known = spread_values(of_values, runs_by, kind, *trees, *lines)
         return aggregate.block_of(data, ~has_records if aggregate.zero_over_nothing else ~known, operand)
 
     def _spread_coarse(

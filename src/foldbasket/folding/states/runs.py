@@ -110,7 +110,10 @@ def percentile(runs: Runs, share: float) -> npt.NDArray[np.float64]:
     lower = runs.values[np.searchsorted(reached, before + low, side="right")]
     upper = runs.values[np.searchsorted(reached, before + high, side="right")]
     part = place - low
-    return np.where(part == 0, lower.astype(np.float64), lower + (upper.astype(np.float64) - lower) * part)
+    between = lower + (upper.astype(np.float64) - lower) * part
+    # Two values whose distance passes every number have a middle all the same.
+    between = np.where(np.isfinite(between), between, lower * (1 - part) + upper * part)
+    return np.where(part == 0, lower.astype(np.float64), between)
 
 
 def mode(runs: Runs) -> npt.NDArray:
