@@ -41,6 +41,7 @@ BY_KIND = ("Show", "When it is", "Another way", "Members", "Keep", "It", "Form",
 """Lists whose every choice is taken, since each is another kind; of others the last."""
 TYPED = (
     "3",
+    "5",
     "2026-02-01",
     "17.5",
     "b",

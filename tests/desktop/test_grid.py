@@ -1,5 +1,7 @@
 """The grid's geometry and painter: what stands where, what stays in place, what is drawn and what is not touched."""
 
+import dataclasses
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
@@ -8,9 +10,13 @@ from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter
 from foldbasket.desktop.grid.figures import Figures
 from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.grid.painter import GridPainter, picture
+from foldbasket.desktop.grid.selection import Marked, Selection
 from foldbasket.desktop.widgets import theme
+from foldbasket.folding.dress.conditions.others import Always
+from foldbasket.folding.dress.forms.graded import Bar
 from foldbasket.folding.lines.axis import Kind
 from foldbasket.outputs.formats import save_report
+from foldbasket.spec.look import Highlight, ReportLook
 from tests.folding.build import fold, measure, placed, source, table
 
 
@@ -126,6 +132,35 @@ def test_negative_numbers_are_drawn_in_madder(qapp):
 
     assert reds(0) > 5
     assert reds(1) == 0
+
+
+def test_bars_are_as_long_as_their_values_and_begin_in_one_line_for_each_measure(qapp):
+    of = source(table("T", {"a": ["x", "y", "z"], "up": [50, 100, 25], "both": [-40, 80, 20]}))
+    bare = fold(of, [measure("sum", "T.up"), measure("sum", "T.both")], [placed("T.a")], row_total="off")
+    bars = tuple(Highlight(each.id, each.id, Always(), Bar()) for each in bare.measures)
+    at = Geometry(dataclasses.replace(bare, look=ReportLook(highlights=bars)))
+    image = QImage(640, 200, QImage.Format.Format_RGB32)
+    painter = QPainter(image)
+    GridPainter(at).paint(painter, 640, 200, held=Selection(Marked(0, 0, 0, 0, 0, 0, (0, 0))))
+    painter.end()
+    ink, (code,) = at.dressed.palette, set(at.dressed.codes(range(3), range(1)).ravel().tolist())
+
+    def bar(line, column):
+        """Where the bar of a cell begins in its room, and how long it is."""
+        left, right = (int(at.heads_width + at.column_edges[column + each]) for each in (0, 1))
+        y = int(at.head_height + at.line_tops[line] + 6)
+        filled = [x for x in range(left + 2, right) if image.pixelColor(x, y) == QColor(ink[code].bar)]
+        return filled[0] - left, filled[-1] - filled[0] + 1
+
+    room = float(at.column_edges[1]) - 6
+    for line, length in enumerate((0.5, 1.0, 0.25)):
+        begin, long = bar(line, 0)
+        assert begin == 3
+        assert abs(long - room * length) <= 2
+    room = float(at.column_edges[2] - at.column_edges[1]) - 6
+    assert abs(bar(1, 1)[0] - (3 + room / 3)) <= 1, "zero stands a third in, since a value is below it"
+    assert abs(bar(2, 1)[0] - bar(1, 1)[0]) <= 1
+    assert bar(0, 1)[0] + bar(0, 1)[1] <= 4 + room / 3
 
 
 @pytest.mark.parametrize(("rows", "columns", "pages"), [(5, 2, 1), (120, 3, 3), (10, 60, 3)])

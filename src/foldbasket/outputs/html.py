@@ -7,6 +7,8 @@ from collections.abc import Callable, Iterable
 from html import escape
 from pathlib import Path
 
+from msgspec.structs import replace
+
 from foldbasket.charts.made import chart_of
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.dress.dressed import CellStyle, Dressed
@@ -53,13 +55,13 @@ def _parts(dressed: Dressed, wear: Wear) -> Iterable[str]:
         if row == 0 and sheet.head_rows > 1:
             out.append(f'<th colspan="{sheet.head_columns}" rowspan="{sheet.head_rows - 1}"></th>')
         if row == sheet.head_rows - 1:
-            own = wear(_replaced(head, side=Side.LEFT, bold=False, ink=dressed.inks.muted))
+            own = wear(replace(head, side=Side.LEFT, bold=False, ink=dressed.inks.muted))
             out += [f'<th scope="col"{own}>{escape(harmless(text))}</th>' for text in sheet.corner()]
         for span in sorted(spans, key=lambda span: span.column):
             size = (f' colspan="{span.columns}"' if span.columns > 1 else "") + (
                 f' rowspan="{span.rows}"' if span.rows > 1 else ""
             )
-            own = wear(_replaced(head, side=Side.MIDDLE if span.columns > 1 else Side.RIGHT, bold=not span.is_measure))
+            own = wear(replace(head, side=Side.MIDDLE if span.columns > 1 else Side.RIGHT, bold=not span.is_measure))
             scope = "colgroup" if span.columns > 1 else "col"
             out.append(f'<th scope="{scope}"{size}{own}>{escape(harmless(span.text))}</th>')
         yield "".join([*out, "</tr>"])
@@ -94,12 +96,6 @@ def _lines(dressed: Dressed, sheet: Sheet, rows: range, wear: Wear) -> Iterable[
             out.append(f"<td{own}>{escape(dressed_text(dressed, line, column, style))}</td>")
         out.append("</tr>")
         yield "".join(out)
-
-
-def _replaced(style: CellStyle, **changes: object) -> CellStyle:
-    import dataclasses
-
-    return dataclasses.replace(style, **changes)  # type: ignore[arg-type]
 
 
 def block(report: Report, rows: Iterable[int], columns: Iterable[int]) -> str:
@@ -196,7 +192,7 @@ def _inks(light: Dressed, dark: Dressed) -> dict[str, str]:
 
 def _in_other_inks(style: CellStyle, inks: dict[str, str]) -> CellStyle:
     names = ("ink", "ground", "rule_ink", "edge", "bar")
-    return _replaced(style, **{name: inks.get(getattr(style, name), getattr(style, name)) for name in names})
+    return replace(style, **{name: inks.get(getattr(style, name), getattr(style, name)) for name in names})
 
 
 def save(report: Report, path: Path, shape: str = "table") -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 import datetime
 import io
 import re
@@ -12,6 +11,8 @@ from functools import cached_property
 from math import isfinite
 from pathlib import Path
 from typing import Any
+
+from msgspec.structs import replace
 
 from foldbasket.errors import OutputError
 from foldbasket.folding.dress.dressed import CellStyle, Dressed
@@ -205,7 +206,7 @@ def _heads(into: _Document) -> list[Any]:
     sheet, head = into.sheet, into.dressed.head
     grid: list[dict[int, Any]] = [{} for _ in range(sheet.head_rows)]
     for span in sheet.column_heads():
-        style = dataclasses.replace(
+        style = replace(
             head, below=Rule.THIN, side=Side.MIDDLE if span.columns > 1 else Side.RIGHT, bold=not span.is_measure
         )
         left = sheet.head_columns + span.column
@@ -213,7 +214,7 @@ def _heads(into: _Document) -> list[Any]:
             for column in range(left, left + span.columns):
                 grid[row][column] = CoveredTableCell()
         grid[span.row][left] = _cell(into, span.text, style, spans=(span.columns, span.rows), is_name=True)
-    corner = dataclasses.replace(head, bold=False, ink=into.dressed.inks.muted, below=Rule.THIN, side=Side.LEFT)
+    corner = replace(head, bold=False, ink=into.dressed.inks.muted, below=Rule.THIN, side=Side.LEFT)
     for column, text in enumerate(sheet.corner()):
         grid[-1][column] = _cell(into, text, corner)
     width = sheet.head_columns + into.report.width

@@ -15,6 +15,8 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
+import numpy as np
+from msgspec.structs import replace
 
 from foldbasket.errors import OutputError
 from foldbasket.folding.dress.dressed import CellStyle, Dressed
@@ -173,43 +175,58 @@ def _fill(book: Any, report: Report, sheet: Sheet, top: int, large: bool, sums: 
 
 def _lines(into: _Page, rows: range) -> None:
     """Lines of the report: their names and their cells."""
-    report, page, sheet = into.dressed.report, into.page, into.sheet
-    left = sheet.head_columns
+    report, page, left = into.dressed.report, into.page, into.sheet.head_columns
     patterns = [_pattern(report, measure) for measure in range(len(report.measures))]
     quick = [report.is_number(measure) for measure in range(len(report.measures))]
     across, which = report.top.line.tolist(), report.top.measure.tolist()
     codes = into.dressed.codes(rows, range(report.width)).tolist()
+    columns = range(left, left + report.width)
     made: dict[tuple[int, int], Any] = {}
+
+    def look_of(code: int, measure: int) -> Any:
+        found = made.get((code, measure))
+        if found is None:
+            style = into.dressed.palette[code]
+            own = patterns[measure] if style.number is None else _own_pattern(report, measure, style)
+            found = made[code, measure] = into.format(style, own)
+        return found
+
     for at, line in enumerate(rows):
-        row, style = into.first + line, into.dressed.head_style(line)
-        for column, text in enumerate(sheet.row_head(line, repeat=report.look.layout.repeat)):
-            if text or style.above is not Rule.NONE or style.ground:
-                inset: dict[str, Any] = {"indent": sheet.indent(line)} if sheet.indented else {}
-                page.write_string(row, column, text, into.format(style, valign="top", **inset, **into.wrapped))
+        row = into.first + line
+        _names(into, line)
         one, axis_row = int(report.left.measure[line]), int(report.left.line[line])
         shown = which if one < 0 else [one] * report.width
+        looks = list(map(look_of, codes[at], shown))
         numbers = {
-            measure: _numbers(report.blocks[measure], axis_row)
-            for measure in (range(len(report.measures)) if one < 0 else (one,))
-            if quick[measure]
+            measure: _numbers(report.blocks[measure], axis_row) for measure in dict.fromkeys(shown) if quick[measure]
         }
-        for column, (axis_line, measure, code) in enumerate(zip(across, shown, codes[at], strict=True)):
-            look = made.get((code, measure))
-            if look is None:
-                style = into.dressed.palette[code]
-                own = patterns[measure] if style.number is None else _own_pattern(report, measure, style)
-                look = made[code, measure] = into.format(style, own)
-            known = numbers.get(measure)
-            value = known[axis_line] if known is not None else report.value(line, column)
-            sum_of = into.sums.formula(line, column) if into.sums is not None and value is not None else None
+        values = [
+            numbers[measure][axis_line] if quick[measure] else report.value(line, column)
+            for column, (axis_line, measure) in enumerate(zip(across, shown, strict=True))
+        ]
+        if into.sums is None and all(type(value) is float and isfinite(value) for value in values):
+            for column, value, look in zip(columns, values, looks, strict=True):  # a million times
+                page.write_number(row, column, value, look)
+            continue
+        for column, value, look, code in zip(columns, values, looks, codes[at], strict=True):
+            sum_of = into.sums.formula(line, column - left) if into.sums is not None and value is not None else None
+            blank = into.dressed.palette[code].blank
             if sum_of is not None:
-                page.write_formula(row, left + column, sum_of, look, value)
-            elif type(value) is float and isfinite(value):
-                page.write_number(row, left + column, value, look)
-            elif value is None and into.dressed.palette[code].blank:
-                page.write_string(row, left + column, into.dressed.palette[code].blank, look)
+                page.write_formula(row, column, sum_of, look, value)
+            elif value is None and blank:
+                page.write_string(row, column, blank, look)
             else:
-                _write(page, row, left + column, value, look)
+                _write(page, row, column, value, look)
+
+
+def _names(into: _Page, line: int) -> None:
+    """The names of a line."""
+    sheet, style = into.sheet, into.dressed.head_style(line)
+    for column, text in enumerate(sheet.row_head(line, repeat=into.dressed.report.look.layout.repeat)):
+        if text or style.above is not Rule.NONE or style.ground:
+            inset: dict[str, Any] = {"indent": sheet.indent(line)} if sheet.indented else {}
+            look = into.format(style, valign="top", **inset, **into.wrapped)
+            into.page.write_string(into.first + line, column, text, look)
 
 
 def _heads(into: _Page) -> None:
@@ -217,7 +234,7 @@ def _heads(into: _Page) -> None:
     sheet, page, head = into.sheet, into.page, into.dressed.head
     left = sheet.head_columns
     for span in sorted(sheet.column_heads(), key=lambda span: (span.row, span.column)):
-        style = dataclasses.replace(
+        style = replace(
             head, bold=span.kind.is_total or not span.is_measure, below=Rule.THIN,
             side=Side.MIDDLE if span.columns > 1 else Side.RIGHT,
         )  # fmt: skip
@@ -227,7 +244,7 @@ def _heads(into: _Page) -> None:
             last = row + (1 if into.large else span.rows) - 1
             page.merge_range(row, column, last, column + span.columns - 1, "", look)
         page.write_string(row, column, span.text, look)
-    corner = dataclasses.replace(head, bold=False, ink=into.dressed.inks.muted, below=Rule.THIN, side=Side.LEFT)
+    corner = replace(head, bold=False, ink=into.dressed.inks.muted, below=Rule.THIN, side=Side.LEFT)
     for column, text in enumerate(sheet.corner()):
         page.write_string(into.first - 1, column, text, into.format(corner))
 
@@ -291,13 +308,11 @@ def _numbers(block: Block, line: int) -> list[float | None]:
     """One line of a measure's numbers as floats, each the nearest to its exact value; None where blank."""
     data, blank = block.data[line], block.blank[line]
     unit = 10**block.scale
-    exact = data.dtype == object or block.scale > 0 or block.type is not FieldType.REAL
-    # Whole number over whole number is rounded once, to the nearest float, whatever their size.
-    values = (
-        [(number if type(number) is float else int(number)) / unit for number in data.tolist()]
-        if exact
-        else data.tolist()
-    )
+    # Whole number over whole number is rounded once, to the nearest float: by NumPy where both are floats as they are, else by Python.
+    if data.dtype != object and (block.type is FieldType.REAL or (np.abs(data.astype(np.float64)) < 2**53).all()):
+        values = (data / unit).tolist()
+    else:
+        values = [(number if type(number) is float else int(number)) / unit for number in data.tolist()]
     return (
         [None if gone else value for value, gone in zip(values, blank.tolist(), strict=True)] if blank.any() else values
     )

@@ -1,6 +1,5 @@
 """Looks: the rule of nearness in a table of cases, and that each stays where it is through a refresh, a turn and a new order."""
 
-import dataclasses
 import random
 
 import msgspec
@@ -129,7 +128,7 @@ def styles_by_name(made):
 
 def members(found):
     """Those of cells of members alone: lines of totals are ruled along the rows, which a turn changes."""
-    return {key: dataclasses.replace(style, rule_ink="") for key, style in found.items() if key[1] == key[2] == 0}
+    return {key: msgspec.structs.replace(style, rule_ink="") for key, style in found.items() if key[1] == key[2] == 0}
 
 
 def test_every_look_stays_after_records_come_go_and_change_places_and_new_members_wear_their_levels():

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import QFileDialog
 from foldbasket.desktop.actions.action import Window, action
 from foldbasket.desktop.actions.file import kinds_to_open
 from foldbasket.desktop.widgets.dialogs import ask_line
-from foldbasket.folding.cubes.cluster import Where
 
 
 @action("Accept the suggested links", "Source", needs="suggestions")
@@ -56,7 +55,7 @@ def on_cluster(window: Any) -> None:
         if address.startswith("tls://"):
             ask_certificates(window, address)
         elif address:
-            window.desk.folding.join(Where(address))
+            _join(window, address)
 
     ask_line(window, "Fold it on a cluster", text, now, "Fold there", go)
 
@@ -66,7 +65,13 @@ def ask_certificates(window: Any, address: str) -> None:
     folder = QFileDialog.getExistingDirectory(window, "A folder with ca.pem, cert.pem and key.pem")
     if folder:
         names = [str(Path(folder) / name) for name in ("ca.pem", "cert.pem", "key.pem")]
-        window.desk.folding.join(Where(address, *names))
+        _join(window, address, *names)
+
+
+def _join(window: Any, *where: str) -> None:
+    from foldbasket.folding.cubes.cluster import Where  # brings NumPy with it, for which the first window does not wait
+
+    window.desk.folding.join(Where(*where))
 
 
 @action("Fold it here again", "Source", needs="cluster")

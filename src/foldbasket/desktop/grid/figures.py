@@ -23,7 +23,8 @@ class Figures:
         self._raw: QRawFont | None = None
         self._glyphs: dict[str, tuple[int, float]] = {}
         self._runs: dict[str, QGlyphRun | None] = {}
-        metrics = self._metrics = QFontMetricsF(font)
+        metrics = self.metrics = QFontMetricsF(font)
+        self.hang = metrics.horizontalAdvance(")")
         self._base = metrics.ascent() - metrics.height() / 2
         for sign in SIGNS:
             layout = QTextLayout(sign, font)
@@ -40,7 +41,7 @@ class Figures:
 
     @cached_property
     def _widths(self) -> dict[str, float]:
-        return {letter: self._metrics.horizontalAdvance(letter) for letter in LETTERS}
+        return {letter: self.metrics.horizontalAdvance(letter) for letter in LETTERS}
 
     def fits(self, text: str, width: float) -> bool:
         """Whether a text surely fits: what its letters come to, in pixels, which is quicker than to have it shaped, and within one or two of it."""
@@ -48,6 +49,13 @@ class Figures:
             return sum(map(self._widths.__getitem__, text)) <= width
         except KeyError:  # letters that may be joined or of any width
             return False
+
+    def wide(self, text: str) -> float:
+        """How wide a number's text is, in pixels."""
+        try:
+            return sum([self._glyphs[sign][1] for sign in text])
+        except KeyError:
+            return self.metrics.horizontalAdvance(text)
 
     def run(self, text: str) -> QGlyphRun | None:
         """The text as glyphs; None when it holds a sign that is no figure of this font."""

@@ -12,6 +12,7 @@ import pyarrow.compute as pc
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF
 
+from foldbasket.desktop.grid.figures import Figures, figures_of
 from foldbasket.desktop.widgets import theme
 from foldbasket.folding.dress.dressed import CellStyle, Dressed
 from foldbasket.folding.report.margins import MEASURE
@@ -84,6 +85,10 @@ class Geometry:
         return self.scaled(self.report.style.indent * self.sheet.indent(line))
 
     @cached_property
+    def _faces(self) -> dict[tuple[bool, bool], tuple[QFont, Figures]]:
+        return {}
+
+    @cached_property
     def _text_widths(self) -> dict[tuple[str, int, bool], float]:
         return {}
 
@@ -105,6 +110,13 @@ class Geometry:
 
     def scaled(self, pixels: float) -> float:
         return round(pixels * self.zoom)
+
+    def face(self, *, bold: bool, italic: bool) -> tuple[QFont, Figures]:
+        """The face of cells, and its figures."""
+        if (bold, italic) not in self._faces:
+            font = self.font(QFont.Weight.DemiBold if bold else QFont.Weight.Normal, italic=italic)
+            self._faces[bold, italic] = font, figures_of(font)
+        return self._faces[bold, italic]
 
     def font(
         self, weight: QFont.Weight = QFont.Weight.Normal, size: float = theme.BODY, *, italic: bool = False
@@ -205,7 +217,7 @@ class Geometry:
     def measure_widths(self) -> list[float]:
         """One per measure, wide enough for its largest and smallest number in any cell."""
         report = self.report
-        bold = QFontMetricsF(self.font(QFont.Weight.DemiBold))
+        bold = figures_of(self.font(QFont.Weight.DemiBold))
         small = QFontMetricsF(self.font(size=theme.SMALL))
         widths = []
         for measure, block in enumerate(report.blocks):
@@ -224,7 +236,7 @@ class Geometry:
                     texts.update(_longest(block.dictionary, np.unique(flat[shown])))
                 for spot in spots:
                     texts.add(report.written(measure, *divmod(int(spot), block.data.shape[1])))
-            width = max((bold.horizontalAdvance(text) for text in texts), default=0)
+            width = max((bold.wide(text) for text in texts), default=0)
             if report.top.has_measures:
                 heading = report.measures[measure].heading
                 words = heading.split() if self.wraps else [heading]

@@ -17,6 +17,7 @@ from foldbasket.desktop.grid.carrying import Carried, Landing
 from foldbasket.desktop.grid.chosen import Chosen, chosen_at
 from foldbasket.desktop.grid.geometry import EDGE, TOP
 from foldbasket.desktop.work.members import Seen, counted, innermost, seen_at
+from foldbasket.errors import FoldBasketError
 from foldbasket.folding.report.margins import MEASURE
 from foldbasket.folding.report.report import Report
 
@@ -154,7 +155,10 @@ class Hands:
                 at = carried.chosen
                 self.choose(chosen_at(at.report, at.on_rows, at.place, at.at))
         elif to is not None:
-            to.act()
+            try:
+                to.act()
+            except FoldBasketError as error:  # the fold is another already than the report that is still in view
+                self.view.desk.not_done(error)
         return True
 
     # --- the keyboard -------------------------------------------------------

@@ -6,15 +6,15 @@ decimal mark; the left edge carries the rows' strand and the headings that of th
 
 from __future__ import annotations
 
-import dataclasses
-import math
-from functools import cached_property
 from itertools import accumulate
 
+import numpy as np
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QImage, QPainter, QPen
 
 from foldbasket.desktop.grid.geometry import EDGE, GAP, PAD, TOP, Geometry
+from foldbasket.desktop.grid.grounds import Cells, draw_bars, draw_edges, draw_grounds
 from foldbasket.desktop.grid.pen import Pen, draw_rule
 from foldbasket.desktop.grid.selection import NOTHING, Marked, Selection
 from foldbasket.desktop.widgets import theme
@@ -27,7 +27,7 @@ from foldbasket.spec.look import Rule, Side
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 START = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 CENTRE = Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignVCenter
-BOLD, PLAIN = QFont.Weight.DemiBold, QFont.Weight.Normal
+BOLD = QFont.Weight.DemiBold
 SIDES = {Side.LEFT: START, Side.MIDDLE: CENTRE, Side.RIGHT: RIGHT}
 
 WITHIN = Qt.ClipOperation.IntersectClip
@@ -83,11 +83,11 @@ class GridPainter:
                 wide = pen.metrics.horizontalAdvance(sample) + 2 * at.scaled(PAD)
                 area = QRectF(left, top + 2, wide, at.row_height - 4)
                 if style.ground:
-                    painter.fillRect(area, pen.ground)
+                    painter.fillRect(area, QColor(style.ground))
                 if style.edge:
-                    painter.fillRect(QRectF(left, area.top(), at.scaled(EDGE), area.height()), pen.edge)
+                    painter.fillRect(QRectF(left, area.top(), at.scaled(EDGE), area.height()), QColor(style.edge))
                 if style.bar:
-                    painter.fillRect(area.adjusted(0, 3, -wide / 3, -3), pen.bar)
+                    painter.fillRect(area.adjusted(0, 3, -wide / 3, -3), QColor(style.bar))
                 painter.setFont(pen.font)
                 painter.setPen(pen.ink)
                 painter.drawText(area, CENTRE, sample)
@@ -100,59 +100,67 @@ class GridPainter:
     # --- parts --------------------------------------------------------------
 
     def _cells(self, painter: QPainter, lines: range, columns: range, x: float, y: float, held: Selection) -> None:
-        at, report, dressed = self.at, self.report, self.dressed
-        pad, heights = at.scaled(PAD), at.line_heights[lines.start : lines.stop].tolist()
-        codes, bars = dressed.codes(lines, columns).tolist(), dressed.bars(lines, columns)
+        at, dressed = self.at, self.dressed
+        if not lines or not columns:
+            return
+        codes, bars = dressed.codes(lines, columns), dressed.bars(lines, columns)
         pens = [self._pen(style) for style in dressed.palette]
-        lefts = (at.heads_width - x + at.column_edges[columns.start : columns.stop + 1]).tolist()
-        tops = (at.head_height - y + at.line_tops[lines.start : lines.stop + 1]).tolist()
-        is_number = [report.is_number(measure) for measure in range(len(report.measures))]
-        on_rows = report.on_rows
-        along, shown = (report.left, lines) if on_rows else (report.top, columns)
-        numbers = [is_number[measure] for measure in along.measure[shown.start : shown.stop].tolist()]
-        hang, selection, pen = pens[0].hang if pens else 0.0, QColor(self.colours.selection), None
-        text_of, by_line, by_column = report.text, held.rows(lines), held.columns(columns)
-        for at_line, line in enumerate(lines):
-            height, own = heights[at_line], codes[at_line]
-            top, middle = tops[at_line], tops[at_line] + height / 2
-            for at_column, column in enumerate(columns):
-                left, right = lefts[at_column], lefts[at_column + 1]
-                with_pen = pens[own[at_column]]
-                style = with_pen.style
-                area = QRectF(left, top, right - left, height)
-                if by_line[at_line] and by_column[at_column]:
-                    painter.fillRect(area, selection)
-                elif style.ground:
-                    painter.fillRect(area, with_pen.ground)
-                if with_pen.marks:
-                    self._mark(painter, area, with_pen, math.nan if bars is None else float(bars[at_line, at_column]))
-                plain = style.number is None and not style.blank
-                text = text_of(line, column) if plain else dressed.text(line, column, style)
-                if not text:
-                    continue
-                if with_pen is not pen:
-                    painter.setPen(with_pen.ink)
-                    painter.setFont(with_pen.font)
-                    pen = with_pen
-                if numbers[at_line if on_rows else at_column]:
-                    # As printers set it; what is copied keeps the sign that programs read.
-                    text = text.replace("-", "−", 1)
-                    # A closing bracket hangs over, so that the digits stay under each other.
-                    edge = right - pad + (hang if text[-1] == ")" else 0.0)
-                    run = with_pen.figures.run(text) if at.tabular and style.side is Side.RIGHT else None
-                    if run is not None:
-                        painter.drawGlyphRun(QPointF(edge, middle), run)
-                        if style.sign:
-                            self._sign(painter, with_pen, edge - with_pen.metrics.horizontalAdvance(text), top)
-                        continue
-                    inner = QRectF(left + pad / 2, top, edge - left - pad / 2, height)
-                else:
-                    inner = QRectF(left + pad, top, right - left - 1.5 * pad, height)
-                said = f"{style.sign} {text}" if style.sign else text
-                painter.drawText(inner, SIDES[style.side], with_pen.fitted(said, inner.width() + 2))
+        cells = Cells(
+            at.heads_width - x + at.column_edges[columns.start : columns.stop + 1],
+            at.head_height - y + at.line_tops[lines.start : lines.stop + 1],
+            at.line_heights[lines.start : lines.stop],
+            codes,
+        )
+        selected = np.array(held.rows(lines), np.bool_)[:, None] & np.array(held.columns(columns), np.bool_)[None, :]
+        draw_grounds(painter, cells, pens, selected, QColor(self.colours.selection))
+        draw_edges(painter, cells, pens, at.scaled(EDGE))
+        if bars is not None:
+            draw_bars(painter, cells, pens, bars, dressed.bar_zeros(lines, columns))
+        self._figures(painter, lines, columns, cells, pens)
         marked = held.marked
         if marked is not None and marked.row in lines and marked.column in columns:
             self._frame(painter, marked, x, y)
+
+    def _figures(self, painter: QPainter, lines: range, columns: range, cells: Cells, pens: list[Pen]) -> None:
+        """The texts of the cells, style by style, so that each ink and face is taken up once."""
+        at, report, dressed = self.at, self.report, self.dressed
+        pad, on_rows = at.scaled(PAD), report.on_rows
+        is_number = [report.is_number(measure) for measure in range(len(report.measures))]
+        along, shown = (report.left, lines) if on_rows else (report.top, columns)
+        numbers = [is_number[measure] for measure in along.measure[shown.start : shown.stop].tolist()]
+        order, wide = np.argsort(cells.codes, axis=None, kind="stable"), len(columns)
+        codes = cells.codes.ravel()[order].tolist()
+        text_of, pen = report.text, None
+        lefts, tops, heights = (each.tolist() for each in (cells.lefts, cells.tops, cells.heights))
+        for code, place in zip(codes, order.tolist(), strict=True):
+            at_line, at_column = divmod(place, wide)
+            with_pen = pens[code]
+            style = with_pen.style
+            line, column = lines[at_line], columns[at_column]
+            text = text_of(line, column) if with_pen.plain else dressed.text(line, column, style)
+            if not text:
+                continue
+            if with_pen is not pen:
+                painter.setPen(with_pen.ink)
+                painter.setFont(with_pen.font)
+                pen = with_pen
+            left, right, top, height = lefts[at_column], lefts[at_column + 1], tops[at_line], heights[at_line]
+            if numbers[at_line if on_rows else at_column]:
+                # As printers set it; what is copied keeps the sign that programs read.
+                text = text.replace("-", "−", 1)
+                # A closing bracket hangs over, so that the digits stay under each other.
+                edge = right - pad + (with_pen.hang if text[-1] == ")" else 0.0)
+                run = with_pen.figures.run(text) if at.tabular and style.side is Side.RIGHT else None
+                if run is not None:
+                    painter.drawGlyphRun(QPointF(edge, top + height / 2), run)
+                    if style.sign:
+                        self._sign(painter, with_pen, edge - with_pen.metrics.horizontalAdvance(text), top)
+                    continue
+                inner = QRectF(left + pad / 2, top, edge - left - pad / 2, height)
+            else:
+                inner = QRectF(left + pad, top, right - left - 1.5 * pad, height)
+            said = f"{style.sign} {text}" if style.sign else text
+            painter.drawText(inner, SIDES[style.side], with_pen.fitted(said, inner.width() + 2))
 
     def _frame(self, painter: QPainter, marked: Marked, x: float, y: float) -> None:
         """A frame around the cell that the keyboard is on."""
@@ -168,27 +176,8 @@ class GridPainter:
         """What a style is drawn with; made once for each style of the palette."""
         found = self._pens.get(style)
         if found is None:
-            found = self._pens[style] = Pen(style, self.at.font(BOLD if style.bold else PLAIN, italic=style.italic))
+            found = self._pens[style] = Pen(style, *self.at.face(bold=style.bold, italic=style.italic))
         return found
-
-    def _mark(self, painter: QPainter, area: QRectF, pen: Pen, length: float) -> None:
-        """The edge of a highlight, and a bar: zero stands fixed, at the left, or further in where any is negative."""
-        if pen.style.edge:
-            painter.fillRect(QRectF(area.left(), area.top(), self.at.scaled(EDGE), area.height()), pen.edge)
-        if length != length or not pen.style.bar:
-            return
-        room = area.adjusted(3, 4, -3, -4)
-        zero = room.left() + (room.width() / 3 if self._any_negative_bar else 0)
-        full = room.right() - zero if length >= 0 else zero - room.left()
-        wide = abs(length) * full
-        painter.fillRect(QRectF(zero if length >= 0 else zero - wide, room.top(), wide, room.height()), pen.bar)
-        if length < 0:  # told apart without colour: hollow
-            painter.setPen(QPen(pen.ink, 0.8))
-            painter.drawRect(QRectF(zero - wide, room.top(), wide, room.height()))
-
-    @cached_property
-    def _any_negative_bar(self) -> bool:
-        return any(lit.bars is not None and bool((lit.bars[lit.holds] < 0).any()) for lit in self.dressed.lit)
 
     def _sign(self, painter: QPainter, pen: Pen, right: float, top: float) -> None:
         area = QRectF(right - self.at.scaled(20), top, self.at.scaled(16), self.at.row_height)
@@ -240,7 +229,7 @@ class GridPainter:
                     bold = outer
                 pen = pens.get((id(style), bold))
                 if pen is None:
-                    pen = pens[id(style), bold] = self._pen(dataclasses.replace(style, bold=bold))
+                    pen = pens[id(style), bold] = self._pen(replace(style, bold=bold))
                 stop = place + 1
                 if place == caption and not in_one:  # it may run on over head columns that say nothing
                     while stop < len(left.places) and left.places[stop] != MEASURE:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen
+from PyQt6.QtGui import QColor, QFont, QPainter, QPen
 
-from foldbasket.desktop.grid.figures import figures_of
+from foldbasket.desktop.grid.figures import Figures
 from foldbasket.folding.dress.dressed import CellStyle
 from foldbasket.spec.look import Rule
 
@@ -15,14 +15,13 @@ NAME = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 class Pen:
     """A style, ready to draw with."""
 
-    def __init__(self, style: CellStyle, font: QFont) -> None:
-        self.style, self.font = style, font
-        self.figures, self.metrics = figures_of(font), QFontMetricsF(font)
-        self.ink, self.ground, self.edge, self.bar = (
-            QColor(each) for each in (style.ink, style.ground, style.edge, style.bar)
-        )
-        self.marks = bool(style.edge or style.bar)
-        self.hang = self.metrics.horizontalAdvance(")")
+    def __init__(self, style: CellStyle, font: QFont, figures: Figures) -> None:
+        """`figures` are those of the font."""
+        self.style, self.font, self.figures = style, font, figures
+        self.metrics, self.hang = self.figures.metrics, self.figures.hang
+        self.ink = QColor(style.ink)
+        self.plain = style.number is None and not style.blank
+        """Whether the texts of its cells are as the measure has them."""
 
     def fitted(self, text: str, width: float) -> str:
         """The text, shortened where it is wider than that."""

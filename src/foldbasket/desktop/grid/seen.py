@@ -87,10 +87,13 @@ class View:
         return lines[0] if len(lines) and 0 <= y < self.at.size[1] else None
 
     def bringing(self, row: int, column: int) -> tuple[int, int]:
-        """How far to scroll across and down so that a cell is in view; no further than it takes."""
+        """How far to scroll across and down so that a cell is in view; no further than it takes. Where no measure is chosen a row
+        has no cells, and is in view all the same."""
         at = self.at
         before = 0.0 if self.is_frozen else at.heads_width
-        left, right = before + float(at.column_edges[column]), before + float(at.column_edges[column + 1])
+        left, right = (
+            before + float(each) for each in at.column_edges[[column, min(column + 1, len(at.column_edges) - 1)]]
+        )
         top, bottom = float(at.line_tops[row]), float(at.line_tops[row] + at.line_heights[row])
         return (
             _reaching(left, right, self.across, self.width - at.heads_width + before),

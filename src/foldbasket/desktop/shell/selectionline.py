@@ -16,7 +16,7 @@ from foldbasket.desktop.widgets.collecting import let_go
 from foldbasket.desktop.widgets.plain import link, marked, say_what_fits
 from foldbasket.folding.report.selected import Selected, selected
 
-MOST_CELLS = 2_000_000
+MOST_CELLS = 500_000
 """Of more cells only their number is said: adding them up would take longer than a frame."""
 NARROWEST = 190
 """So much room the facts keep beside the links."""

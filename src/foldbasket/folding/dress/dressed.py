@@ -6,15 +6,15 @@ small codes, so that a million cells cost bytes. Whatever draws or writes a repo
 
 from __future__ import annotations
 
-import dataclasses
 import math
 import re
-from dataclasses import dataclass
 from functools import cached_property
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 from babel.numbers import format_decimal
+from msgspec.structs import replace
 
 from foldbasket.folding.dress.judged import Mask
 from foldbasket.folding.dress.lit import Lit, lit_of
@@ -28,8 +28,7 @@ from foldbasket.styling.styles import Inks, Paper, Style
 Codes = npt.NDArray[np.int32]
 
 
-@dataclass(frozen=True)
-class CellStyle:
+class CellStyle(msgspec.Struct, frozen=True):
     """How a cell or heading looks, nothing left open. Colours are #RRGGBB, `ground` and `edge` empty for none; `number` None where the
     measure's own serves; `sign` stands before the text."""
 
@@ -112,7 +111,7 @@ class Dressed:
             for code in np.unique(codes[here]).tolist():
                 was = self.palette[code]
                 if was.ink == self.inks.ink:
-                    codes[here & (codes == code)] = self.code_of(dataclasses.replace(was, ink=self.inks.accent))
+                    codes[here & (codes == code)] = self.code_of(replace(was, ink=self.inks.accent))
 
     def _lay(self, codes: Codes, here: Mask, at: int, steps: npt.NDArray[np.uint8] | None) -> None:
         """Lays a highlight over the codes of the cells for which it holds."""
@@ -138,7 +137,7 @@ class Dressed:
                 changes["bar" if type(form).bars else "edge"] = edge
             if sign:
                 changes["sign"] = sign
-            self._overlays[key] = self.code_of(dataclasses.replace(was, **changes))
+            self._overlays[key] = self.code_of(replace(was, **changes))
         return self._overlays[key]
 
     def style_of(self, row: int, column: int) -> CellStyle:
@@ -160,6 +159,15 @@ class Dressed:
             assert lit.bars is not None
             here = lit.holds[np.ix_(lines, across)] & (measure == lit.measure)
             found[here] = lit.bars[np.ix_(lines, across)][here]
+        return found
+
+    def bar_zeros(self, rows: range, columns: range) -> npt.NDArray[np.float64]:
+        """Where in its cell a bar begins, as a share of the room: at the left, or a third further in where any of the measure's is of a
+        negative value, so that zero stands in one line."""
+        found, measure = np.zeros((len(rows), len(columns))), self._measures(rows, columns)
+        for lit in self.lit:
+            if lit.falls_below:
+                found[measure == lit.measure] = 1 / 3
         return found
 
     def text(self, row: int, column: int, style: CellStyle) -> str:
@@ -280,7 +288,7 @@ class Dressed:
         if kind not in self._heads:
             nothing = (0, 0, -1, *([0] * len(self._of_axis(self.report.columns))))
             style = self._resolved(self._row_list[kind], nothing)
-            self._heads[kind] = dataclasses.replace(style, side=Side.LEFT, number=None)
+            self._heads[kind] = replace(style, side=Side.LEFT, number=None)
         return self._heads[kind]
 
     @cached_property

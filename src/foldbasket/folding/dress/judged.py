@@ -59,7 +59,7 @@ class Cells:
 
     @cached_property
     def group(self) -> npt.NDArray[np.int64]:
-        """The group of every cell."""
+        """The group of every cell, as a number that is not much larger than there are cells."""
         rows, columns = _alike(self._rows), _alike(self._columns)
         like = rows[:, None] * (int(columns.max(initial=0)) + 1) + columns[None, :]
         if self._within is Scope.COLUMN:
@@ -70,7 +70,10 @@ class Cells:
             apart = np.broadcast_to(_parents(self._rows)[:, None], like.shape)
         else:
             apart = np.zeros(like.shape, np.int64)
-        return np.unique(like * (int(apart.max(initial=0)) + 1) + apart, return_inverse=True)[1].reshape(like.shape)
+        both = like * (int(apart.max(initial=0)) + 1) + apart
+        if int(both.max(initial=0)) <= 4 * both.size:
+            return both
+        return np.unique(both, return_inverse=True)[1].reshape(like.shape)
 
     def against(self, text: str) -> Signs:
         """For each cell whether its value is below (-1), equal to (0) or above (1) a value as it was typed. Raises FoldError."""
@@ -201,7 +204,7 @@ def _totals(axis: Axis) -> Mask:
     """Lines that are totals; the only line of an axis without fields is none."""
     if not axis.heads:
         return np.zeros(len(axis), np.bool_)
-    return np.isin(axis.kind, (int(Kind.SUBTOTAL), int(Kind.GRAND)))
+    return (axis.kind == int(Kind.SUBTOTAL)) | (axis.kind == int(Kind.GRAND))
 
 
 def _alike(axis: Axis) -> npt.NDArray[np.int64]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -24,6 +25,11 @@ class Lit:
     holds: Mask
     steps: npt.NDArray[np.uint8] | None
     bars: npt.NDArray[np.float32] | None
+
+    @cached_property
+    def falls_below(self) -> bool:
+        """Whether any of its bars is of a negative value."""
+        return self.bars is not None and bool((self.bars[self.holds] < 0).any())
 
     @property
     def count(self) -> int:

@@ -41,7 +41,7 @@ def selected(report: Report, rows: Sequence[int], columns: Sequence[int], at: tu
     is selected, so that no amount is in it twice."""
     measure = report.cell(*at)[0]
     left, top = report.left, report.top
-    lines, across = np.asarray(rows, np.int64), np.asarray(columns, np.int64)
+    lines, across = _numbers(rows), _numbers(columns)
     own = (left.measure[lines] if report.on_rows else top.measure[across]) == measure
     others = not own.all()
     lines, across = (lines[own], across) if report.on_rows else (lines, across[own])
@@ -81,6 +81,12 @@ def selected(report: Report, rows: Sequence[int], columns: Sequence[int], at: tu
         smallest=write.of(data.min(), block.scale, real=real),
         largest=write.of(data.max(), block.scale, real=real),
     )
+
+
+def _numbers(given: Sequence[int]) -> npt.NDArray[np.int64]:
+    if isinstance(given, range):  # which NumPy would walk through one by one
+        return np.arange(given.start, given.stop, given.step, dtype=np.int64)
+    return np.asarray(given, np.int64)
 
 
 def _sum(data: npt.NDArray) -> int | float:
