@@ -16,6 +16,7 @@ from typing import Any
 
 import msgspec
 import numpy as np
+import numpy.typing as npt
 from msgspec.structs import replace
 
 from foldbasket.errors import OutputError
@@ -23,9 +24,9 @@ from foldbasket.folding.dress.dressed import CellStyle, Dressed
 from foldbasket.folding.lines.axis import Kind
 from foldbasket.folding.report.margins import MEASURE
 from foldbasket.folding.report.report import Report, default_pattern
-from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.later import xlsxwriter
 from foldbasket.outputs.conditional import conditional, live_highlights
+from foldbasket.outputs.floats import floats_of
 from foldbasket.outputs.formats import Output, entered
 from foldbasket.outputs.live import LiveSums
 from foldbasket.outputs.sheet import Sheet
@@ -175,40 +176,24 @@ def _fill(book: Any, report: Report, sheet: Sheet, top: int, large: bool, sums: 
 
 def _lines(into: _Page, rows: range) -> None:
     """Lines of the report: their names and their cells."""
-    report, page, left = into.dressed.report, into.page, into.sheet.head_columns
-    patterns = [_pattern(report, measure) for measure in range(len(report.measures))]
-    quick = [report.is_number(measure) for measure in range(len(report.measures))]
-    across, which = report.top.line.tolist(), report.top.measure.tolist()
-    codes = into.dressed.codes(rows, range(report.width)).tolist()
-    columns = range(left, left + report.width)
-    made: dict[tuple[int, int], Any] = {}
-
-    def look_of(code: int, measure: int) -> Any:
-        found = made.get((code, measure))
-        if found is None:
-            style = into.dressed.palette[code]
-            own = patterns[measure] if style.number is None else _own_pattern(report, measure, style)
-            found = made[code, measure] = into.format(style, own)
-        return found
-
+    page, left = into.page, into.sheet.head_columns
+    columns = range(left, left + into.dressed.report.width)
+    values, plain = floats_of(into.dressed.report, rows)
+    codes = into.dressed.codes(rows, range(len(columns)))
+    looks = _looks(into, rows, codes)
     for at, line in enumerate(rows):
         row = into.first + line
         _names(into, line)
-        one, axis_row = int(report.left.measure[line]), int(report.left.line[line])
-        shown = which if one < 0 else [one] * report.width
-        looks = list(map(look_of, codes[at], shown))
-        numbers = {
-            measure: _numbers(report.blocks[measure], axis_row) for measure in dict.fromkeys(shown) if quick[measure]
-        }
-        values = [
-            numbers[measure][axis_line] if quick[measure] else report.value(line, column)
-            for column, (axis_line, measure) in enumerate(zip(across, shown, strict=True))
-        ]
-        if into.sums is None and all(type(value) is float and isfinite(value) for value in values):
-            for column, value, look in zip(columns, values, looks, strict=True):  # a million times
+        if plain[at] and into.sums is None:
+            for column, value, look in zip(
+                columns, values[at].tolist(), looks[at].tolist(), strict=True
+            ):  # a million times
                 page.write_number(row, column, value, look)
             continue
-        for column, value, look, code in zip(columns, values, looks, codes[at], strict=True):
+        for column, known, look, code in zip(
+            columns, values[at].tolist(), looks[at].tolist(), codes[at].tolist(), strict=True
+        ):
+            value = known if isfinite(known) else into.dressed.report.value(line, column - left)
             sum_of = into.sums.formula(line, column - left) if into.sums is not None and value is not None else None
             blank = into.dressed.palette[code].blank
             if sum_of is not None:
@@ -217,6 +202,21 @@ def _lines(into: _Page, rows: range) -> None:
                 page.write_string(row, column, blank, look)
             else:
                 _write(page, row, column, value, look)
+
+
+def _looks(into: _Page, rows: range, codes: npt.NDArray[np.int32]) -> npt.NDArray[np.object_]:
+    """The workbook's format of each cell of some rows."""
+    report = into.dressed.report
+    measure = report.left.measure[rows.start : rows.stop, None] if report.on_rows else report.top.measure[None, :]
+    pairs = codes * np.int64(max(1, len(report.measures))) + measure
+    kinds, places = np.unique(pairs, return_inverse=True)
+    made = np.empty(len(kinds), object)
+    for at, pair in enumerate(kinds.tolist()):
+        code, number = divmod(pair, max(1, len(report.measures)))
+        style = into.dressed.palette[code]
+        own = _pattern(report, number) if style.number is None else _own_pattern(report, number, style)
+        made[at] = into.format(style, own)
+    return made[places.reshape(pairs.shape)]
 
 
 def _names(into: _Page, line: int) -> None:
@@ -302,20 +302,6 @@ def _about(into: _Page) -> None:
     for row, (name, text) in enumerate(said):
         page.write_string(row, 0, name, quiet)
         page.write_string(row, 1, text, plain)
-
-
-def _numbers(block: Block, line: int) -> list[float | None]:
-    """One line of a measure's numbers as floats, each the nearest to its exact value; None where blank."""
-    data, blank = block.data[line], block.blank[line]
-    unit = 10**block.scale
-    # Whole number over whole number is rounded once, to the nearest float: by NumPy where both are floats as they are, else by Python.
-    if data.dtype != object and (block.type is FieldType.REAL or (np.abs(data.astype(np.float64)) < 2**53).all()):
-        values = (data / unit).tolist()
-    else:
-        values = [(number if type(number) is float else int(number)) / unit for number in data.tolist()]
-    return (
-        [None if gone else value for value, gone in zip(values, blank.tolist(), strict=True)] if blank.any() else values
-    )
 
 
 def _write(page: Any, row: int, column: int, value: Any, look: Any) -> None:
