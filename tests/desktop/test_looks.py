@@ -509,7 +509,7 @@ def test_long_names_go_on_over_several_lines_where_they_may(qapp):
     left = wrapped.report.left
     for line in range(wrapped.report.height):
         high = wrapped.line_heights[line] > wrapped.row_height
-        names = [text for text in wrapped.row_head(line, 0) if text]
+        names = [text for text in wrapped.sheet.row_head(line, repeat=False) if text]
         assert high == any(len(name) >= 24 for name in names), (names, left.kind[line])
     assert wrapped.head_heights[-1] > plain.head_heights[-1]
     assert Geometry(long_names(wrap=True), zoom=0.5).line_tops[-1] < wrapped.line_tops[-1]

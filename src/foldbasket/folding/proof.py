@@ -26,6 +26,7 @@ from foldbasket.folding.within import Within, of_line, only_shown
 from foldbasket.sentence.phrases import comparison_phrase, filter_phrase, measure_heading
 from foldbasket.spec.fold import FORMULA, Covers, Fold, Measure
 from foldbasket.tables.column import blank_mask
+from foldbasket.tables.distinct import distinct
 from foldbasket.tables.progress import Progress
 
 
@@ -218,7 +219,7 @@ def _left_out(
         without = int((partners < 0).sum())
         if without:
             found.append(LeftOut(f"without a partner in {engine.source.called(table)}", without))
-        at_field = np.unique(partners[partners >= 0])
+        at_field = distinct(partners[partners >= 0].astype(np.int64))
     blank = int(blank_mask(engine.source.column(measure.field))[at_field].sum())
     if blank:
         found.append(LeftOut("without a value", blank))

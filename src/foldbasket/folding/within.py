@@ -16,6 +16,7 @@ from foldbasket.folding.members.domain import Domain
 from foldbasket.spec.cut import Cut
 from foldbasket.spec.fold import Placed
 from foldbasket.spec.order import Rest
+from foldbasket.tables.distinct import distinct
 
 MOST_PARENTS = 2_000
 """Of a report that shows members under more parents it is not worked out which records they stand for."""
@@ -50,7 +51,7 @@ def of_line(axis: Axis, line: int, words: Sequence[Placed]) -> list[Within]:
         domain = axis.heads[field].domain
         if code == domain.others:
             beside = (axis.codes[:, :field] == axis.codes[line, :field]).all(axis=1) & (axis.codes[:, field] >= 0)
-            codes = np.unique(axis.codes[beside, field])
+            codes = distinct(axis.codes[beside, field])
             tokens = tuple(domain.token(int(each)) for each in codes if each != domain.others)
             found.append(Within(f"within {field}", word.field, None, cut=word.cut, tokens=tokens, exclude=True))
             break

@@ -12,6 +12,7 @@ from foldbasket.errors import FoldBasketError
 from foldbasket.links.link import Link, find_partners
 from foldbasket.links.source import Source
 from foldbasket.tables.column import CodedColumn
+from foldbasket.tables.distinct import distinct
 from foldbasket.tables.findings.finding import Finding, Offer, some
 from foldbasket.tables.findings.spellings import one_slip, plain
 from foldbasket.tables.mending.texts import ReplaceValues
@@ -45,7 +46,7 @@ def _missing(source: Source, link: Link) -> Iterator[Finding]:
             pairs = list(meant.items())
             first = f"“{pairs[0][0]}” to “{pairs[0][1]}”" if len(pairs) == 1 else f"{len(pairs)} to the nearest key"
             offers.append(Offer(f"Change {first}", (ReplaceValues(field, meant),)))
-    missing = [column.dictionary.key(int(code)) for code in np.unique(column.codes[lost])[:4]]
+    missing = [column.dictionary.key(int(code)) for code in distinct(column.codes[lost])[:4]]
     yield Finding(
         "no partner", field, link.to_table, f"{count:,} record{'s find' if count != 1 else ' finds'} no partner in {far.name}", f"{count:,} not found", count,
         tuple(offers), lambda: np.flatnonzero(lost), f"{some(missing)}; reports show them as (no match).",
@@ -54,7 +55,7 @@ def _missing(source: Source, link: Link) -> Iterator[Finding]:
 
 def _meant(near: CodedColumn, far: CodedColumn, lost: npt.NDArray[np.bool_]) -> dict[str, str]:
     """For missing keys the one known key that is written almost alike."""
-    codes = np.unique(near.codes[lost])
+    codes = distinct(near.codes[lost])
     if len(codes) > MOST_MISSING or len(far.dictionary) > MOST_KNOWN:
         return {}
     known = far.dictionary.texts

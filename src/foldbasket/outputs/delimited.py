@@ -46,13 +46,13 @@ def write_table(report: Report, file: TextIO) -> None:
     for row in sheet.head_grid():
         writer.writerow([_harmless(text) for text in row])
     numbers = [report.is_number(measure) for measure in range(len(report.measures))]
-    for line in range(report.height):
+    for line, names in enumerate(sheet.all_row_heads(repeat=True)):
         cells = [plain(report.value(line, column)) for column in range(report.width)]
         if not all(numbers):
             cells = [
                 text if numbers[report.cell(line, column)[0]] else _harmless(text) for column, text in enumerate(cells)
             ]
-        writer.writerow([_harmless(text) for text in sheet.row_head(line, repeat=True)] + cells)
+        writer.writerow([_harmless(text) for text in names] + cells)
 
 
 def _harmless(text: str) -> str:

@@ -76,14 +76,12 @@ def _lines(dressed: Dressed, sheet: Sheet, rows: range, wear: Wear) -> Iterable[
     report, columns = dressed.report, range(dressed.report.width)
     codes, bars = dressed.codes(rows, columns).tolist(), dressed.bars(rows, columns)
     worn = [wear(style) for style in dressed.palette]
+    names = sheet.row_heads(rows, repeat=report.look.layout.repeat)
     for at, line in enumerate(rows):
         out = ['<tr class="g">' if line and sheet.gaps[line - 1] and not report.left.is_total[line] else "<tr>"]
         name = wear(dressed.head_style(line))
         inset = "\u2003" * sheet.indent(line)
-        out += [
-            f'<th scope="row"{name}>{inset}{escape(harmless(text))}</th>'
-            for text in sheet.row_head(line, repeat=report.look.layout.repeat)
-        ]
+        out += [f'<th scope="row"{name}>{inset}{escape(harmless(text))}</th>' for text in names[at]]
         for column, code in enumerate(codes[at]):
             style = dressed.palette[code]
             own = worn[code]

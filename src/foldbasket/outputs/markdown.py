@@ -9,7 +9,7 @@ from foldbasket.folding.dress.dressed import Dressed
 from foldbasket.folding.report.report import Report
 from foldbasket.outputs.formats import Output, entered
 from foldbasket.outputs.harmless import dressed_text, harmless
-from foldbasket.outputs.sheet import Sheet
+from foldbasket.outputs.sheet import AT_ONCE, Sheet
 
 _MEANT = re.compile(r"([\\\\`*_{}\[\]<>#|~!&])")
 
@@ -34,13 +34,15 @@ def page(report: Report) -> str:
     lines.append(
         "|" + "|".join([":---"] * sheet.head_columns + ["---:" if number else ":---" for number in numbers]) + "|"
     )
-    for line in range(report.height):
+    codes: list[list[int]] = []
+    for line, names in enumerate(sheet.all_row_heads(report.look.layout.repeat)):
         inset = "\u2003" * sheet.indent(line)
-        heads = [inset + escaped(text) for text in sheet.row_head(line, repeat=report.look.layout.repeat)]
+        heads = [inset + escaped(text) for text in names]
         bold = dressed.head_style(line).bold
-        codes = dressed.codes(range(line, line + 1), range(report.width))[0].tolist()
+        if line % AT_ONCE == 0:
+            codes = dressed.codes(range(line, min(report.height, line + AT_ONCE)), range(report.width)).tolist()
         cells = []
-        for column, code in enumerate(codes):
+        for column, code in enumerate(codes[line % AT_ONCE]):
             style = dressed.palette[code]
             text = escaped(dressed_text(dressed, line, column, style))
             cells.append(f"**{text}**" if text and (style.bold or style.edge) else text)

@@ -225,14 +225,11 @@ def _heads(into: _Document) -> list[Any]:
 def _lines(into: _Document, rows: range) -> list[Any]:
     report, dressed = into.report, into.dressed
     codes = dressed.codes(rows, range(report.width)).tolist()
-    made = []
+    made, texts = [], into.sheet.row_heads(rows, repeat=report.look.layout.repeat)
     for at, line in enumerate(rows):
         names = dressed.head_style(line)
         inset = "\u2003" * into.sheet.indent(line)
-        cells = [
-            _cell(into, inset + text, names, is_name=True)
-            for text in into.sheet.row_head(line, repeat=report.look.layout.repeat)
-        ]
+        cells = [_cell(into, inset + text, names, is_name=True) for text in texts[at]]
         for column, code in enumerate(codes[at]):
             style = dressed.palette[code]
             measure = report.cell(line, column)[0]

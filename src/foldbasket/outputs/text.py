@@ -16,8 +16,8 @@ def table(report: Report) -> str:
     sheet = Sheet(report)
     lines = ["\t".join(_one_line(harmless(text)) for text in row) for row in sheet.head_grid()]
     columns = range(report.width)
-    for line in range(report.height):
-        heads = [_one_line(harmless(text)) for text in sheet.row_head(line, repeat=True)]
+    for line, names in enumerate(sheet.all_row_heads(repeat=True)):
+        heads = [_one_line(harmless(text)) for text in names]
         lines.append("\t".join([*heads, *(_cell(report, line, column) for column in columns)]))
     return "\n".join(lines) + "\n"
 

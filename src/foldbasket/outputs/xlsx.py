@@ -181,9 +181,10 @@ def _lines(into: _Page, rows: range) -> None:
     values, plain = floats_of(into.dressed.report, rows)
     codes = into.dressed.codes(rows, range(len(columns)))
     looks = _looks(into, rows, codes)
+    names = into.sheet.row_heads(rows, repeat=into.dressed.report.look.layout.repeat)
     for at, line in enumerate(rows):
         row = into.first + line
-        _names(into, line)
+        _names(into, line, names[at])
         if plain[at] and into.sums is None:
             for column, value, look in zip(
                 columns, values[at].tolist(), looks[at].tolist(), strict=True
@@ -219,10 +220,10 @@ def _looks(into: _Page, rows: range, codes: npt.NDArray[np.int32]) -> npt.NDArra
     return made[places.reshape(pairs.shape)]
 
 
-def _names(into: _Page, line: int) -> None:
+def _names(into: _Page, line: int, names: list[str]) -> None:
     """The names of a line."""
     sheet, style = into.sheet, into.dressed.head_style(line)
-    for column, text in enumerate(sheet.row_head(line, repeat=into.dressed.report.look.layout.repeat)):
+    for column, text in enumerate(names):
         if text or style.above is not Rule.NONE or style.ground:
             inset: dict[str, Any] = {"indent": sheet.indent(line)} if sheet.indented else {}
             look = into.format(style, valign="top", **inset, **into.wrapped)

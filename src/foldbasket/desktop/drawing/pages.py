@@ -196,7 +196,7 @@ class Pages:
 
     @cached_property
     def _painter(self) -> GridPainter:
-        return GridPainter(self.geometry, theme.LIGHT, "#FFFFFF")
+        return GridPainter(self.geometry, theme.LIGHT, "#FFFFFF", whole=True)
 
     def draw(
         self, painter: QPainter, number: int, among: tuple[int, int] | None = None, group: str | None = None

@@ -7,6 +7,7 @@ costs some 30 µs a cell, is wasted. Text that holds any other sign is left to t
 from __future__ import annotations
 
 from functools import cached_property
+from itertools import accumulate
 
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QFont, QFontMetricsF, QGlyphRun, QRawFont, QTextLayout
@@ -16,16 +17,32 @@ LETTERS = "".join(map(chr, range(32, 127))) + "−–’·£€"
 MOST_KEPT = 40_000
 
 
+class _Points(dict[float, QPointF]):
+    """Points on one line by how far they are along it. Numbers have few places for their signs, and to make a point takes longer than
+    to find it."""
+
+    def __init__(self, y: float) -> None:
+        super().__init__()
+        self._y = y
+
+    def __missing__(self, x: float) -> QPointF:
+        if len(self) > MOST_KEPT:
+            self.clear()
+        made = self[x] = QPointF(x, self._y)
+        return made
+
+
 class Figures:
     """The figures of one font, and how wide its usual letters are. `run` gives a text's glyphs, set so that its right edge is at x = 0 and its middle at y = 0."""
 
     def __init__(self, font: QFont) -> None:
-        self._raw: QRawFont | None = None
-        self._glyphs: dict[str, tuple[int, float]] = {}
+        self._raw = QRawFont()
+        self._indexes: dict[str, int] = {}
+        self._advances: dict[str, float] = {}
         self._runs: dict[str, QGlyphRun | None] = {}
         metrics = self.metrics = QFontMetricsF(font)
         self.hang = metrics.horizontalAdvance(")")
-        self._base = metrics.ascent() - metrics.height() / 2
+        self._points = _Points(metrics.ascent() - metrics.height() / 2)
         for sign in SIGNS:
             layout = QTextLayout(sign, font)
             layout.beginLayout()
@@ -34,10 +51,12 @@ class Figures:
             runs = layout.glyphRuns()
             if len(runs) != 1 or len(runs[0].glyphIndexes()) != 1:
                 continue
-            if self._raw is None:
+            if not self._indexes:
                 self._raw = runs[0].rawFont()
             if runs[0].rawFont() == self._raw:
-                self._glyphs[sign] = (runs[0].glyphIndexes()[0], metrics.horizontalAdvance(sign))
+                self._indexes[sign], self._advances[sign] = runs[0].glyphIndexes()[0], metrics.horizontalAdvance(sign)
+        self._once = QGlyphRun()
+        self._once.setRawFont(self._raw)
 
     @cached_property
     def _widths(self) -> dict[str, float]:
@@ -53,7 +72,7 @@ class Figures:
     def wide(self, text: str) -> float:
         """How wide a number's text is, in pixels."""
         try:
-            return sum([self._glyphs[sign][1] for sign in text])
+            return sum(map(self._advances.__getitem__, text))
         except KeyError:
             return self.metrics.horizontalAdvance(text)
 
@@ -64,24 +83,22 @@ class Figures:
         except KeyError:
             if len(self._runs) > MOST_KEPT:
                 self._runs.clear()
-            made = self._runs[text] = self._made(text)
+            made = self._runs[text] = self._set(QGlyphRun(), text)
             return made
 
-    def _made(self, text: str) -> QGlyphRun | None:
-        if self._raw is None:
+    def run_once(self, text: str) -> QGlyphRun | None:
+        """The same for what is drawn once, as on paper: always the same run, good until the next is asked for."""
+        return self._set(self._once, text)
+
+    def _set(self, run: QGlyphRun, text: str) -> QGlyphRun | None:
+        try:
+            indexes, wide = list(map(self._indexes.__getitem__, text)), list(map(self._advances.__getitem__, text))
+        except KeyError:
             return None
-        indexes, positions, x, y = [], [], 0.0, self._base
-        for sign in reversed(text):
-            glyph = self._glyphs.get(sign)
-            if glyph is None:
-                return None
-            x -= glyph[1]
-            indexes.append(glyph[0])
-            positions.append(QPointF(x, y))
-        run = QGlyphRun()
-        run.setRawFont(self._raw)
-        run.setGlyphIndexes(indexes)
-        run.setPositions(positions)
+        if run is not self._once:
+            run.setRawFont(self._raw)
+        run.setGlyphIndexes(indexes)  # in the order of reading, in which a file is read back
+        run.setPositions(list(map(self._points.__getitem__, accumulate(wide[:-1], initial=-sum(wide)))))
         return run
 
 

@@ -20,6 +20,7 @@ from foldbasket.folding.report.report import Report
 from foldbasket.outputs.sheet import Sheet
 from foldbasket.styling.styles import Paper
 from foldbasket.tables.column import Dictionary
+from foldbasket.tables.distinct import distinct
 from foldbasket.tables.types import FieldType
 
 ROW, HEAD, GAP = 23, 25, 7
@@ -76,9 +77,9 @@ class Geometry:
     def foot_height(self) -> float:
         return self.scaled(GAP) * 2 + len(self.foot) * self.row_height if self.foot else 0.0
 
-    def row_head(self, line: int, first: int) -> list[str]:
-        """The names of a row, as it stands in view from a first one on."""
-        return self.sheet.row_head(line, repeat=self.report.look.layout.repeat, first=first)
+    def row_heads(self, lines: range) -> list[list[str]]:
+        """The names of rows, as they stand in view from the first of them on."""
+        return self.sheet.row_heads(lines, repeat=self.report.look.layout.repeat, first=lines.start)
 
     def indent_of(self, line: int) -> float:
         """How far the name of a line stands in, where the names of all levels stand in one column."""
@@ -203,7 +204,7 @@ class Geometry:
         field = self.report.left.places[place] if place < len(self.report.left.places) else MEASURE
         if field == MEASURE or self.report.look.layout.indented:
             return []
-        domain, codes = self.report.rows.heads[field].domain, np.unique(self.report.rows.codes[:, field])
+        domain, codes = self.report.rows.heads[field].domain, distinct(self.report.rows.codes[:, field])
         codes = codes[(codes >= 0) & (codes < domain.blank)]
         if domain.part is not None or domain.type is not FieldType.TEXT:
             return []
@@ -294,7 +295,7 @@ class Geometry:
             if field == MEASURE or left.axis.heads[field].domain.type is not FieldType.TEXT:
                 continue
             codes = left.axis.codes[left.line, field]
-            used = np.unique(codes[codes >= 0])
+            used = distinct(codes[codes >= 0])
             if not 0 < len(used) <= MOST_WRAPPED:
                 continue
             room, head = self.head_widths[place] - self.scaled(PAD) - EDGE, left.axis.heads[field]

@@ -43,6 +43,8 @@ def draw_grounds(
 ) -> None:
     """Fills the cells with their grounds, those that are selected with `ink`; those beside one another that are alike at once."""
     colours = list(dict.fromkeys(pen.style.ground for pen in pens if pen.style.ground))
+    if not colours and not selected.any():
+        return
     number = {NONE: 0} | {colour: at for at, colour in enumerate(colours, 1)}
     wanted = np.array([number[pen.style.ground] for pen in pens], np.int64)[cells.codes]
     wanted[selected] = len(colours) + 1
@@ -60,6 +62,8 @@ def draw_grounds(
 
 def draw_edges(painter: QPainter, cells: Cells, pens: Sequence[Pen], wide: float) -> None:
     """The edge that a highlight has at the left of each of its cells; those of cells one below the other at once."""
+    if not any(pen.style.edge for pen in pens):
+        return
     bottoms = cells.tops[: len(cells.heights)] + cells.heights
     is_next = cells.tops[1 : len(bottoms)] == bottoms[:-1]
     for colour, mask in _by(cells, [pen.style.edge for pen in pens]):

@@ -6,16 +6,18 @@ decimal mark; the left edge carries the rows' strand and the headings that of th
 
 from __future__ import annotations
 
-from itertools import accumulate
+from collections.abc import Iterator
+from contextlib import contextmanager
+from functools import cached_property
 
 import numpy as np
-from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QImage, QPainter, QPen
 
 from foldbasket.desktop.grid.geometry import EDGE, GAP, PAD, TOP, Geometry
 from foldbasket.desktop.grid.grounds import Cells, draw_bars, draw_edges, draw_grounds
 from foldbasket.desktop.grid.pen import Pen, draw_rule
+from foldbasket.desktop.grid.rowheads import RowHeads, mark_folding
 from foldbasket.desktop.grid.selection import NOTHING, Marked, Selection
 from foldbasket.desktop.widgets import theme
 from foldbasket.folding.dress.dressed import CellStyle
@@ -37,8 +39,12 @@ WITHIN = Qt.ClipOperation.IntersectClip
 class GridPainter:
     """Paints one geometry at a scroll offset into a viewport of a size."""
 
-    def __init__(self, geometry: Geometry, colours: theme.Palette | None = None, ground: str = "") -> None:
-        """`ground` is what it is drawn on where that is not the style's own paper."""
+    def __init__(
+        self, geometry: Geometry, colours: theme.Palette | None = None, ground: str = "", *, whole: bool = False
+    ) -> None:
+        """`ground` is what it is drawn on where that is not the style's own paper. On a page only `whole` rows and columns are drawn, so
+        that nothing is cut off at the headings."""
+        self._whole = whole
         self.at = geometry
         self.ground = QColor(ground or geometry.dressed.inks.paper)
         self.report, self.dressed = geometry.report, geometry.dressed
@@ -53,23 +59,27 @@ class GridPainter:
         painter.fillRect(QRectF(0, 0, width, height), self.ground)
         lines = at.lines_within(y, y + height - at.head_height)
         columns = at.columns_within(x, x + width - at.heads_width)
-        painter.save()
-        painter.setClipRect(QRectF(at.heads_width, at.head_height, width, height), WITHIN)
-        self._cells(painter, lines, columns, x, y, held)
-        painter.restore()
-        painter.save()
-        painter.setClipRect(QRectF(0, at.head_height, width, height), WITHIN)
-        self._row_heads(painter, lines, y, held)
-        self._line_rules(painter, lines, width, x, y)
-        painter.restore()
-        painter.save()
-        painter.setClipRect(QRectF(at.heads_width, 0, width, at.head_height), WITHIN)
-        self._column_heads(painter, columns, x, width, held)
-        painter.restore()
+        with self._within(painter, QRectF(at.heads_width, at.head_height, width, height)):
+            self._cells(painter, lines, columns, x, y, held)
+        with self._within(painter, QRectF(0, at.head_height, width, height)):
+            self._names.paint(painter, lines, y, held)
+            self._line_rules(painter, lines, width, x, y)
+        with self._within(painter, QRectF(at.heads_width, 0, width, at.head_height)):
+            self._column_heads(painter, columns, x, width, held)
         self._corner(painter)
         right = min(width, at.heads_width + at.size[0] - x)
         self.foot(painter, at.head_height + at.size[1] - y)
         draw_rule(painter, self.dressed.head.below, at.left, right, at.head_height - 0.5, QColor(self.dressed.inks.ink))
+
+    @contextmanager
+    def _within(self, painter: QPainter, area: QRectF) -> Iterator[None]:
+        if self._whole:
+            yield
+            return
+        painter.save()
+        painter.setClipRect(area, WITHIN)
+        yield
+        painter.restore()
 
     def foot(self, painter: QPainter, top: float) -> None:
         """What stands under the report: legend and notes."""
@@ -96,6 +106,10 @@ class GridPainter:
             painter.setPen(QColor(self.dressed.inks.muted))
             painter.drawText(QRectF(left, top, 4_000, at.row_height), START, words)
             top += at.row_height
+
+    @cached_property
+    def _names(self) -> RowHeads:
+        return RowHeads(self.at, self.colours, self._pen)
 
     # --- parts --------------------------------------------------------------
 
@@ -130,14 +144,15 @@ class GridPainter:
         numbers = [is_number[measure] for measure in along.measure[shown.start : shown.stop].tolist()]
         order, wide = np.argsort(cells.codes, axis=None, kind="stable"), len(columns)
         codes = cells.codes.ravel()[order].tolist()
-        text_of, pen = report.text, None
+        texts, pen = report.texts(lines, columns), None
         lefts, tops, heights = (each.tolist() for each in (cells.lefts, cells.tops, cells.heights))
         for code, place in zip(codes, order.tolist(), strict=True):
             at_line, at_column = divmod(place, wide)
             with_pen = pens[code]
             style = with_pen.style
-            line, column = lines[at_line], columns[at_column]
-            text = text_of(line, column) if with_pen.plain else dressed.text(line, column, style)
+            text = (
+                texts[at_line][at_column] if with_pen.plain else dressed.text(lines[at_line], columns[at_column], style)
+            )
             if not text:
                 continue
             if with_pen is not pen:
@@ -150,7 +165,7 @@ class GridPainter:
                 text = text.replace("-", "−", 1)
                 # A closing bracket hangs over, so that the digits stay under each other.
                 edge = right - pad + (with_pen.hang if text[-1] == ")" else 0.0)
-                run = with_pen.figures.run(text) if at.tabular and style.side is Side.RIGHT else None
+                run = with_pen.run(text) if style.side is Side.RIGHT else None
                 if run is not None:
                     painter.drawGlyphRun(QPointF(edge, top + height / 2), run)
                     if style.sign:
@@ -177,6 +192,10 @@ class GridPainter:
         found = self._pens.get(style)
         if found is None:
             found = self._pens[style] = Pen(style, *self.at.face(bold=style.bold, italic=style.italic))
+            if self._whole:  # what is drawn once is not kept
+                found.run = found.figures.run_once
+            elif not self.at.tabular:  # a drawing keeps its figures as text
+                found.run = lambda _: None
         return found
 
     def _sign(self, painter: QPainter, pen: Pen, right: float, top: float) -> None:
@@ -187,8 +206,7 @@ class GridPainter:
         at, report = self.at, self.report
         right = min(width, at.heads_width + at.size[0] - x)
         of_line = report.left.line
-        for line in lines:
-            style = self.dressed.head_style(line)
+        for line, style in zip(lines, self.dressed.head_styles(lines), strict=True):
             if style.above is Rule.NONE and style.below is Rule.NONE:
                 continue
             top = at.head_height + float(at.line_tops[line]) - y
@@ -198,75 +216,6 @@ class GridPainter:
                 draw_rule(painter, style.above, at.left + EDGE, right, top + 0.5, colour)
             if line + 1 == report.height or of_line[line + 1] != of_line[line]:
                 draw_rule(painter, style.below, at.left, right, top + float(at.line_heights[line]) - 0.5, colour)
-
-    def _row_heads(self, painter: QPainter, lines: range, y: float, held: Selection) -> None:
-        at, report = self.at, self.report
-        left = report.left
-        pad = at.scaled(PAD)
-        kinds, totals = (each[lines.start : lines.stop].tolist() for each in (left.kind, left.is_total))
-        edges = [*accumulate(at.head_widths, initial=at.left + EDGE)]
-        if self.dressed.style.strands:
-            self._strand(painter, lines, kinds, y)
-        pens: dict[tuple[int, bool], Pen] = {}  # styles of names are few, and live as long as the dressed report
-        chosen, named = held.chosen, held.names(lines, on_rows=True)
-        first = edges[0 if chosen is None or not chosen.on_rows or at.sheet.indented else chosen.place]
-        for line, kind, is_total, is_named in zip(lines, kinds, totals, named, strict=True):
-            top = at.head_height + float(at.line_tops[line]) - y
-            style, high = self.dressed.head_style(line), float(at.line_heights[line])
-            for start, ground in ((edges[0], style.ground), (first, self.colours.selection if is_named else "")):
-                if ground:
-                    painter.fillRect(QRectF(start, top, edges[-1] - start, high), QColor(ground))
-            caption = left.caption_place(line) if is_total and left.axis.depth else -1
-            for place, text in enumerate(at.row_head(line, lines.start)):
-                if not text:
-                    continue
-                in_one = at.sheet.indented
-                own_place = max(0, int(left.level[line]) - 1) if in_one else place
-                field = left.places[own_place] if left.places else 0
-                outer = self.dressed.style.bold_groups and field != MEASURE and field < left.axis.depth - 1
-                bold = style.bold or (outer and not is_total) or not left.places
-                if is_total and place != caption and not in_one:  # the names of what it is within are those of members
-                    bold = outer
-                pen = pens.get((id(style), bold))
-                if pen is None:
-                    pen = pens[id(style), bold] = self._pen(replace(style, bold=bold))
-                stop = place + 1
-                if place == caption and not in_one:  # it may run on over head columns that say nothing
-                    while stop < len(left.places) and left.places[stop] != MEASURE:
-                        stop += 1
-                start, end = edges[min(place, len(edges) - 2)], edges[min(stop, len(edges) - 1)]
-                inset = at.indent_of(line)
-                area = QRectF(start + pad + inset, top, end - start - pad - EDGE - inset, high)
-                is_folded = kind == Kind.CLOSED and field == int(left.level[line]) - 1
-                has_inner = not is_total and MEASURE != field < left.axis.depth - 1
-                if (is_folded or has_inner) and at.tabular:  # on paper nothing folds
-                    width = min(at.text_width(text, pen.font), area.width() - pad)
-                    self._mark_folding(painter, QPointF(area.left() + width + pad, area.center().y()), is_folded)
-                painter.setFont(pen.font)
-                painter.setPen(pen.ink)
-                pen.draw_name(painter, area, text, wraps=high > at.row_height)
-
-    def _strand(self, painter: QPainter, lines: range, kinds: list[int], y: float) -> None:
-        """The stroke of the rows at their edge, in the ink of totals along the total over all; one stretch at a time."""
-        at, start = self.at, 0
-        tops = (at.head_height + at.line_tops[lines.start : lines.stop + 1] - y).tolist()
-        for here in range(1, len(kinds) + 1):
-            is_grand = kinds[start] == Kind.GRAND
-            if here < len(kinds) and (kinds[here] == Kind.GRAND) == is_grand:
-                continue
-            end = tops[here] if lines.start + here < self.report.height else tops[here - 1] + float(at.line_heights[-1])
-            colour = QColor(self.dressed.inks.ink if is_grand else self.colours.rows)
-            painter.fillRect(QRectF(at.left, tops[start], EDGE, end - tops[start]), colour)
-            start = here
-
-    def _mark_folding(self, painter: QPainter, middle: QPointF, is_folded: bool) -> None:
-        """Behind the name of a folded member a stack of short strokes: its lines lie under one. Behind one that can be folded a single,
-        faint one."""
-        painter.save()
-        painter.setPen(QPen(QColor(self.colours.rows if is_folded else self.colours.rule), 1))
-        for down in (-3.0, 0.0, 3.0) if is_folded else (0.0,):
-            painter.drawLine(middle + QPointF(0, down), middle + QPointF(7, down))
-        painter.restore()
 
     def _column_heads(self, painter: QPainter, columns: range, x: float, width: float, held: Selection) -> None:
         at, report, colours = self.at, self.report, self.dressed.inks
@@ -309,7 +258,7 @@ class GridPainter:
                     else min(inner.center().x() + said / 2 + pad / 2, right - 8)
                 )
                 if behind > inner.left():
-                    self._mark_folding(painter, QPointF(behind, inner.center().y()), folding)
+                    mark_folding(painter, QPointF(behind, inner.center().y()), folding, self.colours)
             base = area.bottom() - 4
             if not self.dressed.style.strands:
                 draw_rule(painter, Rule.THIN, left + pad / 2, right - pad / 2, base, QColor(colours.rule))

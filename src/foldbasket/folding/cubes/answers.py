@@ -23,6 +23,7 @@ from foldbasket.links.link import Link, find_partners
 from foldbasket.sql.asking import Asking
 from foldbasket.sql.staying import column_of
 from foldbasket.tables.column import CodedColumn, Column, Dictionary
+from foldbasket.tables.distinct import distinct
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
@@ -187,7 +188,7 @@ class Answers:
         cells = self._cells(rows, made, places)
         there = partners >= 0
         many = far.count + 1
-        keys = np.unique(cells[there] * many + partners[there])
+        keys = distinct(cells[there] * many + partners[there])
         return keys // many, (keys % many).astype(np.int32)
 
 

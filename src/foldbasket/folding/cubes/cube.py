@@ -25,6 +25,7 @@ from foldbasket.folding.states.aggregates.aggregate import State, beyond_numbers
 from foldbasket.folding.states.quantities import Quantity
 from foldbasket.folding.states.runs import Runs, runs_from, runs_of
 from foldbasket.tables.column import CodedColumn, Codes, Column
+from foldbasket.tables.distinct import distinct
 from foldbasket.tables.progress import Progress
 
 CHUNK = 1 << 16
@@ -350,9 +351,9 @@ def add_pairs(
         cells = number[cube.grouping.keys(start, stop, mask)]
         partner = rows[start:stop]
         known = (cells >= 0) & (partner >= 0)
-        found.append(np.unique(cells[known] * table_count + partner[known]))
+        found.append(distinct(cells[known] * table_count + partner[known]))
     pairs = (
-        progress.meanwhile("Grouping partners", lambda: np.unique(np.concatenate(found)))
+        progress.meanwhile("Grouping partners", lambda: distinct(np.concatenate(found)))
         if found
         else np.empty(0, np.int64)
     )

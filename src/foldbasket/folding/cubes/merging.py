@@ -20,6 +20,7 @@ from foldbasket.folding.states.aggregates.aggregate import State, beyond_numbers
 from foldbasket.folding.states.quantities import Quantity
 from foldbasket.folding.states.runs import Runs, runs_of
 from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn
+from foldbasket.tables.distinct import distinct
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.types import FieldType
 from foldbasket.tables.uniting import united
@@ -164,5 +165,5 @@ def _pairs(
     cells = np.concatenate([place[0][one[0]], place[1][two[0]]])
     partners = np.concatenate([one[1], two[1]]).astype(np.int64)
     many = int(partners.max(initial=0)) + 1
-    keys = np.unique(cells * many + partners)
+    keys = distinct(cells * many + partners)
     return keys // many, (keys % many).astype(np.int32)

@@ -15,6 +15,7 @@ from foldbasket.folding.states.aggregates.aggregate import State
 from foldbasket.folding.states.quantities import Quantity, record_at
 from foldbasket.links.source import Source
 from foldbasket.tables.column import CodedColumn, Column, picked
+from foldbasket.tables.distinct import distinct
 from foldbasket.tables.stacking import stacked_columns
 
 Ints = npt.NDArray[np.int64]
@@ -48,7 +49,7 @@ def _used(held: States, quantity: Quantity) -> tuple[list[State], npt.NDArray[np
     """The states of a quantity that number records, the cells that have any, and the numbers in use, ascending."""
     states: list[State] = [state for each, state in held if each == quantity and state is not State.VALUES]
     known = held[quantity, State.VALUES] > 0
-    used: Ints = np.unique(np.concatenate([held[quantity, state][known] for state in states]))
+    used: Ints = distinct(np.concatenate([held[quantity, state][known] for state in states]))
     return states, known, used
 
 

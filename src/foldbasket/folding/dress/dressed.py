@@ -6,7 +6,6 @@ small codes, so that a million cells cost bytes. Whatever draws or writes a repo
 
 from __future__ import annotations
 
-import math
 import re
 from functools import cached_property
 
@@ -17,8 +16,9 @@ from babel.numbers import format_decimal
 from msgspec.structs import replace
 
 from foldbasket.folding.dress.judged import Mask
+from foldbasket.folding.dress.linekinds import LINES, different_rows, line_kinds, numbered
 from foldbasket.folding.dress.lit import Lit, lit_of
-from foldbasket.folding.lines.axis import Axis, Kind
+from foldbasket.folding.lines.axis import Axis
 from foldbasket.folding.report.margins import Margin
 from foldbasket.folding.report.report import Report, default_pattern
 from foldbasket.spec.look import Highlight, Line, Look, Rule, Said, Side
@@ -76,9 +76,8 @@ class Dressed:
             self._row_kinds[rows.start : rows.stop],
             self._column_kinds[columns.start : columns.stop],
         )
-        ones, one_at = np.unique(row_kinds, return_inverse=True)
-        twos, two_at = np.unique(column_kinds, return_inverse=True)
-        table = np.array([[self._base_code(int(one), int(two)) for two in twos] for one in ones], np.int32)
+        (ones, one_at), (twos, two_at) = numbered(row_kinds), numbered(column_kinds)
+        table = np.array([[self._base_code(one, two) for two in twos] for one in ones], np.int32)
         found: Codes = table.reshape(len(ones), len(twos))[one_at[:, None], two_at[None, :]]
         lines, across = report.left.line[rows.start : rows.stop], report.top.line[columns.start : columns.stop]
         measure = self._measures(rows, columns)
@@ -102,16 +101,24 @@ class Dressed:
 
     def _redden(self, codes: Codes, lines: npt.NDArray, across: npt.NDArray, measure: npt.NDArray) -> None:
         """Negative numbers are in the style's accent, unless something says an ink for them."""
-        for number, block in enumerate(self.report.blocks):
-            own = self.report.measures[number].style.red
-            if not self.report.is_number(number) or not (self.style.red_negatives if own is None else own):
-                continue
+        for number in self._reddened:
+            block = self.report.blocks[number]
             at = np.ix_(lines, across)
             here = (measure == number) & ~block.blank[at] & (np.where(block.blank[at], 0, block.data[at]) < 0)
             for code in np.unique(codes[here]).tolist():
                 was = self.palette[code]
                 if was.ink == self.inks.ink:
                     codes[here & (codes == code)] = self.code_of(replace(was, ink=self.inks.accent))
+
+    @cached_property
+    def _reddened(self) -> list[int]:
+        """The measures whose negative numbers are in the accent, and that have any."""
+        found = []
+        for number, (measure, block) in enumerate(zip(self.report.measures, self.report.blocks, strict=True)):
+            is_red = self.style.red_negatives if measure.style.red is None else measure.style.red
+            if is_red and self.report.is_number(number) and bool(((block.data < 0) & ~block.blank).any()):
+                found.append(number)
+        return found
 
     def _lay(self, codes: Codes, here: Mask, at: int, steps: npt.NDArray[np.uint8] | None) -> None:
         """Lays a highlight over the codes of the cells for which it holds."""
@@ -198,12 +205,12 @@ class Dressed:
         its members and fields."""
         axis = margin.axis
         parts = [
-            _line_kinds(axis)[margin.line],
+            line_kinds(axis)[margin.line],
             axis.level[margin.line].astype(np.int64),
             margin.measure.astype(np.int64),
         ]
         parts += [self._said_of(said, axis)[margin.line] for said in self._of_axis(axis)]
-        listed, at = _different(parts)
+        listed, at = different_rows(parts)
         if rows:
             self._row_list = listed
         else:
@@ -291,6 +298,12 @@ class Dressed:
             self._heads[kind] = replace(style, side=Side.LEFT, number=None)
         return self._heads[kind]
 
+    def head_styles(self, rows: range) -> list[CellStyle]:
+        """The styles of the names of several rows."""
+        kinds = self._row_kinds[rows.start : rows.stop].tolist()
+        made = {kind: self.head_style(row) for kind, row in dict(zip(kinds, rows, strict=True)).items()}
+        return [made[kind] for kind in kinds]
+
     @cached_property
     def head(self) -> CellStyle:
         """The style of headings."""
@@ -345,48 +358,3 @@ class Dressed:
 def _grouped(words: str, locale: str) -> str:
     """Words with the numbers in them written as the report's are."""
     return re.sub(r"\d{4,}(?:\.\d+)?", lambda found: str(format_decimal(found[0], locale=locale)), words)
-
-
-MOST_COUNTED = 1 << 22
-"""Up to so many possible rows are numbered by counting; more are sorted."""
-
-
-def _different(columns: list[npt.NDArray[np.int64]]) -> tuple[list[tuple[int, ...]], npt.NDArray[np.int64]]:
-    """The different rows of some columns, in order, and which of them each row is: as `np.unique` says, but without sorting a million rows."""
-    if not len(columns[0]):
-        return [], np.zeros(0, np.int64)
-    lows = [int(each.min()) for each in columns]
-    spans = [int(each.max()) - low + 1 for each, low in zip(columns, lows, strict=True)]
-    many = math.prod(spans)
-    if many > MOST_COUNTED:
-        kinds, at = np.unique(np.stack(columns, axis=1), axis=0, return_inverse=True)
-        return [tuple(kind) for kind in kinds.tolist()], at.ravel().astype(np.int64)
-    keys = np.zeros(len(columns[0]), np.int64)
-    for each, low, span in zip(columns, lows, spans, strict=True):
-        keys *= span
-        keys += each
-        keys -= low
-    there = np.flatnonzero(np.bincount(keys, minlength=many))
-    place = np.zeros(many, np.int64)
-    place[there] = np.arange(len(there))
-    listed = []
-    for key in there.tolist():
-        kind = []
-        for low, span in zip(reversed(lows), reversed(spans), strict=True):
-            key, rest = divmod(key, span)
-            kind.append(rest + low)
-        listed.append(tuple(reversed(kind)))
-    return listed, place[keys]
-
-
-LINES = ("member", "subtotal", "grand", "others")
-
-
-def _line_kinds(axis: Axis) -> npt.NDArray[np.int64]:
-    """The number of each line's kind among `LINES`."""
-    found = np.where(axis.kind == Kind.SUBTOTAL, 1, np.where(axis.kind == Kind.GRAND, 2, 0)).astype(np.int64)
-    if not axis.heads:
-        found[:] = 0
-    for field, head in enumerate(axis.heads):
-        found[(axis.level == field + 1) & (axis.codes[:, field] == head.domain.others) & (found == 0)] = 3
-    return found

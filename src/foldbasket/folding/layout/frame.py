@@ -18,6 +18,7 @@ from foldbasket.folding.lines.trees import Lines, Matrix, Tree, positions
 from foldbasket.folding.states.aggregates.aggregate import Block, State, beyond_numbers
 from foldbasket.folding.states.runs import Runs
 from foldbasket.spec.fold import TotalOf
+from foldbasket.tables.distinct import distinct
 from foldbasket.tables.reading.contract import memory_at_hand
 
 MOST_CELLS = 5_000_000
@@ -133,7 +134,7 @@ def spread_pairs(
             column_node = columns.node_of_leaf(column_level)[columns.leaf_of_cell[cells]] if len(cells) else cells
             at_columns = np.flatnonzero(column_lines.level == column_level)
             wide = len(columns.starts[column_level])
-            keys = np.unique((row_node * wide + column_node) * len(values) + partners)
+            keys = distinct((row_node * wide + column_node) * len(values) + partners)
             group, partner = np.divmod(keys, max(1, len(values)))
             if valid is not None:
                 known = valid[partner]

@@ -27,6 +27,7 @@ from foldbasket.folding.plan.summary import Ready
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.sentence.phrases import measure_heading
 from foldbasket.spec.fold import Fold, Measure, Placed, Where
+from foldbasket.tables.distinct import distinct
 
 Coords = npt.NDArray[np.int32]
 Mask = npt.NDArray[np.bool_]
@@ -60,7 +61,7 @@ def word_of(
     is_calendar = part is not None and (part.is_period or len(part.every) > 0)
     if placed.empty and is_calendar:
         assert part is not None
-        there = np.unique(codes[codes < domain.blank])
+        there = distinct(codes[codes < domain.blank])
         numbers = np.asarray(domain.dictionary.values, np.int64)[there]
         span = (
             part.every or numbers

@@ -21,6 +21,7 @@ from foldbasket.folding.states.runs import Runs, regrouped, runs_of
 from foldbasket.links.source import Source
 from foldbasket.spec.fold import Measure
 from foldbasket.tables.column import Column
+from foldbasket.tables.distinct import distinct
 from foldbasket.tables.progress import Progress
 
 Mask = npt.NDArray[np.bool_]
@@ -95,7 +96,7 @@ class Share:
             def runs_by(target: npt.NDArray[np.int64]) -> Runs:
                 shown = target[cells] >= 0
                 groups, records = np.divmod(
-                    np.unique(target[cells[shown]] * len(values) + partners[shown]), max(1, len(values))
+                    distinct(target[cells[shown]] * len(values) + partners[shown]), max(1, len(values))
                 )
                 known = slice(None) if valid is None else valid[records]
                 return runs_of(groups[known], values[records[known]])

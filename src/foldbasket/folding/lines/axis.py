@@ -69,6 +69,11 @@ class Axis:
         code = int(self.codes[line, field])
         return "" if code < 0 else self._label(field, code)
 
+    def labels(self, lines: npt.NDArray[np.int64], field: int) -> list[str]:
+        """The same of several lines."""
+        label = self._label
+        return ["" if code < 0 else label(field, code) for code in self.codes[lines, field].tolist()]
+
     @cached_property
     def _label(self):  # type: ignore[no-untyped-def]
         return lru_cache(maxsize=65536)(lambda field, code: self.heads[field].label(code, self.locale))

@@ -11,6 +11,7 @@ from foldbasket.errors import FoldError
 from foldbasket.folding.members.domain import Domain, members_of
 from foldbasket.links.source import Source
 from foldbasket.spec.fold import Placed
+from foldbasket.tables.distinct import distinct
 
 Coords = npt.NDArray[np.int32]
 MOST = 2_000_000
@@ -110,6 +111,6 @@ def _belongs(
         codes, members = members_of(source.column(word.field), word.cut, source.fiscal)
         place = {domain.token(code): code for code in range(domain.size)}  # it may be joined with another's, or filled
         sides.append(np.array([place.get(members.token(code), -1) for code in range(members.size)], np.int64)[codes])
-    pairs = np.unique(sides[0] * domains[inner].size + sides[1])
+    pairs = distinct(sides[0] * domains[inner].size + sides[1])
     asked = rows[:, outer].astype(np.int64) * domains[inner].size + rows[:, inner]
     return fits & (np.isin(asked, pairs) | (rows[:, outer] >= domains[outer].blank))

@@ -111,6 +111,13 @@ class Margin:
             return self.headings[int(self.measure[at])]
         return self.axis.label(int(self.line[at]), field)
 
+    def labels(self, rows: range, place: int) -> list[str]:
+        """The same of several."""
+        field, within = self.places[place], slice(rows.start, rows.stop)
+        if field == MEASURE:
+            return [self.headings[measure] for measure in self.measure[within].tolist()]
+        return self.axis.labels(self.line[within], field)
+
     def caption(self, at: int) -> str:
         """What a total is called; empty for members."""
         return self.axis.caption(int(self.line[at]))
@@ -122,6 +129,12 @@ class Margin:
     def starts(self, place: int, at: int, first: int = 0) -> bool:
         """Whether a run of one name begins, given that `first` is the first one in view."""
         return at <= first or bool(self._changes[at, place])
+
+    def begins(self, rows: range, first: int = 0) -> npt.NDArray[np.bool_]:
+        """The same at every place of some rows or columns; shape (rows, places)."""
+        found = self._changes[rows.start : rows.stop].copy()
+        found[: max(0, first + 1 - rows.start)] = True
+        return found
 
     @cached_property
     def _changes(self) -> npt.NDArray[np.bool_]:

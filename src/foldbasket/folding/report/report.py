@@ -199,6 +199,18 @@ class Report:
         """A cell as the reader sees it; empty when blank."""
         return self.written(*self.cell(row, column))
 
+    def texts(self, rows: range, columns: range) -> list[list[str]]:
+        """The texts of a block of cells, row by row."""
+        within, beside = slice(rows.start, rows.stop), slice(columns.start, columns.stop)
+        lines, across = self.left.line[within].tolist(), self.top.line[beside].tolist()
+        if self.on_rows:
+            of_row = [self._texts[measure] for measure in self.left.measure[within].tolist()]
+            return [[text(line, at) for at in across] for text, line in zip(of_row, lines, strict=True)]
+        cells = [
+            (self._texts[measure], at) for measure, at in zip(self.top.measure[beside].tolist(), across, strict=True)
+        ]
+        return [[text(line, at) for text, at in cells] for line in lines]
+
     def written(self, measure: int, row: int, line: int) -> str:
         """A measure on a line of the row axis and one of the column axis, as the reader sees it."""
         return self._texts[measure](row, line)

@@ -9,6 +9,7 @@ import numpy as np
 
 from foldbasket.folding.report.margins import MEASURE, Margin
 from foldbasket.folding.report.report import Report
+from foldbasket.tables.distinct import distinct
 
 HEAD = -1
 """Stands for the row of the columns' names, and for the column of the rows' names."""
@@ -63,7 +64,7 @@ def _named(margin: Margin, wanted: str) -> list[int]:
             hit = np.isin(margin.measure, which)
         else:
             codes = margin.axis.codes[margin.line, field]
-            used = np.unique(codes[codes >= 0])
+            used = distinct(codes[codes >= 0])
             head, locale = margin.axis.heads[field], margin.axis.locale
             which = [code for code in used.tolist() if wanted in head.label(code, locale).casefold()]
             hit = np.isin(codes, which)
