@@ -1,6 +1,6 @@
 """`make bench`: runs every measurement, prints the ratios, and writes them into docs/performance.md.
 
-Give names to run some only (folding, reading, large, database, sentence, window, workbook, charts), or --quick for a tenth of the size; neither writes.
+Give names to run some only (folding, reading, large, database, sentence, gestures, window, workbook, charts), or --quick for a tenth of the size; neither writes.
 """
 
 from __future__ import annotations
@@ -10,7 +10,7 @@ import platform
 import sys
 from pathlib import Path
 
-from bench import charts, database, folding, large, reading, sentence, window, workbook
+from bench import charts, database, folding, gestures, large, reading, sentence, window, workbook
 
 TARGET = Path(__file__).parents[1] / "docs" / "performance.md"
 DATA = Path(__file__).parent / "data"
@@ -29,6 +29,7 @@ def main(arguments: list[str]) -> None:
         "large": lambda: large.rows(DATA, quick),
         "database": lambda: database.rows(quick),
         "sentence": sentence.rows,
+        "gestures": lambda: gestures.rows(lines),
         "window": window.rows,
         "workbook": workbook.rows,
         "charts": charts.rows,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer
@@ -28,6 +29,10 @@ from foldbasket.folding.filters.values import Between
 from foldbasket.spec.fold import Measure, Placed
 
 TAB = Qt.FocusPolicy.TabFocus
+PATIENCE = 0.1
+"""Seconds that the card waits for the report at most."""
+POLL = 3
+"""Milliseconds between two looks whether the report has come."""
 
 
 class CardPanel(QScrollArea):
@@ -54,13 +59,14 @@ class CardPanel(QScrollArea):
         # One edit changes several things at once: the card is built once for all of them, in an event of its own.
         self._later = QTimer(self)
         self._later.setSingleShot(True)
-        self._later.setInterval(0)
-        self._later.timeout.connect(self.renew)
-        desk.when(Part.WORD | Part.DOCUMENT | Part.FOLD | Part.LOOK | Part.VIEW, self, self._later.start)
+        self._later.timeout.connect(self._renew_behind_report)
+        self._due = 0.0
+        self._has_report = False
+        desk.when(Part.WORD | Part.DOCUMENT | Part.FOLD | Part.LOOK | Part.VIEW, self, self._soon)
         desk.when(Part.TABLES, self, self.again)
         desk.when(Part.FINDINGS, self, self._again_over_sources)
         desk.when(Part.PROFILES, self, self._draw_range)
-        desk.when(Part.REPORT, self, self._again_over_measures)
+        desk.when(Part.REPORT, self, self._reported)
         desk.listings.ready.connect(self.again)
         desk.charts.drawn.connect(self._again_over_chart)
         desk.sources.listed.connect(self._again_over_sources)
@@ -73,15 +79,33 @@ class CardPanel(QScrollArea):
         if isinstance(found, Between) and self.body is not None and self.body.findChild(SpanDrawing) is None:
             self.again()
 
-    def _again_over_measures(self) -> None:
+    def _soon(self) -> None:
+        if not self._later.isActive():
+            self._due = time.monotonic() + PATIENCE
+            self._later.start(0)
+
+    def _renew_behind_report(self) -> None:
+        """Builds the card once the report is on the screen: who changes something looks there first, and a card takes longer than most reports. A
+        fold that takes long does not keep it."""
+        if self.desk.folding.worker.busy and time.monotonic() < self._due:
+            self._later.start(POLL)
+        else:
+            self.renew()
+
+    def _reported(self) -> None:
+        self._has_report = True
+        self._soon()
+
+    def _look_over_report(self) -> None:
         """The card of a measure shows numbers of the report in view, that of the whole report what is worth a look in it."""
+        self._has_report = False
         fold, word = self.desk.fold, self.desk.view.word
         about_all = fold is not None and word is None and not self.desk.view.paged and not self.desk.view.charted
         shown = self.body.noticed if self.body is not None else None
-        if about_all and self.desk.spec is None and notices_of(self.desk) != shown:
-            self.again()
-        if fold is not None and word in {each.id for each in fold.measures}:
-            self.again()
+        is_measure = fold is not None and word in {each.id for each in fold.measures}
+        is_other = about_all and self.desk.spec is None and notices_of(self.desk) != shown
+        if (is_measure or is_other) and self.desk.view.drafted is None:  # a formula that is being written is left alone
+            self._shown = None
 
     def _again_over_chart(self) -> None:
         """What fits, and what was refused, is known once it was drawn."""
@@ -98,9 +122,9 @@ class CardPanel(QScrollArea):
             self.again()
 
     def again(self) -> None:
-        if self.desk.view.drafted is None:  # a formula that is being written is left alone
+        if self.desk.view.drafted is None:
             self._shown = None
-            self._later.start()
+            self._soon()
 
     def at_once(self) -> CardPanel:
         """The panel with its card built, for whoever needs it now."""
@@ -111,6 +135,8 @@ class CardPanel(QScrollArea):
     def renew(self) -> None:
         """Builds the card of the selected word, if anything it shows has changed."""
         self._later.stop()
+        if self._has_report:
+            self._look_over_report()
         desk = self.desk
         word = (
             edits.find_word(desk.fold, desk.view.word) if desk.fold is not None and desk.view.word is not None else None

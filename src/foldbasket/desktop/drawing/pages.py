@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Mapping
 from functools import cached_property
 from typing import NamedTuple
@@ -195,8 +196,16 @@ class Pages:
     # --- drawing --------------------------------------------------------------
 
     @cached_property
+    def _painters(self) -> threading.local:
+        return threading.local()
+
+    @property
     def _painter(self) -> GridPainter:
-        return GridPainter(self.geometry, theme.LIGHT, "#FFFFFF", whole=True)
+        """The painter of this thread: what it draws with belongs to one."""
+        if not hasattr(self._painters, "grid"):
+            self._painters.grid = GridPainter(self.geometry, theme.LIGHT, "#FFFFFF", whole=True)
+        made: GridPainter = self._painters.grid
+        return made
 
     def draw(
         self, painter: QPainter, number: int, among: tuple[int, int] | None = None, group: str | None = None

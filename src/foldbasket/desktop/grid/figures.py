@@ -6,6 +6,7 @@ costs some 30 µs a cell, is wasted. Text that holds any other sign is left to t
 
 from __future__ import annotations
 
+import threading
 from functools import cached_property
 from itertools import accumulate
 
@@ -102,12 +103,19 @@ class Figures:
         return run
 
 
-_kept: dict[str, Figures] = {}
+class _Kept(threading.local):
+    """Figures by their fonts. Qt's raw fonts belong to the thread that made them: drawn with from another they end the process."""
+
+    def __init__(self) -> None:
+        self.by_font: dict[str, Figures] = {}
+
+
+_kept = _Kept()
 
 
 def figures_of(font: QFont) -> Figures:
-    """The figures of a font, kept."""
-    key = font.key()
-    if key not in _kept:
-        _kept[key] = Figures(font)
-    return _kept[key]
+    """The figures of a font, kept for this thread."""
+    key, kept = font.key(), _kept.by_font
+    if key not in kept:
+        kept[key] = Figures(font)
+    return kept[key]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -41,6 +42,14 @@ MOST_FITTED = 1_500
 """The columns of a wider report are as wide as their numbers ask; their headings are not measured one by one."""
 
 
+class DrawnWith(threading.local):
+    """What a geometry is drawn with, for each thread its own: pages are laid out on one and shown on another."""
+
+    def __init__(self) -> None:
+        self.pens: dict[Any, Any] = {}
+        self.faces: dict[tuple[bool, bool], tuple[QFont, Figures]] = {}
+
+
 @dataclass(frozen=True, eq=False)
 class Geometry:
     """Built once per report and zoom. All sizes are in pixels at that zoom.
@@ -63,9 +72,13 @@ class Geometry:
         return Dressed(self.report, self.paper)
 
     @cached_property
+    def _drawn_with(self) -> DrawnWith:
+        return DrawnWith()
+
+    @property
     def pens(self) -> dict[Any, Any]:
-        """What each style is drawn with, kept by the painters of this geometry."""
-        return {}
+        """What each style is drawn with, kept by the painters of this geometry on this thread."""
+        return self._drawn_with.pens
 
     @cached_property
     def foot(self) -> list[tuple[CellStyle | None, str]]:
@@ -84,10 +97,6 @@ class Geometry:
     def indent_of(self, line: int) -> float:
         """How far the name of a line stands in, where the names of all levels stand in one column."""
         return self.scaled(self.report.style.indent * self.sheet.indent(line))
-
-    @cached_property
-    def _faces(self) -> dict[tuple[bool, bool], tuple[QFont, Figures]]:
-        return {}
 
     @cached_property
     def _text_widths(self) -> dict[tuple[str, int, bool], float]:
@@ -114,10 +123,11 @@ class Geometry:
 
     def face(self, *, bold: bool, italic: bool) -> tuple[QFont, Figures]:
         """The face of cells, and its figures."""
-        if (bold, italic) not in self._faces:
+        faces = self._drawn_with.faces
+        if (bold, italic) not in faces:
             font = self.font(QFont.Weight.DemiBold if bold else QFont.Weight.Normal, italic=italic)
-            self._faces[bold, italic] = font, figures_of(font)
-        return self._faces[bold, italic]
+            faces[bold, italic] = font, figures_of(font)
+        return faces[bold, italic]
 
     def font(
         self, weight: QFont.Weight = QFont.Weight.Normal, size: float = theme.BODY, *, italic: bool = False

@@ -1,0 +1,64 @@
+"""What is drawn with belongs to the thread that draws."""
+
+import gc
+import threading
+
+from PyQt6.QtCore import QPointF
+from PyQt6.QtGui import QImage, QPainter
+
+from foldbasket.desktop.drawing.pages import Pages
+from foldbasket.desktop.grid.figures import figures_of
+from foldbasket.desktop.widgets import theme
+from tests.folding.build import fold, measure, placed, source, table
+
+
+def on_a_thread(work):
+    done = []
+    thread = threading.Thread(target=lambda: done.append(work()))
+    thread.start()
+    thread.join()
+    return done[0]
+
+
+def drawn(pages):
+    image = QImage(pages.size.toSize(), QImage.Format.Format_RGB32)
+    image.fill(0xFFFFFF)
+    painter = QPainter(image)
+    pages.draw(painter, 0)
+    painter.end()
+    return image
+
+
+def test_each_thread_has_figures_of_its_own(qapp):
+    font = theme.font(17)
+    here = figures_of(font)
+    there = on_a_thread(lambda: figures_of(font))
+    assert here is figures_of(font)
+    assert there is not here
+
+
+def test_pages_laid_out_and_drawn_on_a_thread_that_has_ended_are_drawn_on_another(qapp):
+    of = source(table("T", {"a": [f"row {at}" for at in range(40)], "v": [at * 1_234 for at in range(40)]}))
+    for size in range(3):
+        report = fold(of, [measure("sum", "T.v")], [placed("T.a")])
+        pages, before = on_a_thread(lambda report=report: (made := Pages(report).ready(), drawn(made)))
+        del before
+        gc.collect()
+        image = drawn(pages)
+        assert image == drawn(Pages(report)), size
+
+
+def test_a_run_that_is_drawn_once_is_set_anew_for_each_text(qapp):
+    figures = figures_of(theme.font(15))
+
+    def dots(run):
+        image = QImage(120, 40, QImage.Format.Format_RGB32)
+        image.fill(0xFFFFFF)
+        painter = QPainter(image)
+        painter.drawGlyphRun(QPointF(110, 20), run)
+        painter.end()
+        return image
+
+    for text in ("1,234", "−56.7 %", "8"):
+        assert dots(figures.run_once(text)) == dots(figures.run(text))
+    assert figures.run_once("twelve") is None
