@@ -135,6 +135,9 @@ class Gestures:
         return None
 
     def _widgets(self, kind: type | tuple[type, ...] = QWidget) -> list[Any]:
+        space = self.window.workspace if self.window.is_begun else None
+        if space is not None:
+            space.card.at_once()  # it is built before a hand can be on it
         found = self.window.findChildren(QWidget)
         return [
             each

@@ -1,6 +1,7 @@
 """One edit is one notification and one fold at most; each view is renewed by the parts that it shows and by no others."""
 
 import pytest
+from PyQt6.QtWidgets import QApplication, QPushButton
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.calculated import Calculated
@@ -108,3 +109,23 @@ def test_a_view_that_is_gone_is_not_renewed_any_more(driver, demo):
     del view
     driver.desk.select_word(None)
     assert seen == ["renewed"]
+
+
+def test_the_report_comes_before_the_card_unless_somebody_works_on_that(driver, demo):
+    driver.open(demo)
+    card, desk = driver.workspace.card, driver.desk
+    order = []
+    desk.when(Part.REPORT, card, lambda: order.append(("report", card.body)))
+
+    def turned():
+        order.clear()
+        old, before = card.body, desk.report
+        desk.words.turn()
+        driver.qtbot.waitUntil(lambda: desk.report is not before and card.body is not old, timeout=10_000)
+        return order[-1][1] is old
+
+    driver.workspace.grid.setFocus()
+    assert turned(), "the report came while the old card was still there"
+    card.body.findChild(QPushButton).setFocus()
+    assert card.isAncestorOf(QApplication.focusWidget())
+    assert not turned(), "nobody works on a card that is out of date"

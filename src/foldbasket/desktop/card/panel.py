@@ -6,7 +6,16 @@ import time
 from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QLineEdit, QListView, QPlainTextEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QLineEdit,
+    QListView,
+    QPlainTextEdit,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from foldbasket import faults
 from foldbasket.baskets import edits
@@ -86,8 +95,10 @@ class CardPanel(QScrollArea):
 
     def _renew_behind_report(self) -> None:
         """Builds the card once the report is on the screen: who changes something looks there first, and a card takes longer than most reports. A
-        fold that takes long does not keep it."""
-        if self.desk.folding.worker.busy and time.monotonic() < self._due:
+        fold that takes long does not keep it; nor does it wait for whoever works on it, since what stands on it is then out of date."""
+        focus = QApplication.focusWidget()
+        is_worked_on = self.underMouse() or (focus is not None and self.isAncestorOf(focus))
+        if not is_worked_on and self.desk.folding.worker.busy and time.monotonic() < self._due:
             self._later.start(POLL)
         else:
             self.renew()
