@@ -94,6 +94,15 @@ def test_all_groups_fold_up_and_open_by_action_and_card(sites):
     sites.desk.select_word("region")
     click(sites, "all folded up")
     assert {kind for _, kind in first_labels(sites)} == {"CLOSED", "GRAND"}
+    sites.act("Turn rows into columns")  # groups over columns are groups as well
+    sites.settle()
+    folded = sites.desk.report.width
+    sites.act("Open all groups")
+    sites.settle()
+    assert sites.desk.report.width > folded
+    sites.act("Fold all groups up")
+    sites.settle()
+    assert sites.desk.report.width == folded
 
 
 def test_the_menu_over_a_member_folds_drills_keeps_and_leaves_out(sites):

@@ -224,6 +224,8 @@ def _all_groups(window: Window, closed: bool) -> None:
 
     fold = window.desk.fold
     if fold is not None:
-        rows = tuple(msgspec.structs.replace(word, closed=closed, turned=()) for word in fold.rows)
-        done = f"{'Fold up' if closed else 'Open'} all groups"
-        window.desk.do(edits.ChangeFold(fold.key, {"rows": rows}, done))
+        changes = {
+            strand: tuple(msgspec.structs.replace(word, closed=closed, turned=()) for word in words)
+            for strand, words in (("rows", fold.rows), ("columns", fold.columns))
+        }
+        window.desk.do(edits.ChangeFold(fold.key, changes, f"{'Fold up' if closed else 'Open'} all groups"))
