@@ -211,11 +211,11 @@ def _looks(into: _Page, rows: range, codes: npt.NDArray[np.int32]) -> npt.NDArra
     measure = report.left.measure[rows.start : rows.stop, None] if report.on_rows else report.top.measure[None, :]
     pairs = codes * np.int64(max(1, len(report.measures))) + measure
     kinds, places = np.unique(pairs, return_inverse=True)
-    made = np.empty(len(kinds), object)
+    made, patterns = np.empty(len(kinds), object), [_pattern(report, number) for number in range(len(report.measures))]
     for at, pair in enumerate(kinds.tolist()):
         code, number = divmod(pair, max(1, len(report.measures)))
         style = into.dressed.palette[code]
-        own = _pattern(report, number) if style.number is None else _own_pattern(report, number, style)
+        own = patterns[number] if style.number is None else _own_pattern(report, number, style)
         made[at] = into.format(style, own)
     return made[places.reshape(pairs.shape)]
 

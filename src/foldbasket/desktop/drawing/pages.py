@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Mapping
 from functools import cached_property
 from typing import NamedTuple
@@ -195,24 +194,13 @@ class Pages:
 
     # --- drawing --------------------------------------------------------------
 
-    @cached_property
-    def _painters(self) -> threading.local:
-        return threading.local()
-
-    @property
-    def _painter(self) -> GridPainter:
-        """The painter of this thread: what it draws with belongs to one."""
-        if not hasattr(self._painters, "grid"):
-            self._painters.grid = GridPainter(self.geometry, theme.LIGHT, "#FFFFFF", whole=True)
-        made: GridPainter = self._painters.grid
-        return made
-
     def draw(
         self, painter: QPainter, number: int, among: tuple[int, int] | None = None, group: str | None = None
     ) -> None:
         """Draws a page, its upper left corner at the painter's origin. `among` says how many pages stand before those of this report, and how many
         there are in all; `group` is what the page is of, where that is more than its own group."""
         sheet, at = self.sheets[number], self.geometry
+        grid = GridPainter(at, theme.LIGHT, "#FFFFFF", whole=True)
         top = self.body.top()
         if sheet.titled:
             self._title(painter, self.body)
@@ -223,7 +211,7 @@ class Pages:
             painter.save()
             painter.translate(self.body.left() - at.left, top)
             painter.setClipRect(QRectF(0, 0, width + 1, height + 3))
-            self._painter.paint(
+            grid.paint(
                 painter, width, height, float(at.column_edges[sheet.columns[0]]), float(at.line_tops[sheet.rows[0]])
             )
             painter.restore()
@@ -231,7 +219,7 @@ class Pages:
         if sheet.last and at.foot:
             painter.save()
             painter.translate(self.body.left() - at.left, 0)
-            self._painter.foot(painter, top)
+            grid.foot(painter, top)
             painter.restore()
             top += at.foot_height
         if sheet.charted:

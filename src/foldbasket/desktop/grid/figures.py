@@ -43,7 +43,9 @@ class Figures:
         self._runs: dict[str, QGlyphRun | None] = {}
         metrics = self.metrics = QFontMetricsF(font)
         self.hang = metrics.horizontalAdvance(")")
-        self._points = _Points(metrics.ascent() - metrics.height() / 2)
+        self.base = metrics.ascent() - metrics.height() / 2
+        """How far the line that signs stand on is below the middle."""
+        self._points = _Points(self.base)
         for sign in SIGNS:
             layout = QTextLayout(sign, font)
             layout.beginLayout()

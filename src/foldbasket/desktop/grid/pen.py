@@ -23,8 +23,6 @@ class Pen:
         self.run: Callable[[str], QGlyphRun | None] = figures.run
         """Gives a number's glyphs; None where it is drawn as text."""
         self.metrics, self.hang = figures.metrics, figures.hang
-        self.base = self.metrics.ascent() - self.metrics.height() / 2
-        """How far the line that letters stand on is below the middle."""
         self.ink = QColor(style.ink)
         self.plain = style.number is None and not style.blank
         """Whether the texts of its cells are as the measure has them."""
@@ -39,7 +37,7 @@ class Pen:
         """Draws a name from the left, over several lines where it `wraps`, else shortened where it is too wide."""
         width = area.width()
         if self.figures.fits(text, width):  # a text without a room to be set in takes four fifths of the time
-            painter.drawText(QPointF(area.x(), area.y() + area.height() / 2 + self.base), text)
+            painter.drawText(QPointF(area.x(), area.y() + area.height() / 2 + self.figures.base), text)
         elif wraps:
             painter.drawText(area, NAME | Qt.TextFlag.TextWordWrap, text)
         else:
