@@ -31,7 +31,8 @@ class Driver:
 
     @property
     def workspace(self):
-        self.window.workspace.card.at_once()
+        """The workspace, its card built and made whole, so that tests find what stands in closed sections."""
+        self.window.workspace.card.at_once().body.whole()
         return self.window.workspace
 
     def act(self, name):

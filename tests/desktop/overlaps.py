@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QRect
 from PyQt6.QtWidgets import QAbstractButton, QLabel, QWidget
 
-from foldbasket.desktop.card.parts import LinkButton
+from foldbasket.desktop.card.controls import LinkButton
 from foldbasket.desktop.sentence.word import WordButton
 
 SHORTEN = (WordButton, LinkButton)

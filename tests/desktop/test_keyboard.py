@@ -6,7 +6,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QLineEdit, QListView
 
 from foldbasket.baskets.files import open_basket
-from foldbasket.desktop.card.parts import SectionHead
+from foldbasket.desktop.card.controls import SectionHead
 from foldbasket.desktop.sentence.word import WordButton
 from foldbasket.desktop.widgets.finder import Finder
 

@@ -7,9 +7,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QMenu, QPushButton
 
 from foldbasket.baskets.edits import PutHighlight
+from foldbasket.desktop.card.controls import Chooser, SectionHead
 from foldbasket.desktop.card.handlist import HandList
 from foldbasket.desktop.card.number import forms_of
-from foldbasket.desktop.card.parts import Chooser, SectionHead
 from foldbasket.desktop.card.span import SpanDrawing
 from foldbasket.desktop.grid.geometry import EDGE, WRAPPED, Geometry
 from foldbasket.desktop.grid.seen import View

@@ -420,7 +420,7 @@ def test_a_workbooks_sheet_is_chosen_on_the_card(driver, settled, tmp_path):
     driver.open(tmp_path / "two.xlsx")
     driver.desk.show_source("Two")
     settled()
-    from foldbasket.desktop.card.parts import Chooser
+    from foldbasket.desktop.card.controls import Chooser
 
     chooser = next(each for each in driver.workspace.card.findChildren(Chooser) if each.accessibleName() == "Sheet")
     chooser.setCurrentIndex(2)

@@ -7,7 +7,7 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QLineEdit, QListView, QPushButton
 
-from foldbasket.desktop.card.parts import Chooser
+from foldbasket.desktop.card.controls import Chooser
 from foldbasket.desktop.widgets.finder import Finder
 from foldbasket.spec.field import FieldRef
 

@@ -366,3 +366,18 @@ def test_a_word_that_is_gone_is_not_selected(driver, demo):
     driver.desk.select_word("gone")
     assert driver.desk.view.word is None
     assert driver.window.workspace.card.at_once().body is not None
+
+
+def test_a_card_makes_only_what_stands_in_the_section_that_is_open(driver, demo):
+    driver.open(demo)
+    card = driver.window.workspace.card.at_once().body
+    made = {section.title: len(section.inner.children()) - 1 for section in card.sections}
+    opened = next(section for section in card.sections if section.head.isChecked())
+    assert made.pop(opened.title) > 0
+    assert set(made.values()) == {0}
+    layout = next(section for section in card.sections if section.title == "Layout")
+    driver.qtbot.mouseClick(layout.head, Qt.MouseButton.LeftButton)
+    assert [each.accessibleName() for each in layout.inner.findChildren(QComboBox)][:2] == ["Row names", "Said"]
+    assert opened.inner.isHidden()
+    assert layout.inner.isVisible()
+    assert "Turn rows into columns" in {each.label for each in card.offered}, "a menu offers what is not made yet"

@@ -194,7 +194,7 @@ def rename_word(window: Any) -> None:
         and rename_here(window.desk, window.workspace.grid) is not None
     ):
         return
-    for line in card.findChildren(QLineEdit):
+    for line in card.body.whole().findChildren(QLineEdit):
         if line.accessibleName() in ("Heading", "Fold"):
             card.body.reveal(line)
             line.setFocus()

@@ -32,7 +32,8 @@ def cut_section(body: CardBody, desk: Desk, placed: Placed, column: Column) -> N
         ((False, "not shown"), (True, "shown")),
         placed.empty,
         lambda value: desk.words.change(placed.id, f"Members of {placed.field.field} without records", empty=value),
-    ).setToolTip("Gaps in the calendar, and members of a linked table that no record has.")
+        "Gaps in the calendar, and members of a linked table that no record has.",
+    )
 
 
 def _date(body: CardBody, desk: Desk, placed: Placed, column: Column) -> None:

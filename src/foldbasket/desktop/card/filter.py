@@ -13,11 +13,12 @@ import msgspec
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from foldbasket.baskets import edits
+from foldbasket.desktop.card.controls import Chooser, Line
 from foldbasket.desktop.card.formula import condition_card
 from foldbasket.desktop.card.memberlist import MemberList
 from foldbasket.desktop.card.offer import alternatives_section, picker_section
 from foldbasket.desktop.card.parameters import draw_parameters
-from foldbasket.desktop.card.parts import CardBody, Chooser, Line
+from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.card.settings import as_of_choice
 from foldbasket.desktop.card.span import SpanDrawing
 from foldbasket.desktop.card.tick import member_model, why_no_list
@@ -128,9 +129,9 @@ def _range(desk: Desk, body: CardBody, rule: Between, column: Column, become: Be
             said = ["" if each is None else f"{each:f}" for each in (low, high)]
             become(msgspec.structs.replace(rule, low=said[0], high=said[1]), done)
 
-        body.column.addWidget(
-            SpanDrawing(
-                profile.shape, (float(ends[0]), float(ends[1])), (_number(rule.low), _number(rule.high)), column.type is FieldType.WHOLE, chosen, body
+        body.widget(
+            partial(
+                SpanDrawing, profile.shape, (float(ends[0]), float(ends[1])), (_number(rule.low), _number(rule.high)), column.type is FieldType.WHOLE, chosen
             )
         )  # fmt: skip
 
@@ -158,7 +159,11 @@ def _number(text: str | None) -> Decimal | None:
 
 def _compare(desk: Desk, body: CardBody, rule: Compare, column: Column, become: Become) -> None:
     """A sign and a value, in one line."""
-    holder = QWidget(body)
+    body.widget(lambda parent: _comparison(parent, rule, column, become))
+
+
+def _comparison(parent: QWidget, rule: Compare, column: Column, become: Become) -> QWidget:
+    holder = QWidget(parent)
     line = QHBoxLayout(holder)
     line.setContentsMargins(0, 0, 0, 0)
     sign = Chooser(holder)
@@ -181,7 +186,7 @@ def _compare(desk: Desk, body: CardBody, rule: Compare, column: Column, become: 
     )
     line.addWidget(sign)
     line.addWidget(value, 1)
-    body.column.addWidget(holder)
+    return holder
 
 
 def _relative(desk: Desk, body: CardBody, rule: Relative, column: Column, become: Become) -> None:
@@ -215,12 +220,16 @@ def _relative(desk: Desk, body: CardBody, rule: Relative, column: Column, become
 def _members(
     desk: Desk, body: CardBody, rule: Members, column: Column, become: Become, *, later: bool = True, done: str = "Keep"
 ) -> None:
-    """The members to tick, and with `later` what becomes of those that come later."""
-    model = member_model(desk, rule, lambda new: become(new, f"{done} {rule.field.field}"), body)
-    if model is None:
-        body.text(why_no_list(desk, rule), "quiet")
-        return
-    body.column.addWidget(MemberList(desk, model, become, body, later=later))
+    """The members to tick, and with `later` what becomes of those that come later. They are listed once their section is opened."""
+
+    def draw() -> None:
+        model = member_model(desk, rule, lambda new: become(new, f"{done} {rule.field.field}"), body)
+        if model is None:
+            body.text(why_no_list(desk, rule), "quiet")
+        else:
+            body.widget(lambda parent: MemberList(desk, model, become, parent, later=later))
+
+    body.piece(draw)
 
 
 CONTROLS: dict[type[OneField], Callable[..., None]] = {

@@ -27,33 +27,41 @@ def new_formula_card(desk: Desk, text: str, parent: QWidget) -> CardBody:
         "With an aggregate such as SUM it becomes a measure; without, a field of each record.",
         parent,
     )
-    body.section("Name")
-    name = body.entry("Called", desk.view.drafted_name, "Margin", lambda _: None)
-    body.section("Formula")
+    # What is typed outlives the card, which is built anew when something else on the desk changes.
+    body.section("Name", desk.view.drafted_name)
+    body.piece(lambda: _drafted_name(desk, body))
+    body.section("Formula", wanted=True)
+    body.piece(lambda: _draft(desk, body, text))
+    _by_picking(desk, body)
+    body.section("Place")
+    body.link("Leave it", lambda: desk.calculate(None))
+    return body.end()
+
+
+def _drafted_name(desk: Desk, body: CardBody) -> None:
+    name = body.made_entry("Called", desk.view.drafted_name, "Margin", lambda _: None)
+    name.textChanged.connect(lambda called: desk.view.keep_draft(desk.view.drafted or "", called))
+
+
+def _draft(desk: Desk, body: CardBody, text: str) -> None:
+    """The formula that is being written, and what can become of it."""
 
     def make(formula: str) -> None:
-        desk.formulas.make(formula, name.text())
+        desk.formulas.make(formula, desk.view.drafted_name)
 
     editor = FormulaEditor(text, desk.formulas.judge, make, desk.formulas.work_out, body)
     editor.first = ""
-    _prepare(desk, editor)
-    body.column.addWidget(editor)
+    body.column.addWidget(_prepared(desk, editor))
     body.link("Make it (Enter)", editor.commit)
     body.link("Keep only records where it holds", lambda: desk.formulas.keep_where(editor.text.toPlainText().strip()))
     body.choice(
         "Start from", [(None, "a pattern"), *((each, each.name) for each in PATTERNS)], None,
         lambda pattern: editor.start_from(pattern.text) if pattern else None,
     )  # fmt: skip
-    _by_picking(desk, body)
-    body.section("Place")
-    body.link("Leave it", lambda: desk.calculate(None))
-    # What is typed outlives the card, which is built anew when something else on the desk changes.
-    editor.text.textChanged.connect(lambda: desk.view.keep_draft(editor.text.toPlainText(), name.text()))
-    name.textChanged.connect(lambda: desk.view.keep_draft(editor.text.toPlainText(), name.text()))
+    editor.text.textChanged.connect(lambda: desk.view.keep_draft(editor.text.toPlainText(), desk.view.drafted_name))
     cursor = editor.text.textCursor()
     cursor.movePosition(QTextCursor.MoveOperation.End)
     editor.text.setTextCursor(cursor)
-    return body.end()
 
 
 def _by_picking(desk: Desk, body: CardBody) -> None:
@@ -76,15 +84,20 @@ def _by_picking(desk: Desk, body: CardBody) -> None:
 def measure_formula_section(desk: Desk, body: CardBody, measure: Measure) -> None:
     """The formula of a measure, on its card."""
     body.section("Formula")
-    editor = FormulaEditor(
-        measure.formula,
-        lambda text: desk.formulas.judge_measure(text, measure),
-        lambda text: desk.words.change(measure.id, f"Change the formula of {measure_heading(measure)}", formula=text),
-        desk.formulas.work_out,
-        body,
-    )
-    _prepare(desk, editor, measure=measure.id)
-    body.column.addWidget(editor)
+
+    def editor(parent: QWidget) -> QWidget:
+        made = FormulaEditor(
+            measure.formula,
+            lambda text: desk.formulas.judge_measure(text, measure),
+            lambda text: desk.words.change(
+                measure.id, f"Change the formula of {measure_heading(measure)}", formula=text
+            ),
+            desk.formulas.work_out,
+            parent,
+        )
+        return _prepared(desk, made, measure=measure.id)
+
+    body.widget(editor)
     body.text("Enter takes the formula, Shift+Enter starts a line, Ctrl+Space lists what can stand here.", "quiet")
 
 
@@ -101,9 +114,9 @@ def condition_card(desk: Desk, rule: Condition, parent: QWidget) -> CardBody:
     def apply(text: str) -> None:
         desk.do(edits.Swap(fold.key, rule.id, msgspec.structs.replace(rule, formula=text), "Change a condition"))
 
-    editor = FormulaEditor(rule.formula, judge, apply, desk.formulas.work_out, body)
-    _prepare(desk, editor)
-    body.column.addWidget(editor)
+    body.widget(
+        lambda parent: _prepared(desk, FormulaEditor(rule.formula, judge, apply, desk.formulas.work_out, parent))
+    )
     body.section("Place")
     body.link("Take it out", lambda: desk.words.remove(rule.id))
     return body.end()
@@ -115,15 +128,18 @@ def field_formula_section(desk: Desk, body: CardBody, ref: FieldRef, formula: st
     problem = desk.supply.problems.get((ref.table, ref.field))
     if problem is not None:
         body.text(str(problem), "warning")
-    editor = FormulaEditor(
-        formula,
-        lambda text: desk.formulas.judge_field(text, ref.table),
-        lambda text: desk.formulas.change_field(ref, text),
-        desk.formulas.work_out,
-        body,
-    )
-    _prepare(desk, editor, without=(ref.table, ref.field))
-    body.column.addWidget(editor)
+
+    def editor(parent: QWidget) -> QWidget:
+        made = FormulaEditor(
+            formula,
+            lambda text: desk.formulas.judge_field(text, ref.table),
+            lambda text: desk.formulas.change_field(ref, text),
+            desk.formulas.work_out,
+            parent,
+        )
+        return _prepared(desk, made, without=(ref.table, ref.field))
+
+    body.widget(editor)
     body.entry("Rename to", "", ref.field, lambda text: _rename(desk, ref, text.strip()))
     body.link("Take the field out", lambda: desk.do(edits.RemoveField(ref.table, ref.field)))
 
@@ -133,8 +149,10 @@ def _rename(desk: Desk, ref: FieldRef, to: str) -> None:
         desk.show_source(ref.table, to)
 
 
-def _prepare(
+def _prepared(
     desk: Desk, editor: FormulaEditor, without: tuple[str, str] | None = None, measure: str | None = None
-) -> None:
+) -> FormulaEditor:
+    """The editor, which now knows what it can offer."""
     editor.text.offered = desk.formulas.offers(without, measure)
     editor.text.members_of = desk.formulas.members
+    return editor

@@ -8,6 +8,7 @@ from typing import Any
 
 import msgspec
 import numpy as np
+from PyQt6.QtWidgets import QWidget
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.basket import free_name
@@ -18,7 +19,6 @@ from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.card.span import SpanDrawing
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.state.part import Part
-from foldbasket.desktop.widgets.plain import tip
 from foldbasket.folding.dress.conditions.ends import AmongTop
 from foldbasket.folding.dress.conditions.thresholds import Above, AtLeast, AtMost, Below, InRange, Threshold
 from foldbasket.folding.dress.dressed import Dressed
@@ -59,8 +59,6 @@ def all_highlights_section(desk: Desk, body: CardBody, fold: Fold) -> None:
     dressed = Dressed(desk.report)
     said = [dressed.words(each) for each in highlights]
     body.section("Highlights", str(len(said)))
-    listed = HandList(said, "Highlights", body)
-    body.column.addWidget(listed)
 
     def move(at: int, to: int | None) -> None:
         desk.do(edits.MoveHighlight(fold.key, highlights[at].id, to, said[at]))
@@ -69,9 +67,14 @@ def all_highlights_section(desk: Desk, body: CardBody, fold: Fold) -> None:
         desk.view.highlight, desk.view.section = highlights[at].id, "Highlights"
         desk.select_word(highlights[at].measure)
 
-    listed.opened.connect(opened)
-    listed.moved.connect(move)
-    listed.gone.connect(lambda at: move(at, None))
+    def hand(parent: QWidget) -> QWidget:
+        listed = HandList(said, "Highlights", parent)
+        listed.opened.connect(opened)
+        listed.moved.connect(move)
+        listed.gone.connect(lambda at: move(at, None))
+        return listed
+
+    body.widget(hand)
     body.text("Of two that mark a cell alike the lower wins. Drag one to its place; a double-click opens it.", "quiet")
 
 
@@ -171,10 +174,10 @@ def _keep_only(desk: Desk, body: CardBody, fold: Fold, now: Highlight, said: str
     def make() -> None:
         desk.words.change(word.id, f"Keep only each {name} with {said}", keep=keep)
 
-    body.link("Make a filter of it", make).setToolTip(
-        tip(
-            f"Shows only members of {name} whose own total has {said}. The card of {name} says what becomes of the rest."
-        )
+    body.link(
+        "Make a filter of it",
+        make,
+        f"Shows only members of {name} whose own total has {said}. The card of {name} says what becomes of the rest.",
     )
 
 
@@ -200,8 +203,10 @@ def _make_picker(desk: Desk, body: CardBody, fold: Fold, now: Highlight, dressed
         )
         desk.do(edits.Place(fold.key, "filters", rule, name))
 
-    body.link("Make a picker of it", make).setToolTip(
-        tip(f"Offers {name} beside the report, with what is marked now ticked: {len(tokens):,} of its members.")
+    body.link(
+        "Make a picker of it",
+        make,
+        f"Offers {name} beside the report, with what is marked now ticked: {len(tokens):,} of its members.",
     )
 
 
@@ -248,10 +253,13 @@ def _drawing(body: CardBody, now: Highlight, values: np.ndarray, become: Callabl
             end = _round(low) if isinstance(when, (AtLeast, Above)) else _round(high)
             become(type(when)(f"{value if value is not None else end:f}"))
 
-    counts, _ = np.histogram(values, BARS, (low, high))
-    bars = tuple((counts / counts.max()).tolist())
-    whole = bool((values == np.round(values)).all())
-    body.column.addWidget(SpanDrawing(bars, (low, high), kept, whole, chosen, body))
+    def drawing(parent: QWidget) -> QWidget:
+        counts, _ = np.histogram(values, BARS, (low, high))
+        bars = tuple((counts / counts.max()).tolist())
+        whole = bool((values == np.round(values)).all())
+        return SpanDrawing(bars, (low, high), kept, whole, chosen, parent)
+
+    body.widget(drawing)
 
 
 def _values(dressed: Dressed, measure: str) -> np.ndarray:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import msgspec
+from PyQt6.QtWidgets import QWidget
 
 from foldbasket.desktop.card.handlist import HandList
 from foldbasket.desktop.card.parts import CardBody
@@ -77,10 +78,13 @@ def _fields(
         if len(fields) > 1:
             chosen(f"Leave out {fields[at].field}", (*fields[:at], *fields[at + 1 :]))
 
-    hand = HandList([ref.field for ref in fields], "Fields of the records", body)
-    hand.moved.connect(moved)
-    hand.gone.connect(gone)
-    body.column.addWidget(hand)
+    def hand(parent: QWidget) -> QWidget:
+        listed = HandList([ref.field for ref in fields], "Fields of the records", parent)
+        listed.moved.connect(moved)
+        listed.gone.connect(gone)
+        return listed
+
+    body.widget(hand)
     more = [ref for ref in _reached(desk, base) if ref not in fields]
     body.choice(
         "Add",

@@ -20,8 +20,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from foldbasket.desktop.card.controls import Line
 from foldbasket.desktop.card.menu import add, new_menu
-from foldbasket.desktop.card.parts import Line
 from foldbasket.desktop.card.tick import COUNT, MemberModel
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.state.part import Part

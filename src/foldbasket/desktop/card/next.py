@@ -30,7 +30,7 @@ def next_section(desk: Desk, body: CardBody, fold: Fold) -> None:
     body.section("What next", many, wanted=True)
     for at, each in enumerate(found):
         if at:
-            body.column.addSpacing(6)
+            body.gap(6)
         body.text(each.said, "")
         for way in each.ways:
             body.link(way.name, partial(_go, desk, fold, way))

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 import msgspec
-from PyQt6.QtWidgets import QCheckBox
+from PyQt6.QtWidgets import QCheckBox, QWidget
 
 from foldbasket.baskets import edits, placing
 from foldbasket.desktop.card.parts import CardBody
@@ -71,11 +72,15 @@ def picker_section(desk: Desk, body: CardBody, whole: Filter) -> None:
         desk.do(edits.OfferPicker(fold.key, whole.id, tuple(folds), said))
 
     others = [each.key for each in desk.basket.folds if each.key != fold.key] if whole.picker else []
-    for name in (fold.key, *others):
+
+    def box(name: str, parent: QWidget) -> QWidget:
         own = name == fold.key
-        box = QCheckBox("Offer it beside the report" if own else f"also in “{desk.basket.fold_name(name)}”", body)
-        box.setProperty("role", "quiet")
-        box.setChecked(name in sharing)
-        box.setToolTip("" if own else "What is picked in one report is picked in all that share it.")
-        box.clicked.connect(lambda on, name=name: offer(name, on))
-        body.column.addWidget(box)
+        made = QCheckBox("Offer it beside the report" if own else f"also in “{desk.basket.fold_name(name)}”", parent)
+        made.setProperty("role", "quiet")
+        made.setChecked(name in sharing)
+        made.setToolTip("" if own else "What is picked in one report is picked in all that share it.")
+        made.clicked.connect(partial(offer, name))
+        return made
+
+    for name in (fold.key, *others):
+        body.widget(partial(box, name))

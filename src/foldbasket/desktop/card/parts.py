@@ -4,26 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any, TypeVar
 
-from PyQt6.QtCore import QPoint, QSize, Qt
-from PyQt6.QtGui import QColor, QFont, QKeySequence, QPainter, QPaintEvent, QPen, QPolygon
+from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import (
     QButtonGroup,
-    QComboBox,
     QHBoxLayout,
     QLabel,
     QLineEdit,
     QPushButton,
     QSizePolicy,
-    QStyle,
-    QStyleOptionButton,
-    QStyleOptionComboBox,
-    QStylePainter,
     QVBoxLayout,
     QWidget,
 )
 
+from foldbasket.desktop.card.controls import Chooser, Line, LinkButton, SectionHead
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.flow import FlowLayout
 from foldbasket.desktop.widgets.plain import tip
@@ -35,102 +31,14 @@ MANY = 60
 """A drop-down of more choices than that is not measured by each of them."""
 
 
-class Chooser(QComboBox):
-    """A drop-down that is as wide as its text, with our own small mark."""
-
-    def wheelEvent(self, event: Any) -> None:
-        event.ignore()  # scrolling the card must not change the report
-
-    def minimumSizeHint(self) -> QSize:
-        return QSize(64, super().minimumSizeHint().height())
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter, option = QStylePainter(self), QStyleOptionComboBox()
-        self.initStyleOption(option)
-        room = self.width() - 32
-        option.currentText = self.fontMetrics().elidedText(option.currentText, Qt.TextElideMode.ElideRight, room)
-        painter.drawComplexControl(QStyle.ComplexControl.CC_ComboBox, option)
-        painter.drawControl(QStyle.ControlElement.CE_ComboBoxLabel, option)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QColor(theme.palette().muted))
-        x, y = self.width() - 12, self.height() // 2 - 1
-        painter.drawPolyline(QPolygon([QPoint(x - 3, y - 1), QPoint(x, y + 2), QPoint(x + 3, y - 1)]))
-
-
-class LinkButton(QPushButton):
-    """An action in words, which end in an ellipsis where the card is too narrow for them."""
-
-    def minimumSizeHint(self) -> QSize:
-        return QSize(40, super().minimumSizeHint().height())
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter, option = QStylePainter(self), QStyleOptionButton()
-        self.initStyleOption(option)
-        option.text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width() - 4)
-        painter.drawControl(QStyle.ControlElement.CE_PushButton, option)
-
-
-class Line(QLineEdit):
-    """A line to type into that keeps undo to itself only while there is typing to undo."""
-
-    def event(self, event: Any) -> bool:
-        if event.type() == event.Type.ShortcutOverride:
-            undoes = event.matches(QKeySequence.StandardKey.Undo) and not self.isUndoAvailable()
-            redoes = event.matches(QKeySequence.StandardKey.Redo) and not self.isRedoAvailable()
-            if undoes or redoes:
-                event.ignore()
-                return False
-        return super().event(event)
-
-
-class SectionHead(QPushButton):
-    """The line of a section: what it is at the left, how it stands at the right, and whether it is open."""
-
-    def __init__(self, title: str, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.title, self.state = title, ""
-        self.setCheckable(True)
-        self.setProperty("role", "head")
-        self.setFixedHeight(30)
-        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.say("")
-
-    def say(self, state: str) -> None:
-        """Says how the section stands."""
-        self.state = state
-        self.setAccessibleName(f"{self.title}: {state}" if state else self.title)
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter, colours = QPainter(self), theme.palette()
-        painter.setPen(QColor(colours.line))
-        painter.drawLine(0, 0, self.width(), 0)
-        room = self.rect().adjusted(0, 1, -14, 0)
-        painter.setFont(theme.font(theme.SMALL, QFont.Weight.DemiBold))
-        painter.setPen(QColor(colours.ink if self.underMouse() or self.isChecked() else colours.muted))
-        painter.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self.title)
-        left = painter.fontMetrics().horizontalAdvance(self.title) + 12
-        painter.setFont(theme.font(theme.SMALL))
-        painter.setPen(QColor(colours.ink))
-        if self.state and not self.isChecked():
-            shown = painter.fontMetrics().elidedText(self.state, Qt.TextElideMode.ElideRight, room.width() - left)
-            painter.drawText(room, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, shown)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QColor(colours.muted))
-        x, y = self.width() - 6, self.height() // 2
-        down = [QPoint(x - 3, y - 1), QPoint(x, y + 2), QPoint(x + 3, y - 1)]
-        painter.drawPolyline(
-            QPolygon(down if self.isChecked() else [QPoint(x - 2, y - 3), QPoint(x + 1, y), QPoint(x - 2, y + 3)])
-        )
-        if self.hasFocus():
-            painter.setPen(QPen(QColor(colours.rows), 2))
-            painter.drawRect(self.rect().adjusted(1, 2, -1, -1))
+Draw = Callable[[], object]
+"""Makes a piece of a card and puts it where the card's column is then."""
 
 
 @dataclass
 class Section:
-    """A section of a card: its line, what it holds, and how it stands where that is not what its first piece says."""
+    """A section of a card: its line, what it holds, how it stands where that is not what its first piece says, and the pieces that are made
+    once it is opened."""
 
     title: str
     head: SectionHead
@@ -138,6 +46,7 @@ class Section:
     state: str | None
     wanted: bool
     texts: list[str] = field(default_factory=list)
+    pieces: list[Draw] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -154,7 +63,8 @@ class Offered:
 
 class CardBody(QWidget):
     """A column to add pieces to. Pieces that change something call back with the new value; `offered` lists those that are chosen, not
-    typed."""
+    typed. What stands in a section is described at once and made when the section is first opened: of a card's widgets nine in ten
+    stand in sections that are closed, and to make them all took four fifths of a card's time."""
 
     def __init__(self, title: str, remark: str = "", parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -172,12 +82,32 @@ class CardBody(QWidget):
         self._opened: list[str] = getattr(parent, "opened", [])
         """The title of the section that was opened last, kept by what holds the cards."""
         self._section = ""
+        self._drawing = True  # until the first section begins
         self.text(title, "title")
         if remark:
             self.text(remark, "quiet")
 
-    def text(self, text: str, role: str) -> QLabel:
-        """A paragraph in one of the roles title, quiet, warning."""
+    def piece(self, draw: Draw) -> None:
+        """Something made by `draw`: now, or when the section it stands in is first opened. Within it other pieces are made at once."""
+        if self._drawing:
+            draw()
+        else:
+            self.sections[-1].pieces.append(draw)
+
+    def widget(self, make: Callable[[QWidget], QWidget]) -> None:
+        """A widget that `make` makes in the parent it is given."""
+        self.piece(lambda: self.column.addWidget(make(self)))
+
+    def gap(self, height: int) -> None:
+        """Some room, in pixels."""
+        self.piece(lambda: self.column.addSpacing(height))
+
+    def text(self, text: str, role: str) -> None:
+        """A paragraph in one of the roles title, strong, quiet, warning."""
+        self.piece(partial(self.made_text, text, role))
+
+    def made_text(self, text: str, role: str) -> QLabel:
+        """A paragraph, made at once."""
         label = QLabel(text, self)
         label.setProperty("role", role)
         label.setWordWrap(True)
@@ -196,14 +126,28 @@ class CardBody(QWidget):
         layout.setSpacing(6)
         self._whole.addWidget(head)
         self._whole.addWidget(inner)
-        self.column = layout
+        self._drawing = False
         section = Section(title, head, inner, state, wanted)
         self.sections.append(section)
         head.clicked.connect(lambda: self.open(section if head.isChecked() else None))
 
-    def aside(self) -> None:
-        """What follows stands in no section."""
-        self._section, self.column = "", self._whole
+    def whole(self) -> CardBody:
+        """The card with every piece of every section made, for whoever looks for one of them."""
+        for each in self.sections:
+            self._make(each)
+        return self
+
+    def _make(self, section: Section) -> None:
+        """Makes the pieces of a section, if they are not made."""
+        layout = section.inner.layout()
+        assert isinstance(layout, QVBoxLayout)
+        pieces, section.pieces = section.pieces, []
+        column, drawing, self.column, self._drawing = self.column, self._drawing, layout, True
+        try:
+            for draw in pieces:
+                draw()
+        finally:
+            self.column, self._drawing = column, drawing
 
     def open(self, section: Section | None) -> None:
         """Opens a section and closes the others; the next card that has one of its name opens that."""
@@ -217,6 +161,8 @@ class CardBody(QWidget):
                 self.open(each)
 
     def _show(self, section: Section | None) -> None:
+        if section is not None:
+            self._make(section)
         for each in self.sections:
             each.head.setChecked(each is section)
             each.inner.setVisible(each is section)
@@ -240,12 +186,22 @@ class CardBody(QWidget):
         name: str,
         *,
         named: bool = False,
-    ) -> dict[Any, QPushButton]:
+    ) -> None:
         """A row of chips, one of them chosen. Each choice is its value, its label and its meaning; what they are about is said before them
         where it is `named`."""
         self.offered.append(
             Offered(self._section, "", tuple((value, label) for value, label, _ in choices), chosen, act)
         )
+        self.piece(partial(self._chips, choices, chosen, act, name, named))
+
+    def _chips(
+        self,
+        choices: Sequence[tuple[Any, str, str]],
+        chosen: Any,
+        act: Callable[[Any], object],
+        name: str,
+        named: bool,
+    ) -> None:
         holder = QWidget(self)
         holder.setAccessibleName(name)
         flow = FlowLayout(holder, gap=5, line_gap=5)
@@ -257,7 +213,6 @@ class CardBody(QWidget):
             flow.addWidget(QLabel(f"{name} ", holder))
         group = QButtonGroup(holder)
         group.setExclusive(True)
-        made = {}
         for value, label, meaning in choices:
             chip = QPushButton(label, holder)
             chip.setCheckable(True)
@@ -268,13 +223,15 @@ class CardBody(QWidget):
             chip.clicked.connect(lambda _=False, value=value: act(value))
             group.addButton(chip)
             flow.addWidget(chip)
-            made[value] = chip
         self.column.addWidget(holder)
-        return made
 
-    def row(self, label: str, make: Callable[[QWidget], Control]) -> Control:
+    def row(self, label: str, make: Callable[[QWidget], QWidget]) -> None:
         """A line with a label at the left and a control at the right, which `make` makes in the line it is given: to move a control
         from one parent to another would style it twice."""
+        self.piece(partial(self.made_row, label, make))
+
+    def made_row(self, label: str, make: Callable[[QWidget], Control]) -> Control:
+        """Such a line, made at once; gives its control."""
         holder = QWidget(self)
         line = QHBoxLayout(holder)
         line.setContentsMargins(0, 0, 0, 0)
@@ -291,11 +248,22 @@ class CardBody(QWidget):
         return widget
 
     def choice(
-        self, label: str, choices: Sequence[tuple[Any, str]], chosen: Any, act: Callable[[Any], object]
-    ) -> Chooser:
-        """A line with a drop-down."""
-        self.offered.append(Offered(self._section, label, tuple(choices), chosen, act))
-        chooser = self.row(label, Chooser)
+        self,
+        label: str,
+        choices: Sequence[tuple[Any, str]],
+        chosen: Any,
+        act: Callable[[Any], object],
+        meaning: str = "",
+    ) -> None:
+        """A line with a drop-down; its `meaning` is told by its tip."""
+        offered = Offered(self._section, label, tuple(choices), chosen, act)
+        self.offered.append(offered)
+        self.piece(partial(self._choice, offered, meaning))
+
+    def _choice(self, offered: Offered, meaning: str) -> None:
+        choices, chosen, act = offered.choices, offered.chosen, offered.act
+        chooser = self.made_row(offered.label, Chooser)
+        chooser.setToolTip(tip(meaning))
         values = [value for value, _ in choices]
         chooser.addItems([text for _, text in choices])  # at once: it measures itself anew at each that is added
         if len(choices) > MANY:
@@ -303,13 +271,16 @@ class CardBody(QWidget):
             chooser.setMinimumContentsLength(16)
         chooser.setCurrentIndex(values.index(chosen) if chosen in values else 0)
         chooser.activated.connect(lambda at: act(values[at]))
-        return chooser
 
-    def entry(self, label: str, text: str, hint: str, act: Callable[[str], object]) -> QLineEdit:
+    def entry(self, label: str, text: str, hint: str, act: Callable[[str], object]) -> None:
         """A line to type into; `act` is called when it is left or Enter is pressed, and the text differs."""
-        if self.sections and self._section:
+        if self.sections:
             self.sections[-1].texts.append(text)
-        line = self.row(label, lambda holder: Line(text, holder))
+        self.piece(partial(self.made_entry, label, text, hint, act))
+
+    def made_entry(self, label: str, text: str, hint: str, act: Callable[[str], object]) -> QLineEdit:
+        """Such a line, made at once."""
+        line = self.made_row(label, lambda holder: Line(text, holder))
         line.setPlaceholderText(hint)
         line.setMinimumWidth(56)
         line.setMaximumWidth(160)
@@ -317,8 +288,11 @@ class CardBody(QWidget):
         line.editingFinished.connect(lambda: act(line.text()) if line.text() != text and line.isModified() else None)
         return line
 
-    def wide_entry(self, label: str, text: str, hint: str, act: Callable[[str], object]) -> QLineEdit:
+    def wide_entry(self, label: str, text: str, hint: str, act: Callable[[str], object]) -> None:
         """A line to type into over the whole width of the card, for what is too long to stand beside its label."""
+        self.piece(partial(self._wide_entry, label, text, hint, act))
+
+    def _wide_entry(self, label: str, text: str, hint: str, act: Callable[[str], object]) -> None:
         line = Line(text, self)
         line.setPlaceholderText(hint)
         line.setAccessibleName(label)
@@ -326,28 +300,28 @@ class CardBody(QWidget):
         line.setCursorPosition(0)
         line.editingFinished.connect(lambda: act(line.text()) if line.text() != text and line.isModified() else None)
         self.column.addWidget(line)
-        return line
 
     def renaming(self, heading: str | None, default: str, act: Callable[[str | None], object]) -> None:
         """The section that gives a word a heading of its own; an empty one goes back to the default."""
         self.section("Heading", heading or default)
         self.entry("Heading", heading or "", default, lambda text: act(text.strip() or None))
 
-    def link(self, label: str, act: Callable[[], object]) -> QPushButton:
-        """A quiet action in words."""
+    def link(self, label: str, act: Callable[[], object], meaning: str = "") -> None:
+        """A quiet action in words; its `meaning` is told by its tip."""
         self.offered.append(Offered(self._section, label, (), None, act))
+        self.piece(partial(self._link, label, act, meaning or label))
+
+    def _link(self, label: str, act: Callable[[], object], meaning: str) -> None:
         button = LinkButton(label, self)
         button.setProperty("role", "link")
-        button.setToolTip(tip(label))
+        button.setToolTip(tip(meaning))
         button.setCursor(Qt.CursorShape.PointingHandCursor)
         button.clicked.connect(lambda: act())
         self.column.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
-        return button
 
     def end(self) -> CardBody:
         """Fills the rest of the column, and opens the section that was opened last, or the one most likely wanted."""
         self._whole.addStretch(1)
-        self.column = self._whole
         for section in self.sections:
             section.head.say(self._stands(section))
         found = next((each for each in self.sections if each.title in self._opened), None)

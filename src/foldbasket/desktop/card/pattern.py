@@ -27,20 +27,23 @@ def own_pattern(
             return str(error)
         return ""
 
-    def judged(text: str) -> None:
-        wrong = fault(text)
-        line.setProperty("wrong", "true" if wrong else "false")
-        line.style().polish(line)
-        shown.setText(wrong or (said(text) if text.strip() else ""))
-        shown.setProperty("role", "warning" if wrong else "quiet")
-        shown.style().polish(shown)
-        shown.setVisible(bool(shown.text()))
-
     def own(text: str) -> None:
         if not fault(text):  # else it is said beneath the line
             become(text.strip())
 
-    line = body.entry("Your own", now, hint, own)
-    shown = body.text("", "quiet")
-    shown.hide()
-    line.textEdited.connect(judged)
+    def draw() -> None:
+        line, shown = body.made_entry("Your own", now, hint, own), body.made_text("", "quiet")
+        shown.hide()
+
+        def judged(text: str) -> None:
+            wrong = fault(text)
+            line.setProperty("wrong", "true" if wrong else "false")
+            line.style().polish(line)
+            shown.setText(wrong or (said(text) if text.strip() else ""))
+            shown.setProperty("role", "warning" if wrong else "quiet")
+            shown.style().polish(shown)
+            shown.setVisible(bool(shown.text()))
+
+        line.textEdited.connect(judged)
+
+    body.piece(draw)

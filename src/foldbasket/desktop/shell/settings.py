@@ -11,8 +11,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from foldbasket.desktop import memory
+from foldbasket.desktop.card.controls import Chooser
 from foldbasket.desktop.card.number import CURRENCIES
-from foldbasket.desktop.card.parts import Chooser
 from foldbasket.desktop.card.settings import LOCALES, language
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.plain import link

@@ -79,17 +79,26 @@ def _nothing_found(desk: Desk, spec: SourceSpec) -> str:
 
 
 def _finding(body: CardBody, desk: Desk, spec: SourceSpec, finding: Finding, show: Show) -> None:
-    line = QFrame(body)
-    line.setProperty("role", "line")
-    body.column.addSpacing(3)
-    body.column.addWidget(line)
-    title = body.text(finding.title, "strong")
-    title.setAccessibleName(finding.title)
+    body.gap(3)
+    body.widget(partial(_rule, "line"))
+    body.text(finding.title, "strong")
     if finding.where:
         body.text(finding.where, "quiet")
     if finding.remark:
         body.text(finding.remark, "quiet")
-    holder = QWidget(body)
+    body.widget(lambda parent: _ways_to_go(parent, desk, spec, finding, show))
+
+
+def _rule(role: str, parent: QWidget) -> QFrame:
+    """A line across the card."""
+    line = QFrame(parent)
+    line.setProperty("role", role)
+    return line
+
+
+def _ways_to_go(parent: QWidget, desk: Desk, spec: SourceSpec, finding: Finding, show: Show) -> QWidget:
+    """What can be done about a finding."""
+    holder = QWidget(parent)
     flow = FlowLayout(holder, gap=5, line_gap=5)
     flow.setContentsMargins(0, 1, 0, 2)
     policy = holder.sizePolicy()
@@ -101,7 +110,7 @@ def _finding(body: CardBody, desk: Desk, spec: SourceSpec, finding: Finding, sho
     if finding.count:
         flow.addWidget(_button(holder, "Show", lambda: show(finding)))
     flow.addWidget(_button(holder, "Leave", lambda: desk.sources.leave(spec.key, finding)))
-    body.column.addWidget(holder)
+    return holder
 
 
 def _button(parent: QWidget, label: str, act: Callable[[], object], role: str = "") -> QPushButton:
@@ -120,40 +129,43 @@ def _button(parent: QWidget, label: str, act: Callable[[], object], role: str = 
 def _mends(body: CardBody, desk: Desk, spec: SourceSpec) -> None:
     if not spec.mends:
         return
-    body.column.addSpacing(8)
-    line = QFrame(body)
-    line.setProperty("role", "strongLine")
-    body.column.addWidget(line)
+    body.gap(8)
+    body.widget(partial(_rule, "strongLine"))
     body.text("Mends so far", "strong")
-    outcomes = desk.supply.outcomes.get(spec.key, ())
-    for at, mend in enumerate(spec.mends):
-        outcome = outcomes[at] if at < len(outcomes) else None
-        many = "" if outcome is None else f" · {outcome.changed:,} {_counted(mend, outcome.changed)}"
-        holder = QWidget(body)
-        row = QHBoxLayout(holder)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(4)
-        said = QLabel(f"{at + 1} · {mend.label}{many}", holder)
-        said.setWordWrap(True)
-        said.setProperty("role", "warning" if outcome is not None and outcome.problem else "quiet")
-        said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
-        if outcome is not None and outcome.problem:
-            said.setText(f"{at + 1} · {mend.label} · passed over: {outcome.problem.what}")
-        row.addWidget(said, 1)
-        for sign, name, act, possible in (
-            ("↑", f"Do “{mend.label}” earlier", edits.MoveMend(spec.key, at, at - 1), at > 0),
-            ("↓", f"Do “{mend.label}” later", edits.MoveMend(spec.key, at, at + 1), at < len(spec.mends) - 1),
-            ("×", f"Take back “{mend.label}”", edits.RemoveMend(spec.key, at), True),
-        ):
-            button = QPushButton(sign, holder)
-            button.setProperty("role", "link")
-            button.setToolTip(tip(name))
-            button.setAccessibleName(name)
-            button.setEnabled(possible)
-            button.setFixedWidth(15)
-            button.clicked.connect(lambda _=False, act=act: desk.do(act))
-            row.addWidget(button, 0, Qt.AlignmentFlag.AlignTop)
-        body.column.addWidget(holder)
+    for at in range(len(spec.mends)):
+        body.widget(partial(_mend, desk, spec, at))
+
+
+def _mend(desk: Desk, spec: SourceSpec, at: int, parent: QWidget) -> QWidget:
+    """A mend that was done, with how many it changed, to be moved and taken back."""
+    mend, outcomes = spec.mends[at], desk.supply.outcomes.get(spec.key, ())
+    outcome = outcomes[at] if at < len(outcomes) else None
+    many = "" if outcome is None else f" · {outcome.changed:,} {_counted(mend, outcome.changed)}"
+    holder = QWidget(parent)
+    row = QHBoxLayout(holder)
+    row.setContentsMargins(0, 0, 0, 0)
+    row.setSpacing(4)
+    said = QLabel(f"{at + 1} · {mend.label}{many}", holder)
+    said.setWordWrap(True)
+    said.setProperty("role", "warning" if outcome is not None and outcome.problem else "quiet")
+    said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
+    if outcome is not None and outcome.problem:
+        said.setText(f"{at + 1} · {mend.label} · passed over: {outcome.problem.what}")
+    row.addWidget(said, 1)
+    for sign, name, act, possible in (
+        ("↑", f"Do “{mend.label}” earlier", edits.MoveMend(spec.key, at, at - 1), at > 0),
+        ("↓", f"Do “{mend.label}” later", edits.MoveMend(spec.key, at, at + 1), at < len(spec.mends) - 1),
+        ("×", f"Take back “{mend.label}”", edits.RemoveMend(spec.key, at), True),
+    ):
+        button = QPushButton(sign, holder)
+        button.setProperty("role", "link")
+        button.setToolTip(tip(name))
+        button.setAccessibleName(name)
+        button.setEnabled(possible)
+        button.setFixedWidth(15)
+        button.clicked.connect(lambda _=False, act=act: desk.do(act))
+        row.addWidget(button, 0, Qt.AlignmentFlag.AlignTop)
+    return holder
 
 
 def _counted(mend: AnyMend, count: int) -> str:
@@ -232,15 +244,18 @@ def field_card(desk: Desk, spec: SourceSpec, field: str, column: Column, show: S
     if nature_of(column) is Nature.PRICE:
         body.text(f"A sum of {field.lower()} would mean nothing: average it.", "quiet")
     made = next((each for each in desk.basket.calculated if (each.table, each.name) == (spec.key, field)), None)
+    if profile is not None:
+        _facts(body, profile, table.count)
+    held = made is None and not is_sampled(table)
+    for finding in desk.supply.findings(spec.key) if held else ():
+        if finding.field == field:
+            _finding(body, desk, spec, finding, show)
     if made is not None:
         field_formula_section(desk, body, FieldRef(spec.key, field), made.formula)
     if profile is not None:
-        _profile(body, profile, table.count)
-    if made is not None or is_sampled(table):
+        _frequent(body, profile)
+    if not held:
         return body.end()
-    for finding in desk.supply.findings(spec.key):
-        if finding.field == field:
-            _finding(body, desk, spec, finding, show)
     body.section("Type")
     body.choice("Read as", TYPES, column.type, lambda kind: _read_as(desk, spec, field, column, kind))
     if column.type is FieldType.TEXT or field in table.texts:
@@ -252,7 +267,8 @@ def field_card(desk: Desk, spec: SourceSpec, field: str, column: Column, show: S
     return body.end()
 
 
-def _profile(body: CardBody, profile: Profile, records: int) -> None:
+def _facts(body: CardBody, profile: Profile, records: int) -> None:
+    """What is known of a field's values."""
     facts = []
     if profile.blanks is not None:
         facts.append(("Blank", f"{profile.blanks:,} of {records:,}"))
@@ -262,14 +278,23 @@ def _profile(body: CardBody, profile: Profile, records: int) -> None:
         if value is not None:
             facts.append((name, value.replace("-", "−", 1) if value[1:2].isdigit() and value[0] == "-" else value))
     for name, value in facts:
-        said = body.row(name, partial(QLabel, value))
-        said.setAlignment(Qt.AlignmentFlag.AlignRight)
+        body.row(name, partial(_fact, value, ""))
+
+
+def _frequent(body: CardBody, profile: Profile) -> None:
+    """The section with a field's most frequent values."""
     if profile.frequent:
         body.section("Most frequent")
         for value, count in profile.frequent:
             shown = body.fontMetrics().elidedText(value, Qt.TextElideMode.ElideRight, 160)
-            said = body.row(shown, partial(QLabel, f"{count:,}"))
-            said.setProperty("role", "quiet")
+            body.row(shown, partial(_fact, f"{count:,}", "quiet"))
+
+
+def _fact(text: str, role: str, parent: QWidget) -> QLabel:
+    said = QLabel(text, parent)
+    said.setAlignment(Qt.AlignmentFlag.AlignRight)
+    said.setProperty("role", role)
+    return said
 
 
 def _read_as(desk: Desk, spec: SourceSpec, field: str, column: Column, kind: FieldType) -> None:

@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from foldbasket.baskets import passwords
-from foldbasket.desktop.card.parts import Chooser
+from foldbasket.desktop.card.controls import Chooser
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError
 from foldbasket.links.link import Link
