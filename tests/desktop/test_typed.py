@@ -1,9 +1,13 @@
 """The sentence typed as a whole: the report follows, one step undoes it, and nothing is lost by a sentence that cannot be read."""
 
+import threading
+
 import pytest
 from PyQt6.QtCore import Qt
 
 from foldbasket.baskets.edits import AddFold
+from foldbasket.desktop.sentence.typed import WAIT
+from foldbasket.sentence.vocabulary import Vocabulary
 from foldbasket.spec.fold import Fold
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
@@ -189,3 +193,24 @@ def test_the_sentence_is_copied_in_full_and_gives_the_same_report_where_it_is_pa
         "Net sales, summed", "Cost, summed", "Region", "Site", "Quarter of order date", "Channel: Trade, Web",
         "Quarter of order date: Q4 2025, Q1 2026, Q2 2026, Q3 2026",
     ]  # fmt: skip
+
+
+def test_a_sentence_typed_again_begins_with_what_stands_and_changes_nothing(sites):
+    typed(sites, "net by region")
+    sites.press(sites.workspace.typed.text, Qt.Key.Key_Return)
+    said = sites.desk.fold
+    worker_may = threading.Event()
+    real = Vocabulary.known
+
+    def slow(words):
+        worker_may.wait(10)
+        return real(words)
+
+    sites.monkeypatch.setattr(Vocabulary, "known", slow)
+    sites.act("Type the sentence")
+    sites.qtbot.wait(WAIT * 3)  # what stands there before the sentence has come is not a sentence without a word
+    assert sites.desk.fold == said
+    worker_may.set()
+    sites.settle()
+    assert sites.workspace.typed.text.toPlainText() == "Net, summed for each Region"
+    assert sites.desk.fold == said

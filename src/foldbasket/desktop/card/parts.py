@@ -148,6 +148,12 @@ class CardBody(QWidget):
                 draw()
         finally:
             self.column, self._drawing = column, drawing
+        before: QWidget = section.head
+        for made in section.inner.findChildren(QWidget) if pieces else ():
+            # Else Tab would come to them after all lines of sections. Lists that drop down are windows of their own.
+            if made.focusPolicy() & Qt.FocusPolicy.TabFocus and made.window() is self.window():
+                QWidget.setTabOrder(before, made)
+                before = made
 
     def open(self, section: Section | None) -> None:
         """Opens a section and closes the others; the next card that has one of its name opens that."""

@@ -130,7 +130,10 @@ class Chosen:
 
     @cached_property
     def siblings(self) -> list[tuple[Seen, int, int]]:
-        """The members beside the first selected one within its parent, as shown, each with its first row or column and the one behind its last."""
+        """The members beside the first selected one within its parent, as shown, each with its first row or column and the one behind its last;
+        none where none is selected."""
+        if not self.members:
+            return []
         margin, within, parent = self.margin, range(len(self.margin)), self.members[0].path[:-1]
         if self.place:
             outer = margin.runs(self.place - 1, range(self.at, self.at + 1))

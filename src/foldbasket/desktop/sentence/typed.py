@@ -156,6 +156,7 @@ class TypedSentence(QFrame):
         self.said.setContentsMargins(4, 0, 0, 2)
         column.addWidget(self.said)
         self._words: Vocabulary | None = None
+        self._is_blank = False
         self._worker = Worker("sentence", self)
         self._worker.finished.connect(self._came)
         self._worker.failed.connect(self._failed)
@@ -195,15 +196,18 @@ class TypedSentence(QFrame):
         self.show()
         self.text.moveCursor(QTextCursor.MoveOperation.End)
         self.text.setFocus(Qt.FocusReason.ShortcutFocusReason)
-        self._take_words(fold, typed)
+        self._is_blank = not typed
+        self._take_words(fold)
 
-    def _take_words(self, fold: Fold, typed: str) -> None:
+    def _take_words(self, fold: Fold) -> None:
+        """Takes the names that can be said now, and where nothing was typed yet, what the fold says; nothing is read until they are there."""
+        self._words, is_blank = None, self._is_blank
         source, locale = self.desk.source, self.desk.basket.locale
 
         def work(_: Any) -> Any:
             words = Vocabulary(source, fold, locale)
             words.known()  # so that nothing is looked up for the first time while one types
-            return words, written(fold, words), typed
+            return words, written(fold, words) if is_blank else ""
 
         self._worker.start(work)
 
@@ -222,8 +226,8 @@ class TypedSentence(QFrame):
     def _forget(self) -> None:
         """Other tables have other names."""
         fold = self.desk.fold
-        if self.isVisible() and fold is not None and self._words is not None:
-            self._take_words(fold, self.text.toPlainText())
+        if self.isVisible() and fold is not None:
+            self._take_words(fold)
 
     def finish(self) -> None:
         """Leaves what is typed as the fold, if it can be read; else stays and says why."""
@@ -268,8 +272,8 @@ class TypedSentence(QFrame):
         if isinstance(came, Read):
             self._show(came)
             return
-        self._words, said, typed = came
-        if not typed and not self.text.toPlainText():
+        (self._words, said), self._is_blank = came, False
+        if said and not self.text.toPlainText():
             self.text.setPlainText(said)
             self.text.selectAll()
         self._read()

@@ -94,6 +94,7 @@ class Finder(QFrame):
         column.addWidget(self.line)
         column.addWidget(self.list)
         self._read: tuple[str, list[Choice]] = ("", [])
+        self._entered: str | None = None
         self.line.textChanged.connect(self._narrow)
         self.line.textChanged.connect(self.typed)
         self.line.installEventFilter(self)
@@ -125,17 +126,17 @@ class Finder(QFrame):
                 self.list.setCurrentRow(max(0, min(self.list.count() - 1, self.list.currentRow() + step)))
                 return True
             if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-                item = self.list.currentItem()
-                if item is not None:
-                    self._take(item)
+                self._take(self.list.currentItem())
                 return True
         return super().eventFilter(watched, event)
 
     def offer_also(self, typed: str, choices: Sequence[Choice]) -> None:
-        """Lists choices that were made of what is typed, first, as long as it is typed."""
+        """Lists choices that were made of what is typed, as long as it is typed: first, but for a choice of that very name."""
         if typed == self.line.text():
             self._read = (typed, list(choices))
             self._narrow(typed)
+            if typed == self._entered:
+                self._take(self.list.item(0))
 
     def _narrow(self, typed: str) -> None:
         self.list.clear()
@@ -143,7 +144,9 @@ class Finder(QFrame):
             typed, self.choices, lambda each: each.called or each.text, lambda each: f"{each.detail} {each.also}"
         )
         if self._read[0] == typed:
-            found = [*self._read[1], *found]
+            # Who types the whole name of a choice means that, not what else can be made of the word.
+            at = 1 if found and found[0].text.casefold() == typed.strip().casefold() else 0
+            found = [*found[:at], *self._read[1], *found[at:]]
         for choice in (found or [NOTHING])[:MOST_LISTED]:
             item = QListWidgetItem(choice.text)
             item.setData(Qt.ItemDataRole.UserRole, choice)
@@ -151,8 +154,11 @@ class Finder(QFrame):
         self.list.setCurrentRow(0)
         self.resize(self.width(), self._height())
 
-    def _take(self, item: QListWidgetItem) -> None:
-        choice: Choice = item.data(Qt.ItemDataRole.UserRole)
-        if choice.enabled:
+    def _take(self, item: QListWidgetItem | None) -> None:
+        choice: Choice | None = item.data(Qt.ItemDataRole.UserRole) if item is not None else None
+        self._entered = None
+        if choice is NOTHING:  # it may still be read: who types fast ends before that
+            self._entered = self.line.text()
+        elif choice is not None and choice.enabled:
             self.close()
             self._chosen(choice.value)
