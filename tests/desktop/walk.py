@@ -80,6 +80,13 @@ class Walk:
         spine = self.driver.workspace.spine
         self.click(next(each for each in spine.findChildren(QPushButton) if each.accessibleName() == "Add a fold"))
 
+    def first_of(self, name: str) -> None:
+        """The first line of a list at the left: Folds or Sources."""
+        listed = next(
+            each for each in self.driver.workspace.spine.findChildren(QListView) if each.accessibleName() == name
+        )
+        self.click(listed.viewport(), listed.visualRect(listed.model().index(0, 0)).center())
+
     # Keys
 
     def key(self, key, modifier=CONTROL) -> None:

@@ -96,7 +96,7 @@ def place_for(workspace: Any, focused: QWidget | None) -> tuple[str, str]:
         return "Formulas", ""
     for name, heading in (
         ("ProofDrawer", "Prove a number"),
-        ("LinkPanel", "Link tables"),
+        ("LinksPane", "Link tables"),
         ("ChartView", "Draw a chart"),
         ("PickerPanel", "Pickers, and reading without editing"),
         ("FindLine", "Hands on the report"),

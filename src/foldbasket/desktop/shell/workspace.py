@@ -6,7 +6,7 @@ from functools import cached_property
 
 from PyQt6.QtCore import QPoint, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QFrame, QLabel, QMenu, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QMenu, QStackedWidget, QVBoxLayout, QWidget
 
 from foldbasket.charts.plot import Mark
 from foldbasket.desktop import memory
@@ -26,13 +26,13 @@ from foldbasket.desktop.shell.facts import FactsLine
 from foldbasket.desktop.shell.pickers import PickerBar, PickerPanel
 from foldbasket.desktop.shell.reading import ReaderHead
 from foldbasket.desktop.shell.spine import Spine
-from foldbasket.desktop.source.linkmap import LinkMap, LinkPanel
+from foldbasket.desktop.source.linkmap import LinkMap
+from foldbasket.desktop.source.links import LinksPane
 from foldbasket.desktop.source.view import SourceHead, SourceMiddle
 from foldbasket.desktop.starters.view import StartersView, is_first_look
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.panes import Panes
-from foldbasket.desktop.widgets.plain import marked
 
 LINKS_HEIGHT = 212
 
@@ -195,11 +195,12 @@ class Workspace(QWidget):
         return head
 
     @cached_property
-    def links(self) -> QFrame:
+    def links(self) -> LinksPane:
         """The strip with the map of links."""
-        frame = self._links_frame()
+        frame = LinksPane(self.desk, self)
         self._right.add(frame, "links", LINKS_HEIGHT, (90, 700))
-        self.setTabOrder(self.card, self._panel.map)
+        self.setTabOrder(self.card, frame.take)
+        self.setTabOrder(frame.take, frame.map)
         return frame
 
     def _join_chart(self, chart: ChartView) -> None:
@@ -284,27 +285,10 @@ class Workspace(QWidget):
         if "proof" in self.__dict__ and self.proof.isVisible():
             self.proof.show_cell(row, column)
 
-    def _links_frame(self) -> QFrame:
-        frame = QFrame(self)
-        frame.setObjectName("links")
-        column = QVBoxLayout(frame)
-        column.setContentsMargins(22, 8, 8, 4)
-        column.setSpacing(2)
-        title = QLabel(
-            "<b>Links</b> · how a record finds its partners in other tables. Drag a field onto a table to link it.",
-            frame,
-        )
-        marked(title)
-        column.addWidget(title)
-        self._panel = LinkPanel(self.desk, frame)
-        column.addWidget(self._panel, 1)
-        return frame
-
     @property
     def map(self) -> LinkMap:
         """The map of links."""
-        assert self.links is not None  # which makes it
-        return self._panel.map
+        return self.links.map
 
     def renew(self) -> None:
         """Shows the fold's widgets or the source's."""

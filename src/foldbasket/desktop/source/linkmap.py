@@ -9,7 +9,7 @@ from typing import Any
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
-from PyQt6.QtWidgets import QMenu, QScrollArea, QWidget
+from PyQt6.QtWidgets import QMenu, QWidget
 
 from foldbasket.baskets import edits
 from foldbasket.desktop.desk import Desk
@@ -359,13 +359,3 @@ class LinkMap(QWidget):
                 self.desk.do(edits.RemoveLink(link))
         else:
             super().keyPressEvent(event)
-
-
-class LinkPanel(QScrollArea):
-    """The map in a frame that scrolls when there are more tables than room."""
-
-    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.map = LinkMap(desk, self)
-        self.setWidget(self.map)
-        self.setWidgetResizable(True)
