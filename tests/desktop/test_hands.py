@@ -425,3 +425,56 @@ def test_what_is_read_is_kept_but_not_of_a_confidential_basket(driver, tmp_path,
     driver.act("Undo")
     driver.act("Clear what is kept of files")
     assert store.STORE.size() == (0, 0)
+
+
+def test_the_whole_name_of_a_field_means_that_field_and_enter_waits_for_what_is_being_read(driver, demo):
+    driver.open(demo)
+    driver.act("Add a fold")
+    finder = driver.workspace.sentence.open_finder("filters")
+    driver.qtbot.keyClicks(finder.line, "line")
+    driver.settle()
+    assert [finder.list.item(at).text() for at in range(3)] == ["Line", "Line: not blank", "Line no."]
+    driver.press(finder.line, Qt.Key.Key_Return)
+    assert driver.desk.fold.filters[0].field == FieldRef("Varieties", "Line")
+    finder = driver.workspace.sentence.open_finder("rows")
+    driver.qtbot.keyClicks(finder.line, "top 3 seller")
+    driver.qtbot.keyClick(finder.line, Qt.Key.Key_Return)  # before anything was read
+    driver.settle()
+    assert driver.desk.fold.rows == ()  # there is no measure yet to pick by
+    assert finder.isVisible()
+    driver.qtbot.keyClick(finder.line, Qt.Key.Key_Escape)
+    driver.act("Count records")
+    finder = driver.workspace.sentence.open_finder("rows")
+    driver.qtbot.keyClicks(finder.line, "top 3 seller")
+    driver.qtbot.keyClick(finder.line, Qt.Key.Key_Return)
+    driver.settle()
+    assert [word.field.field for word in driver.desk.fold.rows] == ["Seller"]
+
+
+def test_up_and_down_go_from_line_to_line_of_a_cards_sections(driver, demo):
+    driver.open(demo)
+    driver.desk.select_word(None)
+    heads = [section.head for section in driver.workspace.card.body.sections]
+    heads[0].setFocus()
+    for at in (1, 2, 1, 0, 0):
+        here = QApplication.focusWidget()
+        key = Qt.Key.Key_Down if at > heads.index(here) else Qt.Key.Key_Up
+        driver.press(here, key)
+        assert QApplication.focusWidget() is heads[at]
+
+
+def test_tab_goes_through_what_an_open_section_holds_before_the_next_line(driver, demo):
+    driver.open(demo)
+    driver.desk.select_word(None)
+    body = driver.window.workspace.card.at_once().body
+    totals, measures = (
+        next(each.head for each in body.sections if each.title == name) for name in ("Grand totals", "Measures")
+    )
+    totals.click()
+    totals.setFocus()
+    passed = []
+    while QApplication.focusWidget() is not measures:
+        driver.press(QApplication.focusWidget(), Qt.Key.Key_Tab)
+        passed.append(QApplication.focusWidget().accessibleName())
+        assert len(passed) < 10
+    assert passed[:2] == ["Under rows", "Beside columns"]

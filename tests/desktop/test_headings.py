@@ -216,7 +216,7 @@ def test_members_of_the_inner_columns_are_selected_beside_names_in_one_column(ha
     hand.driver.desk.words.move("site", "columns")
     hand.driver.settle()
     assert len(hand.report.left.places) < 2
-    hand.grid.hands.enter(False, 0)
+    assert hand.grid.hands.go_to(False, 1, 0)
     assert hand.grid.hands.chosen.place == 1
     hand.grid.viewport().repaint()
     assert hand.driver.errors == []
@@ -263,12 +263,54 @@ def test_the_headings_are_worked_by_keys_alone(hand):
     assert hand.chosen == []
     assert hand.grid.marked is not None
     hand.grid.show_cell(0, 2)
+    hand.key(Qt.Key.Key_Up)  # onto the name of the measure
     hand.key(Qt.Key.Key_Up)
     assert hand.chosen == ["Q1 2026"]
     hand.key(Qt.Key.Key_Right, ALT)
     assert [hand.report.top.label(at, 0) for at in (0, 2, 4)] == ["Q4 2025", "Q2 2026", "Q1 2026"]
     hand.key(Qt.Key.Key_Down)
+    assert hand.grid.hands.measure.word == "net"
+    hand.key(Qt.Key.Key_Down)
     assert (hand.grid.marked.row, hand.grid.marked.column) == (0, 4)
+
+
+def test_the_names_of_measures_are_worked_by_keys_alone(hand):
+    grid, desk = hand.grid, hand.driver.desk
+    grid.show_cell(0, 3)
+    hand.key(Qt.Key.Key_Up)
+    assert (grid.hands.measure.word, desk.view.word, grid.marked) == ("cost", "cost", None)
+    assert grid.hands.area().contains(QPointF(hand.over_column(3, line=1)))
+    hand.key(Qt.Key.Key_Left)
+    assert (grid.hands.measure.word, grid.hands.measure.at) == ("net", 2)
+    hand.key(Qt.Key.Key_Right, ALT)
+    assert [each.id for each in desk.fold.measures] == ["cost", "net"]
+    assert (grid.hands.measure.word, grid.hands.measure.at) == ("net", 3), "the keyboard stays on what was moved"
+    hand.key(Qt.Key.Key_Right, ALT)
+    assert [each.id for each in desk.fold.measures] == ["cost", "net"], "there is none behind it"
+    hand.key(Qt.Key.Key_F2)
+    line = QApplication.focusWidget()
+    hand.driver.qtbot.keyClicks(line, "Turnover")
+    hand.driver.press(line, Qt.Key.Key_Return)
+    assert desk.fold.measures[1].heading == "Turnover"
+    grid.setFocus()
+    hand.key(Qt.Key.Key_Delete)
+    assert [each.id for each in desk.fold.measures] == ["cost"]
+    assert grid.hands.measure is None, "a single measure is not named"
+    hand.driver.key(Qt.Key.Key_Z)
+    grid.show_cell(0, 0)
+    hand.key(Qt.Key.Key_Up)
+    hand.key(Qt.Key.Key_Escape)
+    assert grid.hands.measure is None
+
+
+def test_a_key_for_members_means_nothing_while_none_is_selected(hand):
+    hand.grid.take_keyboard()
+    hand.key(Qt.Key.Key_Left)
+    hand.key(Qt.Key.Key_Space, CONTROL)
+    assert hand.chosen == []
+    before = hand.driver.desk.fold
+    hand.key(Qt.Key.Key_Down, ALT)
+    assert hand.driver.desk.fold == before
 
 
 def test_rows_are_ordered_by_a_column_with_one_click(hand):

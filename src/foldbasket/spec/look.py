@@ -101,6 +101,8 @@ class Condition(Kind):
     """What its choice is called: “at least”."""
     compares: ClassVar[bool] = False
     """Whether it compares cells with one another, so that it depends on the scope."""
+    by_value: ClassVar[bool] = False
+    """Whether the numbers in it are values of the measure, and said as those are."""
 
     @property
     def said(self) -> str:

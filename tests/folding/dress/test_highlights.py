@@ -6,6 +6,7 @@ from decimal import Decimal
 from fractions import Fraction
 
 import pytest
+from msgspec.structs import replace
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.dress.conditions.ends import AmongBottom, AmongBottomPercent, AmongTop, AmongTopPercent
@@ -20,6 +21,7 @@ from foldbasket.folding.engine import Engine
 from foldbasket.folding.lines.axis import Kind
 from foldbasket.spec.fold import Fold
 from foldbasket.spec.look import Highlight, ReportLook, Scope
+from foldbasket.styling.numbers import NumberStyle
 from foldbasket.tables.types import FieldType
 from tests.folding.build import measure, placed, source, table
 
@@ -204,3 +206,22 @@ def test_text_and_dates_have_no_average_and_dates_compare_with_dates():
     with pytest.raises(FoldError, match="is not a date"):
         parsed("March", FieldType.DATE)
     assert "only numbers have an average" in lit(AboveAverage()).problems[0]
+
+
+@pytest.mark.parametrize(
+    ("when", "pattern", "locale", "said"),
+    [
+        (AtLeast("250000"), "", "en", "V at least 250,000"),
+        (AtLeast("250000"), "", "de", "V at least 250.000"),
+        (AtMost("-0.1"), "0.0%", "en", "V at most −10%"),
+        (InRange("-1234.5", "0.075"), "#,##0.00", "de", "V from −1.234,5 to 0,075"),
+        (AmongTopPercent("10"), "0.0%", "en", "V among the top 10 %"),
+    ],
+)
+def test_its_line_of_words_writes_numbers_as_the_measure_is_written(when, pattern, locale, said):
+    one = measure("sum", "T.V")
+    one = replace(one, number=NumberStyle(pattern=pattern))
+    fold = Fold("f", (one,), (placed("T.A"),), look=ReportLook(highlights=(Highlight("h", one.id, when, Ground()),)))
+    engine = Engine(source(table("T", {"A": ["p", "q"], "V": [1, 2]})), locale=locale)
+    dressed = Dressed(engine.fold(fold))
+    assert dressed.words(fold.look.highlights[0]) == said

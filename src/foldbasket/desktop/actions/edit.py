@@ -91,7 +91,7 @@ def copy_sentence(window: Window) -> None:
 
 @action("Into the report", "Edit", "Ctrl+R", needs="basket")
 def focus_report(window: Window) -> None:
-    window.workspace.grid.take_keyboard()
+    window.workspace.into_report()
 
 
 @action("Find in the report", "Edit", "Ctrl+F", line=True, needs="basket", also="search look for")

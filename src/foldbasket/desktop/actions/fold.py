@@ -127,6 +127,29 @@ def prove(window: Window) -> None:
         window.workspace.proof.show_cell(marked.row, marked.column)
 
 
+@action(
+    "Highlight cells of the measure at the mark",
+    "Fold",
+    needs="report",
+    also="condition conditional colour mark traffic",
+)
+def highlight(window: Window) -> None:
+    """Of the selected measure, else of that of the marked cell; its card shows the new highlight."""
+    from foldbasket.desktop.card.highlights import add_highlight
+
+    desk, report = window.desk, window.desk.report
+    fold, marked = desk.fold, window.workspace.grid.marked
+    shown = [head.id for head in report.measures] if report is not None else []
+    if fold is None or report is None or not shown:
+        return
+    measure = desk.view.word
+    if measure not in shown:
+        measure = shown[report.cell(marked.row, marked.column)[0]] if marked is not None else shown[0]
+    desk.select_word(measure)
+    add_highlight(desk, fold, measure)
+    window.workspace.card.take_keyboard()
+
+
 @action("One decimal more at the mark", "Fold", "Ctrl+Alt+.", needs="report", also="digits places precision")
 def more_decimals(window: Window) -> None:
     _decimals(window, 1)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtCore import QPoint, QSize, Qt
-from PyQt6.QtGui import QColor, QFont, QKeySequence, QPainter, QPaintEvent, QPen, QPolygon
+from PyQt6.QtCore import QPoint, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFont, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen, QPolygon
 from PyQt6.QtWidgets import (
     QComboBox,
     QLineEdit,
@@ -70,7 +70,10 @@ class Line(QLineEdit):
 
 
 class SectionHead(QPushButton):
-    """The line of a section: what it is at the left, how it stands at the right, and whether it is open."""
+    """The line of a section: what it is at the left, how it stands at the right, and whether it is open. Up and Down go to the line of the
+    section before or after, which `passed` tells by −1 or 1: Tab goes through all that stands between."""
+
+    passed = pyqtSignal(int)
 
     def __init__(self, title: str, parent: QWidget) -> None:
         super().__init__(parent)
@@ -81,6 +84,14 @@ class SectionHead(QPushButton):
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.say("")
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
+        if step is not None:
+            self.passed.emit(step)
+        else:
+            super().keyPressEvent(event)
 
     def say(self, state: str) -> None:
         """Says how the section stands."""

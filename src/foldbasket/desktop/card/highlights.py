@@ -48,7 +48,7 @@ def highlights_section(desk: Desk, body: CardBody, measure: Measure) -> None:
                 body.link(dressed.words(each), _opens(desk, each))
     if shown is not None:
         _highlight(desk, body, fold, shown, dressed)
-    body.link("Add a highlight", lambda: _add(desk, fold, measure, dressed))
+    body.link("Add a highlight", lambda: add_highlight(desk, fold, measure.id))
 
 
 def all_highlights_section(desk: Desk, body: CardBody, fold: Fold) -> None:
@@ -86,15 +86,18 @@ def _opens(desk: Desk, highlight: Highlight) -> Callable[[], None]:
     return show
 
 
-def _add(desk: Desk, fold: Fold, measure: Measure, dressed: Dressed) -> None:
-    """A new highlight, which begins with the upper quarter of the measure's own numbers, or the last of what are none."""
+def add_highlight(desk: Desk, fold: Fold, measure: str) -> None:
+    """A new highlight of a measure of the report in view, which begins with the upper quarter of the measure's own numbers, or the last of
+    what are none; its card opens there."""
+    assert desk.report is not None
+    dressed = Dressed(desk.report)
     id = first_free("h", {each.id for each in fold.look.highlights})
-    values = _values(dressed, measure.id)
+    values = _values(dressed, measure)
     start = f"{_round(float(np.quantile(values, 0.75))):f}" if len(values) else "0"
-    at = dressed.report.measure_at(measure.id)
+    at = dressed.report.measure_at(measure)
     when = AtLeast(start) if at is not None and dressed.report.is_number(at) else AmongTop("1")
-    made = Highlight(id, measure.id, when, Ground())
-    desk.view.highlight = id
+    made = Highlight(id, measure, when, Ground())
+    desk.view.highlight, desk.view.section = id, "Highlights"
     desk.do(edits.PutHighlight(fold.key, made, f"Highlight {dressed.words(made)}"))
 
 

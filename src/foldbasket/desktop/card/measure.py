@@ -14,7 +14,7 @@ from foldbasket.desktop.card.parameters import draw_parameters
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
 from foldbasket.folding.states.aggregates.aggregate import AGGREGATES, offered
-from foldbasket.sentence.phrases import measure_heading
+from foldbasket.sentence.phrases import shown_heading
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Measure, TotalOf
 from foldbasket.styling.words import ordinal
@@ -28,7 +28,7 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
     fold = desk.fold
     assert fold is not None
     column = desk.column(measure.field) if measure.field is not None else None
-    body = CardBody(measure_heading(measure), _remark(desk, measure, column), parent)
+    body = CardBody(shown_heading(measure, fold, desk.source), _remark(desk, measure, column), parent)
     if measure.formula:
         measure_formula_section(desk, body, measure)
     if column is not None:
@@ -43,7 +43,7 @@ def measure_card(desk: Desk, measure: Measure, parent: QWidget) -> CardBody:
         measure.total,
         lambda value: desk.words.change(measure.id, "Change what totals are", total=value),
     )
-    default = measure_heading(msgspec.structs.replace(measure, heading=None))
+    default = shown_heading(msgspec.structs.replace(measure, heading=None), fold, desk.source)
     body.renaming(
         measure.heading, default, lambda text: desk.words.change(measure.id, f"Rename {default}", heading=text)
     )

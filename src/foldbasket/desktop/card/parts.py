@@ -130,6 +130,7 @@ class CardBody(QWidget):
         section = Section(title, head, inner, state, wanted)
         self.sections.append(section)
         head.clicked.connect(lambda: self.open(section if head.isChecked() else None))
+        head.passed.connect(partial(self._pass, len(self.sections) - 1))
 
     def whole(self) -> CardBody:
         """The card with every piece of every section made, for whoever looks for one of them."""
@@ -154,6 +155,11 @@ class CardBody(QWidget):
             if made.focusPolicy() & Qt.FocusPolicy.TabFocus and made.window() is self.window():
                 QWidget.setTabOrder(before, made)
                 before = made
+
+    def _pass(self, at: int, step: int) -> None:
+        """Puts the keyboard on the line of the next section, or of the one before."""
+        if 0 <= at + step < len(self.sections):
+            self.sections[at + step].head.setFocus(Qt.FocusReason.TabFocusReason)
 
     def open(self, section: Section | None) -> None:
         """Opens a section and closes the others; the next card that has one of its name opens that."""

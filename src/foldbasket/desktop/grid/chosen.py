@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.desktop.work.members import Seen, seen_at
-from foldbasket.folding.report.margins import MEASURE, Margin
+from foldbasket.folding.report.margins import Margin
 from foldbasket.folding.report.report import Report
 
 Path = tuple[str, ...]
@@ -119,14 +119,6 @@ class Chosen:
                     return start
             edge, reach = (near.stop if step > 0 else near.start), reach * 4
         return None
-
-    def beside(self, step: int) -> int | None:
-        """The place of a field further in or out; None at the end."""
-        places = self.margin.places
-        at = self.place + step
-        while 0 <= at < len(places) and places[at] == MEASURE:
-            at += step
-        return at if 0 <= at < len(places) and seen_at(self.margin, self.at, at) is not None else None
 
     @cached_property
     def siblings(self) -> list[tuple[Seen, int, int]]:

@@ -16,6 +16,7 @@ from foldbasket.desktop.grid import carrying
 from foldbasket.desktop.grid.carrying import Carried, Landing
 from foldbasket.desktop.grid.chosen import Chosen, chosen_at
 from foldbasket.desktop.grid.geometry import EDGE, TOP
+from foldbasket.desktop.grid.onmeasure import OnMeasure, key_on_measure, on_measure
 from foldbasket.desktop.work.members import Seen, counted, innermost, seen_at
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.report.margins import MEASURE
@@ -36,6 +37,8 @@ class Hands:
     def __init__(self, view: Any) -> None:
         self.view = view
         self.chosen: Chosen | None = None
+        self.measure: OnMeasure | None = None
+        """The name of a measure that the keyboard is on, while no member is selected."""
         self.carried: Carried | None = None
         self._draws_out = False
 
@@ -52,12 +55,18 @@ class Hands:
         self.carried = None
         if self.chosen is not None:
             self.chosen = self.chosen.renewed(report) if report is not None else None
+        if self.measure is not None:
+            self.measure = self.measure.renewed(report) if report is not None else None
+
+    def forget(self) -> None:
+        """Nothing is selected any more, since cells are."""
+        self.chosen = self.measure = None
 
     def choose(self, chosen: Chosen | None) -> None:
         """Selects members in place of cells."""
-        if chosen is None and self.chosen is None:
+        if chosen is None and self.chosen is None and self.measure is None:
             return
-        self.chosen = chosen
+        self.chosen, self.measure = chosen, None
         if chosen is not None:
             self.view.forget_mark()
         self.view.tell_selection()
@@ -86,9 +95,10 @@ class Hands:
         seen = seen_at(margin, at, place) if at is not None else None
         if seen is None or at is None or seen.is_gathered:
             self.choose(None)
+            is_measure = margin.places[place] == MEASURE
+            self.measure = on_measure(report, on_rows, at) if is_measure and at is not None else None
             if self.view.desk.view.reading:
                 return True
-            is_measure = margin.places[place] == MEASURE
             self.carried = Carried(word, self.view.desk.words.said(word), on_rows, point, point, is_measure=is_measure)
         else:
             beside = now is not None and now.on_rows == on_rows and now.word == seen.word
@@ -169,12 +179,42 @@ class Hands:
         if report is None:
             return False
         margin = report.left if on_rows else report.top
+        if margin.places[-1:] == (MEASURE,):
+            return self.go_to(on_rows, len(margin.places) - 1, at)
         seen = innermost(margin, at)
-        chosen = chosen_at(report, on_rows, margin.place(seen.field), at) if seen is not None else None
+        return seen is not None and self.go_to(on_rows, margin.place(seen.field), at)
+
+    def go_to(self, on_rows: bool, place: int, at: int) -> bool:
+        """Puts the keyboard on the heading of a row or column at a place; False where there is none."""
+        report = self.view.report
+        margin = report.left if on_rows else report.top
+        if margin.places[place] == MEASURE:
+            measure = on_measure(report, on_rows, at)
+            if measure is not None:
+                self.choose(None)
+                self.view.forget_mark()
+                self.measure = measure
+                self.view.tell_selection()
+                self.view.heading_chosen.emit(measure.word)
+                self.view.bring(on_rows, at)
+            return measure is not None
+        chosen = chosen_at(report, on_rows, place, at)
         if chosen is not None:
             self.choose(chosen)
             self.view.heading_chosen.emit(chosen.word)
         return chosen is not None
+
+    def level(self, on_rows: bool, place: int, at: int, step: int) -> None:
+        """Goes from a heading to the one further out or in, and behind the innermost to the cells."""
+        report = self.view.report
+        places = (report.left if on_rows else report.top).places
+        to = place + step
+        while 0 <= to < len(places):
+            if self.go_to(on_rows, to, at):
+                return
+            to += step
+        if step > 0:
+            self.view.show_cell(*((at, 0) if on_rows else (0, at)))
 
     def show_name(self, on_rows: bool, at: int, text: str) -> None:
         """Selects the innermost member of a row or column whose name holds a text, and brings it into view; else the cells of the line."""
@@ -197,6 +237,8 @@ class Hands:
             self.view.hold(None)
             return True
         chosen, key = self.chosen, Qt.Key(event.key())
+        if self.measure is not None:
+            return key_on_measure(self, self.measure, event)
         if chosen is None:
             return False
         ways = (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Right)
@@ -205,7 +247,7 @@ class Hands:
         if key in ways[:2]:
             self._step(chosen, 1 if key == ways[1] else -1, event.modifiers())
         elif key in ways[2:]:
-            self._level(chosen, 1 if key == ways[3] else -1)
+            self.level(chosen.on_rows, chosen.place, chosen.at, 1 if key == ways[3] else -1)
         elif key == Qt.Key.Key_Escape:
             self.choose(None)
         elif event.matches(QKeySequence.StandardKey.Copy):
@@ -254,21 +296,11 @@ class Hands:
         if 0 <= at <= len(tokens):
             self.view.desk.members.put(chosen.word, tokens, moved, at)
 
-    def _level(self, chosen: Chosen, step: int) -> None:
-        """Goes to the heading further out or in, and behind the innermost to the cells."""
-        place = chosen.beside(step)
-        to = chosen_at(chosen.report, chosen.on_rows, place, chosen.at) if place is not None else None
-        if to is not None:
-            self.choose(to)
-            self.view.heading_chosen.emit(to.word)
-        elif step > 0:
-            self.view.show_cell(*((chosen.at, 0) if chosen.on_rows else (0, chosen.at)))
-
     # --- drawing ------------------------------------------------------------
 
     def area(self) -> QRectF | None:
         """Where the heading stands that the keyboard is on."""
-        chosen, seen = self.chosen, self.view.in_view
+        chosen, seen = self.chosen or self.measure, self.view.in_view
         if chosen is None or seen is None:
             return None
         at = seen.at

@@ -240,7 +240,7 @@ class GridView(Receiving):
     def mark(self, marked: Marked | None) -> None:
         """Selects a block of cells, in place of members."""
         self.marked = marked
-        self.hands.chosen = None
+        self.hands.forget()
         self.tell_selection()
         if marked is not None:
             self.marked_cell.emit(marked.row, marked.column)

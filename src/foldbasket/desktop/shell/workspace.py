@@ -157,6 +157,10 @@ class Workspace(QWidget):
         self.renew()
         self.grid.take_keyboard()
 
+    def into_report(self) -> None:
+        """Puts the keyboard on the report, or on those to start from."""
+        (self.starters if self._starts else self.grid).take_keyboard()
+
     @property
     def _starts(self) -> bool:
         return not self._is_begun and is_first_look(self.desk)

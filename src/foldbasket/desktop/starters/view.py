@@ -75,6 +75,10 @@ class StartersView(QScrollArea):
         desk.when(Part.TABLES | Part.SETTINGS, self, self.renew)
         desk.when(Part.FINDINGS, self, self._say_findings)
 
+    def take_keyboard(self) -> None:
+        """Puts the keyboard on the first report, or on the way to an empty one."""
+        (self.cards[0] if self.cards else self._empty).setFocus(Qt.FocusReason.ShortcutFocusReason)
+
     def renew(self) -> None:
         """Proposes anew where the data are others than those that the cards were made of."""
         if not self.isVisible():

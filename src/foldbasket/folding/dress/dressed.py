@@ -7,6 +7,7 @@ small codes, so that a million cells cost bytes. Whatever draws or writes a repo
 from __future__ import annotations
 
 import re
+from decimal import Decimal
 from functools import cached_property
 
 import msgspec
@@ -330,9 +331,11 @@ class Dressed:
         return [f"the highlight “{self.words(highlight)}”: {error}" for highlight, error in failed]
 
     def words(self, highlight: Highlight) -> str:
-        """The line of words of a highlight: “Net sales at least 250,000”."""
-        heading = next((each.heading for each in self.report.measures if each.id == highlight.measure), "A measure")
-        return f"{heading} {_grouped(highlight.when.said, self.report.locale)}"
+        """The line of words of a highlight: “Net sales at least 250,000”, “Change below −10%”."""
+        at = self.report.measure_at(highlight.measure)
+        heading = self.report.measures[at].heading if at is not None else "A measure"
+        is_part = highlight.when.by_value and at is not None and "%" in self.report.pattern(at)
+        return f"{heading} {_written(highlight.when.said, self.report.locale, is_part)}"
 
     def legend(self) -> list[tuple[CellStyle, str]]:
         """For each highlight a sample of its style and its line of words."""
@@ -355,6 +358,11 @@ class Dressed:
         ]
 
 
-def _grouped(words: str, locale: str) -> str:
-    """Words with the numbers in them written as the report's are."""
-    return re.sub(r"\d{4,}(?:\.\d+)?", lambda found: str(format_decimal(found[0], locale=locale)), words)
+def _written(words: str, locale: str, is_part: bool) -> str:
+    """Words with the numbers in them written as the report's are; as percentages where a measure `is_part` of a whole."""
+
+    def number(found: re.Match[str]) -> str:
+        pattern = "#,##0.######%" if is_part else "#,##0.############"
+        return format_decimal(Decimal(found[0]), format=pattern, locale=locale).replace("-", "−")
+
+    return re.sub(r"-?\b\d+(?:\.\d+)?", number, words)

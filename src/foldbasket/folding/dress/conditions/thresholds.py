@@ -19,6 +19,7 @@ class Threshold(ConditionStruct, frozen=True):
     value: Number = "0"
     sign: ClassVar[Sign]
     """The sign that says the same of a member's total."""
+    by_value: ClassVar[bool] = True
 
     def keep(self, measure: str) -> Keep:
         return WhereValue(measure, sign=self.sign, number=self.value)
@@ -75,6 +76,7 @@ class InRange(ConditionStruct, frozen=True, tag="between"):
     high: Annotated[str, set_by("to", hint="100")] = "100"
     standing: ClassVar[int] = 50
     label: ClassVar[str] = "between"
+    by_value: ClassVar[bool] = True
 
     @property
     def said(self) -> str:
