@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt
 
 from foldbasket.baskets.edits import AddFold
 from foldbasket.desktop.sentence.typed import WAIT
+from foldbasket.desktop.widgets import theme
 from foldbasket.sentence.vocabulary import Vocabulary
 from foldbasket.spec.fold import Fold
 
@@ -214,3 +215,25 @@ def test_a_sentence_typed_again_begins_with_what_stands_and_changes_nothing(site
     sites.settle()
     assert sites.workspace.typed.text.toPlainText() == "Net, summed for each Region"
     assert sites.desk.fold == said
+
+
+def test_names_are_underlined_by_their_strand_as_far_as_the_text_still_says_so(sites):
+    text = sites.workspace.typed.text
+
+    def inks():
+        picture = text.viewport().grab().toImage()
+        return {
+            picture.pixelColor(x, y).name().upper() for x in range(picture.width()) for y in range(picture.height())
+        }
+
+    colours = theme.palette()
+    typed(sites, "net by region")
+    assert {colours.measures, colours.rows} <= inks()
+    assert colours.filters not in inks()
+    typed(sites, "net by month, trade only")
+    assert {colours.measures, colours.rows, colours.filters} <= inks()
+    cursor = text.textCursor()
+    cursor.setPosition(0)
+    text.setTextCursor(cursor)
+    sites.qtbot.keyClicks(text, "x")
+    assert not {colours.measures, colours.rows, colours.filters} & inks(), "what was read began otherwise"

@@ -93,6 +93,25 @@ class Brief:
         ref = self.reader.field(leaves(item)[0])
         self._add(Measure("", usual_aggregate(self.reader.words.source.column(ref)), ref, compare=ShareOf()))
 
+    def _as_share(self, item: Tree) -> None:
+        """The measure before it becomes a share."""
+        self._need_measure(item)
+        self.measures[-1] = replace(self.measures[-1], compare=ShareOf())
+
+    def _with_share(self, item: Tree) -> None:
+        """Right behind a measure it is the share of that; behind “and” or a comma it stands beside it."""
+        self._need_measure(item)
+        if self.lead not in ("", "also"):
+            raise self.reader.error(phrase(item), "a share is no field", "Name what it is a share of: “share of net”.")
+        if self.lead:
+            self._add(replace(self.measures[-1], compare=ShareOf()))
+        else:
+            self._as_share(item)
+
+    def _need_measure(self, item: Tree) -> None:
+        if not self.measures:
+            raise self.reader.error(phrase(item), "there is no measure to compare", "Name one before it.")
+
     def _counted(self, item: Tree) -> None:
         table = leaves(item)[0].means
         key = self._key(table)
@@ -235,9 +254,7 @@ class Brief:
 
     def _compared(self, item: Tree) -> None:
         """Kept until every word is there that it may go along."""
-        if not self.measures:
-            leaf = phrase(item)
-            raise self.reader.error(leaf, "there is no measure to compare", "Name one before it.")
+        self._need_measure(item)
         self.later.append((len(self.measures) - 1, sub(item)[0]))
 
     def _with_comparisons(self, made: Fold) -> Fold:

@@ -58,6 +58,9 @@ SHORT = {
     "net by line without herbs": "Net, summed for each Line keeping Line: not Herbs",
     "net by pot size without promotion": "Net, summed for each Pot size keeping Promotion: blank",
     "share of net by channel": "Net, summed, as % of everything for each Channel",
+    "net and share by channel": "Net, summed and Net, summed, as % of everything for each Channel",
+    "net by channel as share": "Net, summed, as % of everything for each Channel",
+    "net by site, net > 1,000": "Net, summed for each Site keeping Net: > 1000",
 }  # fmt: skip
 WISHES = {
     "largest first by Net": "in the order of a measure; *smallest first by* turns it",

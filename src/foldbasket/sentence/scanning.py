@@ -101,7 +101,7 @@ class Scanner:
         if found is None:
             raise self.error(parser, at, (token.start, token.stop))
         last = self.tokens[found.stop - 1]
-        leaf = Named(found.terminal, self.text[token.start : last.stop] if found.text is None else found.text)
+        leaf = Named(found.terminal, self._said(token, last) if found.text is None else found.text)
         leaf.start, leaf.stop = token.start, last.stop
         leaf.means, leaf.is_quoted = found.means, found.quoted
         try:
@@ -128,6 +128,11 @@ class Scanner:
     def _phrase(self, could: frozenset[str], at: int) -> Found | None:
         found, stop = walked(_trie(could, self.made), self.tokens, at)
         return Found(found, stop) if found is not None else None
+
+    def _said(self, first: Token, last: Token) -> str:
+        """What stands from one token to another; of a single number without what sets its thousands apart."""
+        said = self.text[first.start : last.stop]
+        return first.text if first is last and first.sort is Sort.WORD and "," in said else said
 
     def _named(self, could: frozenset[str], at: int) -> list[Found | None]:
         token = self.tokens[at]

@@ -14,6 +14,8 @@ QUOTES = {'"': '"', "“": "”", "„": "“"}
 MOST = 100_000
 """The longest text that is read, in characters."""
 _PLAIN = re.compile(r">=|<=|<>|!=|->|[,;:()›=<>≤≥≠%]|[^\s,;:()›=<>≤≥≠%\[\]\"“”„]+")
+_GROUPED = re.compile(r"[-+−]?\d{1,3}(?:,\d{3})+(?:\.\d+)?(?![\w,.]\w)(?!\w)")
+"""A number with its thousands set apart; a list of numbers has a space behind each comma."""
 
 
 class Sort(Enum):
@@ -67,14 +69,14 @@ def tokens_of(text: str) -> list[Token]:
             found.append(Token(text[at + 1 : stop - 1].strip(), "", at, stop, Sort.FORMULA))
             at = stop
         else:
-            match = _PLAIN.match(text, at)
+            match = _GROUPED.match(text, at) or _PLAIN.match(text, at)
             if match is None:
                 raise SentenceError(
                     f"“{sign}” has nothing before it that it closes.", place=(at, at + 1), todo="Take it out."
                 )
-            word = match[0]
             at = match.end()
-            word = ALIKE.get(word, word)
+            word = ALIKE.get(match[0], match[0])
+            word = word.replace(",", "") if len(word) > 1 else word
             sort = Sort.WORD if word[0].isalnum() or len(word) > 1 or word not in ",;:()›=<>≤≥≠%" else Sort.SIGN
             found.append(Token(word, stem(word), match.start(), match.start() + len(match[0]), sort))
     return found

@@ -5,13 +5,13 @@ What is typed is read on a worker. Whenever it can be read, the fold becomes it;
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from itertools import count
 from typing import Any
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QGuiApplication, QKeyEvent, QTextCursor
+from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QGuiApplication, QKeyEvent, QPainter, QPaintEvent, QTextCursor
 from PyQt6.QtWidgets import QFrame, QLabel, QVBoxLayout, QWidget
 
 from foldbasket.baskets import edits
@@ -23,6 +23,7 @@ from foldbasket.desktop.widgets.completing import CompletingText, Line
 from foldbasket.errors import FoldBasketError, SentenceError
 from foldbasket.sentence.completing import Completion, completed, completions
 from foldbasket.sentence.reading import readings
+from foldbasket.sentence.strands import strands_in
 from foldbasket.sentence.vocabulary import Vocabulary
 from foldbasket.sentence.writing import written
 from foldbasket.spec.fold import Fold
@@ -44,6 +45,8 @@ class Read:
     said: tuple[str, ...] = ()
     error: FoldBasketError | None = None
     offers: tuple[Completion, ...] = ()
+    strands: tuple[tuple[int, int, str], ...] = ()
+    """Its names, each from where to below where, and the strand that it stands on."""
 
 
 def read_typed(text: str, at: int, words: Vocabulary, *, completing: bool) -> Read:
@@ -53,7 +56,8 @@ def read_typed(text: str, at: int, words: Vocabulary, *, completing: bool) -> Re
         folds = tuple(readings(text, words))
     except FoldBasketError as error:
         return Read(text, at, error=error, offers=offers)
-    return Read(text, at, folds, tuple(written(each, words) for each in folds), offers=offers)
+    said = tuple(written(each, words) for each in folds)
+    return Read(text, at, folds, said, offers=offers, strands=strands_in(text, folds[0], words))
 
 
 @dataclass(frozen=True)
@@ -84,6 +88,7 @@ class SentenceText(CompletingText):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.asked: Callable[[bool], None] = lambda _: None
         self.is_chosen = False
+        self._strands: tuple[str, tuple[tuple[int, int, str], ...]] = ("", ())
         self.textChanged.connect(self.fit)
 
     def fit(self) -> None:
@@ -97,6 +102,37 @@ class SentenceText(CompletingText):
     def resizeEvent(self, event: Any) -> None:
         super().resizeEvent(event)
         self.fit()
+
+    def show_strands(self, text: str, strands: tuple[tuple[int, int, str], ...]) -> None:
+        """Underlines the names of a text as the words of a sentence are; those behind what is typed further are no longer underlined."""
+        self._strands = (text, strands)
+        self.viewport().update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        text, strands = self._strands
+        painter, colours, now = QPainter(self.viewport()), theme.palette(), self.toPlainText()
+        for start, stop, strand in strands:
+            if now[:stop] != text[:stop]:
+                break
+            for left, right, y in self._stretches(start, stop):
+                theme.draw_stroke(painter, strand, QPointF(left, y), QPointF(right, y), colours.strand(strand))
+
+    def _stretches(self, start: int, stop: int) -> Iterator[tuple[float, float, float]]:
+        """Under a part of the text, for each line it reaches over: from where to where, and how far down."""
+        document = self.document()
+        assert document is not None
+        block = document.findBlock(start)
+        layout, at, end = block.layout(), start - block.position(), stop - block.position()
+        corner = self.blockBoundingGeometry(block).translated(self.contentOffset()).topLeft()
+        while layout is not None and at < end:
+            line = layout.lineForTextPosition(at)
+            if not line.isValid():
+                return
+            behind = min(end, line.textStart() + line.textLength())
+            left, right = line.cursorToX(at)[0], line.cursorToX(behind)[0]
+            yield corner.x() + left, corner.x() + right, corner.y() + line.y() + line.ascent() + 3
+            at = max(behind, at + 1)
 
     def offer(self, *, asked: bool = False) -> None:
         self.asked(asked)
@@ -191,6 +227,7 @@ class TypedSentence(QFrame):
         self._read_last, self._ends = None, False
         self.said.setText("")
         self.text.show_error(None)
+        self.text.show_strands("", ())
         self.text.setPlainText(typed)
         self.text.setEnabled(True)
         self.show()
@@ -299,6 +336,8 @@ class TypedSentence(QFrame):
             self.text.list_offers(several or read.offers)
             self._asked = False
         self.said.setText(self._remark(read, error))
+        if len(read.folds) == 1:
+            self.text.show_strands(read.text, read.strands)
         fold = self.desk.fold
         if len(read.folds) == 1 and fold is not None and fold.key == self._fold:
             self.desk.do(edits.SayFold(self._fold, read.folds[0], self._gesture))
