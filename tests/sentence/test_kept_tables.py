@@ -10,8 +10,8 @@ READ = """
 from foldbasket.sentence.reading import read
 from foldbasket.sentence.vocabulary import Vocabulary
 from tests.folding.build import source, table
-words = Vocabulary(source(table("T", {"A": ["p", "q"], "V": [1, 2]})))
-print(read("v by a, largest first", words).rows[0].field.field)
+words = Vocabulary(source(table("T", {"Site": ["p", "q"], "Net": [1, 2]})))
+print(read("net by site, largest first", words).rows[0].field.field)
 """
 
 
@@ -29,7 +29,7 @@ def test_sentences_are_read_whatever_became_of_the_kept_tables(tmp_path, damage)
         kept.parent.mkdir()
         kept.write_text("x")
     else:
-        assert run(tmp_path) == ("A", "")
+        assert run(tmp_path) == ("Site", "")
         whole = (kept / "brief.table").read_bytes()
         assert len(whole) > 10_000
         spoilt = {
@@ -39,6 +39,6 @@ def test_sentences_are_read_whatever_became_of_the_kept_tables(tmp_path, damage)
             "none": whole,
         }
         (kept / "brief.table").write_bytes(spoilt[damage])
-    assert run(tmp_path) == ("A", "")
+    assert run(tmp_path) == ("Site", "")
     if kept.is_dir():
         assert len((kept / "brief.table").read_bytes()) > 10_000
