@@ -14,22 +14,23 @@ from lxml import etree
 from lxml import html as lxml_html
 from odf import grammar, opendocument
 from odf import table as odf_table
+from odf.style import Map, TableCellProperties
 from odf.text import P
 from tests.folding.build import measure, placed, source, table
 
 from foldbasket.folding.dress.conditions.ends import AmongTop
 from foldbasket.folding.dress.conditions.others import Always
-from foldbasket.folding.dress.conditions.thresholds import AtLeast, Below, InRange
+from foldbasket.folding.dress.conditions.thresholds import AtLeast, Below, Equal, InRange
 from foldbasket.folding.dress.dressed import Dressed
 from foldbasket.folding.dress.forms.graded import Bar, Shading, Thirds
 from foldbasket.folding.dress.forms.marks import Ground, Ink, SignBefore
 from foldbasket.folding.engine import Engine
 from foldbasket.outputs.formats import save_report
 from foldbasket.outputs.sheet import Sheet
-from foldbasket.spec.fold import Fold
+from foldbasket.spec.fold import Fold, MeasuresOn
 from foldbasket.spec.look import Highlight, Line, Look, ReportLook, Rule, Said, Scope
 from foldbasket.styling.numbers import NumberStyle
-from foldbasket.styling.styles import STYLES
+from foldbasket.styling.styles import STYLES, Colour
 
 D = Decimal
 SALES = source(
@@ -213,6 +214,90 @@ def test_an_opendocument_sheet_has_every_value_text_and_style(report, tmp_path):
         assert parts.getinfo("mimetype").compress_type == zipfile.ZIP_STORED
         listed = {each.get("{urn:oasis:names:tc:opendocument:xmlns:manifest:1.0}full-path") for each in etree.fromstring(parts.read("META-INF/manifest.xml"))}  # fmt: skip
         assert {name for name in parts.namelist() if not name.startswith(("META-INF", "mimetype"))} <= listed
+
+
+@pytest.mark.parametrize("on_rows", [False, True])
+@pytest.mark.parametrize(
+    ("when", "holds"),
+    [
+        (AtLeast("100"), lambda value: value >= 100),
+        (Below("0"), lambda value: value < 0),
+        (Equal("0.00"), lambda value: value == 0),
+        (InRange("-20.25", "99.99"), lambda value: Decimal("-20.25") <= value <= Decimal("99.99")),
+    ],
+)
+def test_a_highlight_that_stands_alone_is_the_opendocument_sheets_own(tmp_path, when, holds, on_rows):
+    """Cells of members wear it by themselves, so that it goes on when numbers in the sheet change; totals do not, and other measures neither."""
+    look = ReportLook(
+        highlights=(Highlight("a", NET.id, when, Ground()), Highlight("c", SHARE.id, Always(), Shading()))
+    )
+    fold = Fold("F", (NET, SHARE), (placed("T.Region"), placed("T.Site")), (placed("T.Half"),), look=look)
+    fold = msgspec.structs.replace(fold, measures_on=MeasuresOn.ROWS if on_rows else MeasuresOn.COLUMNS)
+    report = Engine(SALES).fold(fold)
+    save_report(report, tmp_path / "r.ods")
+    file = opendocument.load(tmp_path / "r.ods")
+    own = {each.getAttribute("name"): each for each in file.automaticstyles.childNodes if each.tagName == "style:style"}
+    worn = next(
+        each
+        for each in file.styles.childNodes
+        if each.tagName == "style:style" and each.getAttribute("name") == "Highlight_1"
+    )
+    ground = worn.getElementsByType(TableCellProperties)[0].getAttribute("backgroundcolor")
+    rows, sheet, marked = file.spreadsheet.getElementsByType(odf_table.TableRow), Sheet(report), 0
+    for row, column, style, _ in cells(report):
+        cell = rows[3 + sheet.head_rows + row].childNodes[sheet.head_columns + column]
+        made = own[cell.getAttribute("stylename")]
+        maps = made.getElementsByType(Map)
+        measure, value = report.cell(row, column)[0], report.value(row, column)
+        is_total = bool(report.left.is_total[row] or report.top.is_total[column])
+        assert len(maps) == (measure == 0 and not is_total)
+        box = made.getElementsByType(TableCellProperties)[0]
+        if not maps:
+            assert (box.getAttribute("backgroundcolor") or "") == style.ground
+            continue
+        assert maps[0].getAttribute("applystylename") == "Highlight_1"
+        said = maps[0].getAttribute("condition")
+        wears = value is not None and holds(Decimal(cell.getAttribute("value")))
+        assert wears == (value is not None and says(said, Decimal(cell.getAttribute("value"))))
+        assert style.ground == (ground if wears else box.getAttribute("backgroundcolor") or "")
+        marked += wears
+    assert marked
+
+
+def says(condition, value):
+    """OpenDocument's condition on a number."""
+    between = re.fullmatch(r"cell-content-is-between\((.+),(.+)\)", condition)
+    if between:
+        return Decimal(between[1]) <= value <= Decimal(between[2])
+    sign, number = re.fullmatch(r"cell-content\(\)([<>=]+)(.+)", condition).groups()
+    return {">=": value >= Decimal(number), "<": value < Decimal(number), "=": value == Decimal(number)}[sign]
+
+
+def test_of_two_highlights_that_differ_the_later_wins_in_a_workbook_as_well(tmp_path):
+    """A workbook goes by the first of its conditional formats, and lays them over fixed ones."""
+    both = (
+        Highlight("a", NET.id, AtLeast("100"), Ground()),
+        Highlight("b", NET.id, AtLeast("1000"), Ground(Colour.MOSS)),
+    )
+    later = Highlight("c", NET.id, AtLeast("100"), Ground(Colour.MOSS), Scope.CELLS, totals=True)
+    for highlights, live in ((both, 2), ((*both[:1], later), 0), ((later, *both[:1]), 1)):
+        report = Engine(SALES).fold(Fold("F", (NET,), (placed("T.Region"),), look=ReportLook(highlights=highlights)))
+        save_report(report, tmp_path / "r.xlsx")
+        page = openpyxl.load_workbook(tmp_path / "r.xlsx").worksheets[0]
+        rules = [rule for each in page.conditional_formatting for rule in each.rules]
+        assert len(rules) == live
+        if live == 2:
+            first = min(rules, key=lambda rule: rule.priority)
+            assert [float(each) for each in first.formula] == [1000]
+
+
+def test_of_several_highlights_of_a_measure_none_is_left_to_an_opendocument_sheet(tmp_path):
+    look = ReportLook(highlights=(Highlight("a", NET.id, AtLeast("100"), Ground()), Highlight("b", NET.id, AtLeast("1000"), Ink())))  # fmt: skip
+    report = Engine(SALES).fold(Fold("F", (NET,), (placed("T.Region"),), look=look))
+    save_report(report, tmp_path / "r.ods")
+    assert not opendocument.load(tmp_path / "r.ods").spreadsheet.getElementsByType(Map)
+    with zipfile.ZipFile(tmp_path / "r.ods") as parts:
+        assert b"cell-content()" not in parts.read("content.xml")
 
 
 def test_the_parts_of_an_opendocument_sheet_hold_to_its_grammar_and_refer_to_styles_that_are_there(report, tmp_path):

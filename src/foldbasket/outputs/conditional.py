@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -9,9 +10,11 @@ import numpy.typing as npt
 
 from foldbasket.folding.dress.conditions.others import Always
 from foldbasket.folding.dress.conditions.thresholds import Above, AtLeast, AtMost, Below, Equal, InRange
+from foldbasket.folding.dress.dressed import Dressed
 from foldbasket.folding.dress.forms.graded import Bar
 from foldbasket.folding.dress.forms.marks import Ground, Ink, Weight
 from foldbasket.folding.dress.judged import parsed
+from foldbasket.folding.report.margins import Margin
 from foldbasket.folding.report.report import Report
 from foldbasket.later import xlsxwriting
 from foldbasket.spec.look import Highlight, Scope
@@ -24,25 +27,39 @@ MOST_RANGES = 60
 
 def live_highlights(report: Report) -> list[Highlight]:
     """The highlights that a workbook can express by itself, on numbers: thresholds with a ground, ink or weight, and bars. They are not in
-    the fixed formats, so that they go on when numbers in the workbook change."""
-    found = []
-    for each in report.look.highlights:
-        at = next((at for at, head in enumerate(report.measures) if head.id == each.measure), None)
-        if at is None or each.line or each.totals or each.within is not Scope.CELLS or not report.is_number(at):
-            continue
-        simple = type(each.when) in (*CRITERIA, InRange) and type(each.form) in (Ground, Ink, Weight)
-        barred = isinstance(each.form, Bar) and isinstance(each.when, Always)
-        if (simple or barred) and len(_ranges(report, at, 0, 0)) <= MOST_RANGES:
+    the fixed formats, so that they go on when numbers in the workbook change. They lie over fixed formats there, so that none is among them
+    that a later one of the fixed formats would have lain over."""
+    found: list[Highlight] = []
+    covered: set[tuple[str, str]] = set()
+    inks = Dressed(report).inks
+    for each in reversed(report.look.highlights):
+        if _is_live(report, each) and not covered & _says(each, inks, [each.measure]):
             found.append(each)
-    return found
+        else:
+            covered |= _says(each, inks, [head.id for head in report.measures] if each.line else [each.measure])
+    return found[::-1]
+
+
+def _says(highlight: Highlight, inks: Inks, measures: Sequence[str]) -> set[tuple[str, str]]:
+    """What a highlight says of the looks of the cells of some measures."""
+    look = highlight.form.look(1.0, inks)
+    said = [name for name in ("ground", "ink", "bold", "italic") if getattr(look, name)]
+    return {(measure, name) for measure in measures for name in (*said, *(["bar"] if highlight.form.bars else []))}
+
+
+def _is_live(report: Report, highlight: Highlight) -> bool:
+    at = report.measure_at(highlight.measure)
+    if at is None or highlight.line or highlight.totals or highlight.within is not Scope.CELLS:
+        return False
+    simple = type(highlight.when) in (*CRITERIA, InRange) and type(highlight.form) in (Ground, Ink, Weight)
+    barred = isinstance(highlight.form, Bar) and isinstance(highlight.when, Always)
+    return report.is_number(at) and (simple or barred) and len(_ranges(report, at, 0, 0)) <= MOST_RANGES
 
 
 def _ranges(report: Report, measure: int, first: int, left: int) -> list[tuple[int, int, int, int]]:
     """The blocks of cells of members that hold a measure: first row and column, last row and column."""
-    left_totals, top_totals = report.left.is_total, report.top.is_total
     on_rows = report.measures_on == "rows"
-    rows = ~left_totals if report.left.axis.depth else np.ones(report.height, np.bool_)
-    columns = ~top_totals if report.top.axis.depth else np.ones(report.width, np.bool_)
+    rows, columns = members_of(report.left), members_of(report.top)
     if on_rows:
         rows = rows & (report.left.measure == measure)
     else:
@@ -52,6 +69,11 @@ def _ranges(report: Report, measure: int, first: int, left: int) -> list[tuple[i
         for top, bottom in _runs(rows)
         for start, stop in _runs(columns)
     ]
+
+
+def members_of(margin: Margin) -> npt.NDArray[np.bool_]:
+    """Which rows or columns have cells of members: all but the totals of fields."""
+    return ~margin.is_total if margin.axis.depth else np.ones(len(margin), np.bool_)
 
 
 def _runs(kept: npt.NDArray[np.bool_]) -> list[tuple[int, int]]:

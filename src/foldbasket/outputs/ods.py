@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import datetime
 import io
 import re
@@ -17,9 +18,11 @@ from msgspec.structs import replace
 from foldbasket.errors import OutputError
 from foldbasket.folding.dress.dressed import CellStyle, Dressed
 from foldbasket.folding.report.report import Report, Value, default_pattern
+from foldbasket.outputs.conditional import members_of
 from foldbasket.outputs.formats import Output, entered
+from foldbasket.outputs.mapped import condition_of, conditional_styles, worn_style
 from foldbasket.outputs.sheet import Sheet
-from foldbasket.spec.look import Rule, Side
+from foldbasket.spec.look import Highlight, Rule, Side
 from foldbasket.styling.numbers import NumberStyle
 
 MOST_CELLS = 400_000
@@ -30,12 +33,15 @@ SIDES = {Side.LEFT: "start", Side.MIDDLE: "center", Side.RIGHT: "end"}
 
 @dataclass
 class _Document:
-    """A document that is being made, with the styles made for it so far."""
+    """A document that is being made, with the styles made for it so far. `live` are the highlights that cells wear by themselves, for each measure
+    that has one; they are not in `dressed`."""
 
     report: Report
     dressed: Dressed
     sheet: Sheet
-    made: dict[tuple[CellStyle, int, bool], Any] = field(default_factory=dict)
+    live: dict[int, Highlight] = field(default_factory=dict)
+    made: dict[tuple[CellStyle, int, bool, bool], Any] = field(default_factory=dict)
+    worn: dict[int, str] = field(default_factory=dict)
     formats: dict[tuple[NumberStyle, str, str], Any] = field(default_factory=dict)
 
     @cached_property
@@ -44,11 +50,11 @@ class _Document:
 
         return OpenDocumentSpreadsheet()
 
-    def style(self, style: CellStyle, measure: int = -1, wraps: bool = False) -> Any:
-        """The automatic style of a cell's style, with the number format of a measure."""
-        from odf.style import ParagraphProperties, Style, TableCellProperties, TextProperties
+    def style(self, style: CellStyle, measure: int = -1, wraps: bool = False, judged: bool = False) -> Any:
+        """The automatic style of a cell's style, with the number format of a measure, and where it is `judged` with the measure's highlight."""
+        from odf.style import Map, ParagraphProperties, Style, TableCellProperties, TextProperties
 
-        key = (style, measure, wraps)
+        key = (style, measure, wraps, judged)
         if key not in self.made:
             own = self.dressed.style
             number = self._format(style, measure) if measure >= 0 and self.report.is_number(measure) else None
@@ -77,9 +83,19 @@ class _Document:
             if style.italic:
                 letters["fontstyle"] = "italic"
             made.addElement(TextProperties(**letters))
+            if judged:
+                made.addElement(Map(condition=condition_of(self.live[measure]), applystylename=self._worn(measure)))
             self.file.automaticstyles.addElement(made)
             self.made[key] = made
         return self.made[key]
+
+    def _worn(self, measure: int) -> str:
+        """The name of the style that a measure's highlight gives."""
+        if measure not in self.worn:
+            made = worn_style(f"Highlight_{len(self.worn) + 1}", self.live[measure], self.dressed.inks)
+            self.file.styles.addElement(made)
+            self.worn[measure] = made.getAttribute("name")
+        return self.worn[measure]
 
     def _format(self, style: CellStyle, measure: int) -> Any:
         number = style.number or self.report.measures[measure].style
@@ -151,7 +167,10 @@ def save(report: Report, path: Path, shape: str = "table") -> None:
             where=path.name,
             todo="Write it as .xlsx or .csv, or keep fewer members.",
         )
-    into = _Document(report, Dressed(report), sheet)
+    live = conditional_styles(report)
+    fixed = tuple(each for each in report.look.highlights if each not in live.values())
+    dressed = Dressed(dataclasses.replace(report, look=replace(report.look, highlights=fixed)))
+    into = _Document(report, dressed, sheet, live)
     _fill(into)
     packed = io.BytesIO()  # a full disk is then met by one write, not by an archive half closed
     into.file.write(packed)
@@ -182,7 +201,7 @@ def _fill(into: _Document) -> None:
         for row in _lines(into, range(start, min(into.report.height, start + 256))):
             table.addElement(row)
     table.addElement(_row([_cell(into, "", CellStyle(inks.ink))]))
-    for style, words in into.dressed.legend():
+    for style, words in Dressed(into.report).legend():
         said = CellStyle(inks.muted, side=Side.LEFT)
         table.addElement(_row([_cell(into, f"{style.sign} 1,234".strip(), style), _cell(into, words, said)]))
     for note in into.report.look.notes:
@@ -226,6 +245,7 @@ def _lines(into: _Document, rows: range) -> list[Any]:
     report, dressed = into.report, into.dressed
     codes = dressed.codes(rows, range(report.width)).tolist()
     made, texts = [], into.sheet.row_heads(rows, repeat=report.look.layout.repeat)
+    rows_judged, columns_judged = members_of(report.left), members_of(report.top)
     for at, line in enumerate(rows):
         names = dressed.head_style(line)
         inset = "\u2003" * into.sheet.indent(line)
@@ -234,7 +254,8 @@ def _lines(into: _Document, rows: range) -> list[Any]:
             style = dressed.palette[code]
             measure = report.cell(line, column)[0]
             value = report.value(line, column)
-            cells.append(_cell(into, dressed.text(line, column, style), style, value, measure))
+            judged = measure in into.live and bool(rows_judged[line] and columns_judged[column])
+            cells.append(_cell(into, dressed.text(line, column, style), style, value, measure, judged=judged))
         made.append(_row(cells))
     return made
 
@@ -248,12 +269,13 @@ def _cell(
     spans: tuple[int, int] = (1, 1),
     *,
     is_name: bool = False,
+    judged: bool = False,
 ) -> Any:
     """A cell with its text as it is read, and its value with its type."""
     from odf.table import TableCell
     from odf.text import P
 
-    more: dict[str, Any] = {"stylename": into.style(style, measure, is_name and into.report.look.layout.wrap)}
+    more: dict[str, Any] = {"stylename": into.style(style, measure, is_name and into.report.look.layout.wrap, judged)}
     if spans != (1, 1):
         more |= {"numbercolumnsspanned": spans[0], "numberrowsspanned": spans[1]}
     if isinstance(value, bool):

@@ -167,7 +167,7 @@ def _fill(book: Any, report: Report, sheet: Sheet, top: int, large: bool, sums: 
     for start in range(0, report.height, CHUNK):
         _lines(into, range(start, min(report.height, start + CHUNK)))
     _legend(into)
-    for highlight in live:
+    for highlight in reversed(live):  # of two that differ a workbook goes by the first, where here the later wins
         conditional(report, highlight, into.dressed.inks, book, page, (into.first, left))
     _set_up(into)
     chart_sheet(book, report)
