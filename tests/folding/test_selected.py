@@ -70,7 +70,7 @@ def test_names_and_cells_are_found_in_reading_order(report):
     assert find(report, "CEDAR") == [Spot(3, HEAD)]
     assert find(report, "2026") == [Spot(HEAD, 2)]
     assert find(report, "pieces") == [Spot(HEAD, 1), Spot(HEAD, 3), Spot(HEAD, 5)]
-    assert find(report, "everything") == [Spot(report.height - 1, HEAD)]
+    assert find(report, "everything") == [Spot(HEAD, 4), Spot(report.height - 1, HEAD)], "a total of two measures once"
     assert find(report, "nowhere") == find(report, "  ") == []
 
 

@@ -34,10 +34,8 @@ def find(report: Report, text: str, step: Callable[[float], object] = lambda _: 
     wanted = text.strip().casefold()
     if not wanted:
         return []
-    totals = np.flatnonzero(report.left.is_total)[:MOST_FOUND].tolist()
-    captioned = [at for at in totals if wanted in report.left.caption(at).casefold()]
     spots = [Spot(HEAD, at) for at in _named(report.top, wanted)]
-    spots += [Spot(at, HEAD) for at in sorted({*_named(report.left, wanted), *captioned})]
+    spots += [Spot(at, HEAD) for at in _named(report.left, wanted)]
     if report.measures and report.height * report.width <= MOST_CELLS:
         plain = wanted.translate(GROUPING).replace("-", "−")
         is_number = bool(plain) and any(sign.isdigit() for sign in plain)
@@ -56,8 +54,9 @@ def find(report: Report, text: str, step: Callable[[float], object] = lambda _: 
 
 
 def _named(margin: Margin, wanted: str) -> list[int]:
-    """The rows or columns at which a name begins that holds a text."""
-    found: set[int] = set()
+    """The rows or columns at which a name begins that holds a text, captions of totals among them."""
+    totals = [start for start, _ in margin.total_runs(range(len(margin)))[:MOST_FOUND]]
+    found = {at for at in totals if wanted in margin.caption(at).casefold()}
     for place, field in enumerate(margin.places):
         if field == MEASURE:
             which = [at for at, heading in enumerate(margin.headings) if wanted in heading.casefold()]
