@@ -42,6 +42,10 @@ class NumberStyle(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_
     currency: str | None = None
 
 
+LONG = 1e21
+"""From here on a real is written with a power of ten: it is exact to 16 digits, and 300 would fill the screen."""
+
+
 class NumberWriter:
     """Writes numbers in one pattern. Call it with any number, or `units` with a whole number of units of 10^-scale."""
 
@@ -77,6 +81,8 @@ class NumberWriter:
         if isinstance(value, float):
             if value != value or value in (float("inf"), float("-inf")):
                 return "∞" if value > 0 else self._minus + "∞" if value < 0 else "?"
+            if abs(value) >= LONG and self._babel is None:
+                return self._with_power(value)
             value = Decimal(repr(value))
         elif isinstance(value, int):
             return self.units(value, 0)
@@ -84,6 +90,14 @@ class NumberWriter:
         assert isinstance(exponent, int)
         whole = int("".join(map(str, digits)) or "0") * (-1 if sign else 1)
         return self.units(whole * 10**exponent, 0) if exponent > 0 else self.units(whole, -exponent)
+
+    def _with_power(self, value: float) -> str:
+        """A real of more digits than it has to tell: its first seven, and the power of ten."""
+        first, _, power = f"{abs(value):.6E}".partition("E")
+        body = f"{first.rstrip('0').rstrip('.').replace('.', self._point)}E{int(power) - self._shift}"
+        if value >= 0:
+            return f"{self._before}{body}{self._behind}"
+        return f"{self._before_negative}{body}{self._behind_negative}"
 
     def of(self, raw: object, scale: int, *, real: bool) -> str:
         """The text of a value as a report holds it: a real, or units of 10^-scale, whole or not."""
