@@ -137,6 +137,24 @@ def test_everything_by_keys(charted):
     assert "needs two places" in str(chart.shown.problem) or chart.shown.picture is not None
 
 
+def test_it_takes_what_the_grid_leaves_until_it_is_given_a_size(charted):
+    room, grid, desk = charted.workspace.room, charted.workspace.grid, charted.desk
+    assert abs(room.sizes()[0] - room.height() / 2) < 3, "of a long report half is seen"
+    desk.show_fold(next(each.key for each in desk.basket.folds if each.name == "Channels and segments"))
+    charted.act("Chart")
+    drawn(charted)
+    wanted = grid.wanted().height()
+    assert wanted < room.height() / 2
+    assert abs(grid.height() - max(wanted, room.height() / 4)) < 3
+    edge = room.sizes()
+    desk.words.remove(desk.fold.rows[-1].id)
+    drawn(charted)
+    assert room.sizes() == edge, "it does not jump with every change"
+    desk.change_chart("Size of the chart", share=0.6)
+    drawn(charted)
+    assert abs(room.sizes()[1] / sum(room.sizes()) - 0.6) < 0.01
+
+
 def test_where_it_stands_and_how_large_is_kept_in_the_basket(charted, tmp_path):
     room = charted.workspace.room
     charted.act("Put the chart beside, under or in place of the grid")
@@ -145,7 +163,7 @@ def test_where_it_stands_and_how_large_is_kept_in_the_basket(charted, tmp_path):
     assert room.orientation() == Qt.Orientation.Horizontal
     room.setSizes([300, 500])
     room.splitterMoved.emit(300, 1)
-    charted.qtbot.waitUntil(lambda: charted.desk.fold.chart.share != 0.5, timeout=3_000)
+    charted.qtbot.waitUntil(lambda: charted.desk.fold.chart.share is not None, timeout=3_000)
     share = charted.desk.fold.chart.share
     charted.act("Put the chart beside, under or in place of the grid")
     drawn(charted)

@@ -99,7 +99,7 @@ class DrawnStruct(msgspec.Struct, Drawn, frozen=True, forbid_unknown_fields=True
 class Chart(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A chart of what the report shows. `drawn` None is the kind that fits best; `along`, `series` and `each` are words of the fold, None for what fits
     best and empty for none; `measure` is the id of the one that is drawn. More members than `most` are gathered. `title` None is made of the
-    measure. `share` is how much of the room it takes in the window, `height` how much of a page."""
+    measure. `share` is how much of the room it takes in the window, None what the grid leaves, `height` how much of a page."""
 
     drawn: Drawn | None = None
     place: Beside = Beside.UNDER
@@ -114,7 +114,7 @@ class Chart(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
     title: str | None = None
     note: str = ""
     line: Reference = Reference()
-    share: float = 0.5
+    share: float | None = None
     height: float = 0.5
 
     def without(self, word: str) -> Chart:

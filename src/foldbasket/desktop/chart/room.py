@@ -8,10 +8,13 @@ from PyQt6.QtWidgets import QSplitter, QSplitterHandle, QWidget
 
 from foldbasket.desktop.chart.view import ChartView
 from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.grid.view import GridView
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets.panes import edge_of
 from foldbasket.spec.chart import Beside
 
+LEAST, MOST = 0.5, 0.75
+"""How much of the room a chart takes that was never given a size: what the grid leaves, within these."""
 REST = 300
 """Milliseconds after which an edge that was dragged is taken to stand."""
 
@@ -22,7 +25,7 @@ class ChartRoom(QSplitter):
     menu_wanted = pyqtSignal(object, QPoint)
     made = pyqtSignal(object)
 
-    def __init__(self, desk: Desk, grid: QWidget, parent: QWidget | None = None) -> None:
+    def __init__(self, desk: Desk, grid: GridView, parent: QWidget | None = None) -> None:
         super().__init__(Qt.Orientation.Vertical, parent)
         self.desk, self.grid = desk, grid
         self.chart: ChartView | None = None
@@ -35,6 +38,9 @@ class ChartRoom(QSplitter):
         self._later.timeout.connect(self._keep)
         self.splitterMoved.connect(lambda *_: self._later.start())
         desk.when(Part.FOLD | Part.LOOK | Part.VIEW, self, self.renew)
+        desk.when(Part.REPORT, self, self._fit)
+        self._fitted: tuple[str, Beside] | None = None
+        """The fold, and where its chart stood, when it was last fitted to what the grid leaves."""
 
     @property
     def has_chart(self) -> bool:
@@ -77,9 +83,23 @@ class ChartRoom(QSplitter):
         fold = self.desk.fold
         if fold is None or fold.chart is None or not self.has_chart:
             return
-        whole = self.width() if self.orientation() == Qt.Orientation.Horizontal else self.height()
-        mine = int(whole * fold.chart.share)
+        across = self.orientation() == Qt.Orientation.Horizontal
+        whole = self.width() if across else self.height()
+        share = fold.chart.share
+        if share is None:
+            wanted = self.grid.wanted()
+            left = 1 - (wanted.width() if across else wanted.height()) / max(1, whole)
+            share = min(MOST, max(LEAST, left))
+        mine = int(whole * share)
         self.setSizes([max(1, whole - mine), max(1, mine)])
+
+    def _fit(self) -> None:
+        """Gives a chart that has no size of its own what the grid leaves, once for each fold and place: later the edge stays where it is."""
+        fold = self.desk.fold
+        now = (fold.key, fold.chart.place) if fold is not None and fold.chart is not None else None
+        if now != self._fitted:
+            self._fitted = now
+            self._arrange()
 
     def _keep(self) -> None:
         """Keeps the size that the chart was given."""
@@ -87,5 +107,5 @@ class ChartRoom(QSplitter):
         if fold is None or fold.chart is None or fold.chart.place is Beside.INSTEAD or len(sizes) < 2 or not sum(sizes):
             return
         share = round(sizes[1] / sum(sizes), 3)
-        if abs(share - fold.chart.share) > 0.004:
+        if fold.chart.share is None or abs(share - fold.chart.share) > 0.004:
             self.desk.change_chart("Size of the chart", share=share)

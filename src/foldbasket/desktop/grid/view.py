@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from math import inf
 from typing import Any
 
-from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSizeF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
 
@@ -83,6 +84,15 @@ class GridView(Receiving):
     @property
     def report(self) -> Report | None:
         return self.geometry_of.report if self.geometry_of else None
+
+    def wanted(self) -> QSizeF:
+        """The room in which the whole report would be in view, bars for scrolling included; endless while there is none."""
+        at = self.geometry_of
+        if at is None:
+            return QSizeF(inf, inf)
+        bar = self.horizontalScrollBar().sizeHint().height()
+        wide, high = at.heads_width + at.size[0] + at.left, at.head_height + at.size[1] + at.foot_height + at.left
+        return QSizeF(wide + bar, high + bar)
 
     def _set_ranges(self) -> None:
         at = self.geometry_of
