@@ -32,7 +32,11 @@ ELSEWHERE = """
 | the report | Enter | Proof of the cell |
 | | + and − | open a folded member and fold one up |
 | | Shift with the arrows, Ctrl+A | selects cells |
+| its names | Alt with the arrows | puts members and measures in order |
+| | Space | folds a member up, and opens it |
+| | F2, Delete | renames; leaves out |
 | the card | Enter | presses what has the keyboard |
+| | ↑ ↓ on the line of a section | steps to the next |
 | everywhere | Escape | one step back: from the card to its word, from a word to the whole report |
 """
 
