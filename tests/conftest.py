@@ -1,6 +1,7 @@
 """Shared fixtures: demo data made once, and settings that keep every test alike on every machine."""
 
 import os
+import sys
 from pathlib import Path
 
 import pytest
@@ -23,3 +24,6 @@ def own_home(tmp_path_factory, monkeypatch):
     home = tmp_path_factory.mktemp("home")
     for name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_CACHE_HOME"):
         monkeypatch.setenv(name, str(home / name))
+    kept = sys.modules.get("foldbasket.tables.store")
+    if kept is not None:  # what the test before has put by would be written into the folders of this one
+        kept.STORE.clear()

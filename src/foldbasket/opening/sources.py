@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -21,9 +22,9 @@ from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import WHOLE, Parts, memory_allowed
 from foldbasket.tables.reading.database import is_database, read_server, with_table
 from foldbasket.tables.reading.objects import read_objects
-from foldbasket.tables.reading.readers import files_of_source, read_table, reader_of
+from foldbasket.tables.reading.readers import files_of_source, is_many, read_table, reader_of, repack
 from foldbasket.tables.sample import is_sampled, take_sample
-from foldbasket.tables.store import STORE, WORTH, state_if_any
+from foldbasket.tables.store import STORE, WORTH, state_if_any, state_of
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import BYTES, is_unread
 
@@ -61,10 +62,9 @@ def read_source(
     if spec.is_remote:
         return _remote(spec, parts, progress)
     place = folder / spec.path
-    if parts == WHOLE and not spec.mends:
-        large = too_large(place, spec, memory_allowed() if most is None else most, progress)
-        if large is not None:
-            return large
+    large = _not_held(place, spec, memory_allowed() if most is None else most, parts, keep, progress)
+    if large is not None:
+        return large
     if not keep:
         return read_table(place, spec.name, spec.reading, progress, parts)
     state = state_if_any(place)
@@ -99,6 +99,34 @@ def too_large(place: Path, spec: SourceSpec, most: int, progress: Progress | Non
         return None
     take_sample(table, progress)
     return table
+
+
+def _not_held(
+    place: Path, spec: SourceSpec, most: int, parts: Parts, keep: bool, progress: Progress | None
+) -> Table | None:
+    """The table of what would take more bytes than so many, read part by part; None where it can be held, or where it cannot come so."""
+    if spec.mends:
+        return None
+    large = too_large(place, spec, most, progress) if parts == WHOLE else None
+    return repacked(place, spec, most, parts, progress) if large is None and keep else large
+
+
+def repacked(place: Path, spec: SourceSpec, most: int, parts: Parts, progress: Progress | None = None) -> Table | None:
+    """The table of a file of more bytes than so many, of a format that only comes whole: not held, but read part by part from what is kept of it as Parquet
+    in the user's cache, made now where it is not there yet. None where the file can be held, or there is no room to keep it. Raises ReadError, Cancelled."""
+    progress = progress or Progress()
+    try:
+        if is_many(place) or os.stat(place).st_size <= most or reader_of(place).repack is None:
+            return None
+        kept = STORE.repacked(
+            place, state_of(place), spec.reading, lambda into: repack(place, into, spec.reading, progress)
+        )
+    except (OSError, ValueError):
+        return None  # which reading it will say why
+    table = read_table(kept, spec.name, progress=progress, parts=Parts(parts.only, lazily=True))
+    if not parts.lazily:
+        take_sample(table, progress)
+    return replace(table, origin=str(place))
 
 
 def _remote(spec: SourceSpec, parts: Parts, progress: Progress | None) -> Table:

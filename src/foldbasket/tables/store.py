@@ -24,7 +24,7 @@ import platformdirs
 
 from foldbasket import __version__
 from foldbasket.tables.held import read_held, write_held
-from foldbasket.tables.reading.contract import Reading
+from foldbasket.tables.reading.contract import Reading, changed_since
 from foldbasket.tables.reading.readers import files_of_source
 from foldbasket.tables.table import Table
 
@@ -176,11 +176,32 @@ class Store:
         finally:
             fresh.unlink(missing_ok=True)
 
+    def repacked(self, path: Path, state: State, reading: Reading, write: Callable[[Path], object]) -> Path:
+        """Where all records of a place stand as Parquet, as they are read in a way; `write` writes them to a file where they are not there yet. Raises
+        ReadError where the place is in another state by then; OSError where there is no room."""
+        place = self.folder / f"{_place(path, reading)}-{_digest((FORM, __version__, state.said))}.parquet"
+        with contextlib.suppress(OSError):
+            os.utime(place)  # it was used now
+            return place
+
+        def whole(file: BinaryIO) -> None:
+            write(Path(f"/proc/self/fd/{file.fileno()}").resolve())
+            if state_of(path).said != state.said:
+                raise changed_since(path)
+
+        self._replace(place.name, f"{_place(path, reading)}-*.parquet", whole)
+        self._trim(place)
+        return place
+
     # --- room ---------------------------------------------------------------
 
     def _entries(self) -> list[tuple[float, int, Path]]:
         found = []
-        there = [*self.folder.glob("*.columns"), *self.folder.glob("*.told")] if self.folder.is_dir() else []
+        there = (
+            [*self.folder.glob("*.columns"), *self.folder.glob("*.told"), *self.folder.glob("*.parquet")]
+            if self.folder.is_dir()
+            else []
+        )
         for place in there:
             with contextlib.suppress(OSError):
                 state = place.stat()
@@ -192,8 +213,9 @@ class Store:
         entries = self._entries()
         return len(entries), sum(size for _, size, _ in entries)
 
-    def _trim(self) -> None:
-        """Takes out the entries that were not used for longest, until the others fit; and what a process that was stopped left behind."""
+    def _trim(self, needed: Path | None = None) -> None:
+        """Takes out the entries that were not used for longest, until the others fit, but not one that is needed now; and what a process that was
+        stopped left behind."""
         free = os.statvfs(self.folder)
         entries = self._entries()
         total = sum(size for _, size, _ in entries)
@@ -201,6 +223,8 @@ class Store:
         for _, size, place in entries:
             if total <= most:
                 break
+            if place == needed:
+                continue
             place.unlink(missing_ok=True)
             total -= size
         for left in self.folder.glob(".*.new"):

@@ -77,6 +77,11 @@ def sheets_apart(path: Path, progress: Progress | None = None) -> list[str]:
     return found
 
 
+def repack_apart(path: Path, into: Path, reading: Reading, progress: Progress) -> None:
+    """Has a file written as Parquet, in the same way. Raises ReadError."""
+    _asked("repack", path, os.fspath(into), reading, progress, bounds_for(path.stat().st_size))
+
+
 def is_inside() -> bool:
     """Whether this is the other process, in which files are read as they are."""
     return _inside
@@ -138,6 +143,8 @@ def _told(message: dict[str, Any], child: _Child, path: Path, progress: Progress
     if "error" in message:
         kind = getattr(errors, message["error"])
         raise kind(message["what"], where=message["where"], todo=message["todo"])
+    if "done" in message:
+        return True
     if "sheets" in message:
         return [str(each) for each in message["sheets"]]
     with open(f"/proc/{child.pid}/fd/{message['body']}", "rb") as file:
@@ -300,6 +307,14 @@ def _serve(asked: int, told: int) -> None:
 
             tell(sheets=sheets_of(path))
             return
+        if job["what"] == "repack":
+            from foldbasket.tables.reading.readers import repack
+
+            repack(
+                path, Path(job["name"]), _reading_of(job), _telling(lambda what, share: tell(step=what, share=share))
+            )
+            tell(done=True)
+            return
         head, body = _read(path, job, lambda what, share: tell(step=what, share=share))
     except FoldBasketError as error:
         tell(error=type(error).__name__, what=error.what, where=error.where, todo=error.todo)
@@ -326,10 +341,12 @@ def _name(path: Path) -> str:
     return os.fsencode(path.name).decode("utf-8", "replace")
 
 
-def _read(path: Path, job: dict[str, str], said: Callable[[str, float], None]) -> tuple[bytes, int]:
-    from foldbasket.tables.reading.readers import read_table
+def _reading_of(job: dict[str, str]) -> Reading:
+    return msgspec.json.decode(job["reading"].encode(), type=Reading)
 
-    reading = msgspec.json.decode(job["reading"].encode(), type=Reading)
+
+def _telling(said: Callable[[str, float], None]) -> Progress:
+    """A progress that is told not too often."""
     last = [0.0]
 
     def told(what: str, share: float) -> None:
@@ -338,8 +355,14 @@ def _read(path: Path, job: dict[str, str], said: Callable[[str, float], None]) -
             last[0] = now
             said(what, share)
 
+    return Progress(told)
+
+
+def _read(path: Path, job: dict[str, str], said: Callable[[str, float], None]) -> tuple[bytes, int]:
+    from foldbasket.tables.reading.readers import read_table
+
     parts = msgspec.json.decode(job["parts"].encode(), type=Parts)
-    table = read_table(path, job["name"], reading, Progress(told), parts)
+    table = read_table(path, job["name"], _reading_of(job), _telling(said), parts)
     body = os.memfd_create("table")
     with open(body, "wb", closefd=False) as file:
         head = write_held(table, file.write)

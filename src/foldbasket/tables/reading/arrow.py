@@ -56,6 +56,16 @@ def read_arrow(path: Path, name: str, reading: Reading = AS_FOUND, progress: Pro
     return Table(name, columns, str(path), texts)
 
 
+def repack_later(path: Path, into: Path, reading: Reading, progress: Progress) -> None:
+    """Its records as Parquet; see `repacking`."""
+    from foldbasket.tables.reading.repacking import repack_arrow
+
+    repack_arrow(path, into, reading, progress)
+
+
 READER = READERS.enter(
-    "Arrow", Reader("Arrow", (".arrow", ".feather", ".ipc", ".arrows"), read_arrow, apart=True, standing=30)
+    "Arrow",
+    Reader(
+        "Arrow", (".arrow", ".feather", ".ipc", ".arrows"), read_arrow, apart=True, repack=repack_later, standing=30
+    ),
 )

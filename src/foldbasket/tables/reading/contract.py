@@ -82,6 +82,9 @@ class Reader:
     stream: Callable[..., Stream] | None = None
     """Is given the name of a table, its files, how many records each has, and a table with a record for each of what its folders are called, or None;
     gives the records part by part. None where the format cannot."""
+    repack: Callable[[Path, Path, Reading, Progress], None] | None = None
+    """Writes all records of a file, the first path, as Parquet to the second, a part of them in memory at a time. None where the format cannot, or comes
+    part by part itself."""
     standing: int = 100
 
 

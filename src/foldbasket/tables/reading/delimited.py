@@ -9,10 +9,10 @@ from __future__ import annotations
 import codecs
 import io
 import os
-from collections.abc import Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from itertools import pairwise
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -43,7 +43,7 @@ STRETCH = 192 << 20
 _TEXT = pa.dictionary(pa.int32(), pa.string())
 
 
-class _Feed(io.RawIOBase):
+class Feed(io.RawIOBase):
     """A stretch of a file's bytes as UTF-8, handed to Arrow block by block with progress and cancel.
 
     It is read, not mapped into memory: a file that somebody cuts short would take the whole program with it.
@@ -101,15 +101,16 @@ class _Feed(io.RawIOBase):
         super().close()
 
 
-def stretches(path: Path, look: Look, quoted_breaks: bool) -> list[tuple[int, int]]:
-    """Where to cut the records of a file into stretches of whole lines, so that only one at a time is held as Arrow has it."""
+def stretches(path: Path, look: Look, quoted_breaks: bool, length: int | None = None) -> list[tuple[int, int]]:
+    """Where to cut the records of a file into stretches of whole lines and about so many bytes, so that only one at a time is held as Arrow has it."""
     size = path.stat().st_size
     if quoted_breaks or not look.is_utf8:
         return [(look.header_bytes, size)]
+    length = length or STRETCH
     cuts = [look.header_bytes]
     with path.open("rb") as file:
-        while size - cuts[-1] > 1.5 * STRETCH:
-            file.seek(cuts[-1] + STRETCH)
+        while size - cuts[-1] > 1.5 * length:
+            file.seek(cuts[-1] + length)
             while (block := file.read(BLOCK)) and b"\n" not in block:
                 pass
             if not block:
@@ -118,50 +119,68 @@ def stretches(path: Path, look: Look, quoted_breaks: bool) -> list[tuple[int, in
     return list(pairwise([*cuts, size]))
 
 
+class Attempt:
+    """What is thought of a file: its `look`, the `types` of its fields (None for what only its text can tell), and whether a line may break within
+    quotes. What does not fit teaches it better."""
+
+    def __init__(self, path: Path, options: Reading) -> None:
+        """Raises ReadError."""
+        self.path, self.options = path, options
+        look = self.look = self._look(options.encoding)
+        for wanted in options.types:
+            if wanted not in look.names:
+                raise ReadError(f"there is no field “{wanted}” to read as another type.", where=path.name)
+        self.types: list[ColumnType | None] = [
+            (None if options.types[field] is not FieldType.TEXT else ColumnType(FieldType.TEXT))
+            if field in options.types
+            else None  # a leading zero anywhere makes it a code, which only its text can tell
+            if kind is not None and kind.type is FieldType.WHOLE and names_identifier(field)
+            else kind
+            for field, kind in zip(look.names, look.types, strict=True)
+        ]
+        self.quoted_breaks = _has_quoted_breaks(path, look)
+        self._misfits = 0
+
+    def _look(self, encoding: str | None) -> Look:
+        said = self.options
+        return look_at(
+            self.path, encoding=encoding, delimiter=said.delimiter, decimal_mark=said.decimal_mark, header=said.header
+        )
+
+    def is_text(self, at: int) -> bool:
+        """Whether a field is read as text, to be judged or to stay."""
+        kind = self.types[at]
+        return kind is None or kind.type is FieldType.TEXT
+
+    def learn(self, error: pa.ArrowInvalid) -> None:
+        """Thinks otherwise of the file, after what Arrow says against it. Raises ReadError where there is no other way to read it."""
+        path, look = self.path, self.look
+        misfit = BAD_COLUMN.match(str(error))
+        if "invalid UTF8" in str(error) and self.options.encoding is None and look.encoding == "utf-8":
+            self.look = self._look(second_guess(path))
+        elif "invalid UTF8" in str(error):
+            raise wrong_encoding(path, look.encoding, first_bad_line(path, look.encoding)) from None
+        elif misfit is not None:
+            self._misfits += 1
+            self.types[int(misfit[1])] = None
+            if self._misfits > 2:  # rather than once per column: judge all of them over their different values
+                self.types = [kind if kind and kind.type is FieldType.TEXT else None for kind in self.types]
+        else:
+            raise ragged(path, look, str(error)) from None
+
+
 def read_delimited(path: Path, name: str, options: Reading = AS_FOUND, progress: Progress | None = None) -> Table:
     """The table in the delimited file at `path`. Raises ReadError: what, which line, what to do."""
     progress = progress or Progress()
 
-    def look_again(encoding: str | None) -> Look:
-        return look_at(
-            path,
-            encoding=encoding,
-            delimiter=options.delimiter,
-            decimal_mark=options.decimal_mark,
-            header=options.header,
-        )
-
-    look = look_again(options.encoding)
-    for wanted in options.types:
-        if wanted not in look.names:
-            raise ReadError(f"there is no field “{wanted}” to read as another type.", where=path.name)
-    types: list[ColumnType | None] = [
-        (None if options.types[field] is not FieldType.TEXT else ColumnType(FieldType.TEXT))
-        if field in options.types
-        else None  # a leading zero anywhere makes it a code, which only its text can tell
-        if kind is not None and kind.type is FieldType.WHOLE and names_identifier(field)
-        else kind
-        for field, kind in zip(look.names, look.types, strict=True)
-    ]
-    quoted_breaks = _has_quoted_breaks(path, look)
-    misfits = 0
+    now = Attempt(path, options)
     while True:
         try:
-            columns = _read_columns(path, look, types, quoted_breaks, progress)
+            columns = _read_columns(now, progress)
             break
         except pa.ArrowInvalid as error:
-            misfit = BAD_COLUMN.match(str(error))
-            if "invalid UTF8" in str(error) and options.encoding is None and look.encoding == "utf-8":
-                look = look_again(second_guess(path))
-            elif "invalid UTF8" in str(error):
-                raise wrong_encoding(path, look.encoding, first_bad_line(path, look.encoding)) from None
-            elif misfit is not None:
-                misfits += 1
-                types[int(misfit[1])] = None
-                if misfits > 2:  # rather than once per column: judge all of them over their different values
-                    types = [kind if kind and kind.type is FieldType.TEXT else None for kind in types]
-            else:
-                raise ragged(path, look, str(error)) from None
+            now.learn(error)
+    look = now.look
     texts = _judge(path, look, columns, options, progress)
     columns_by_name = dict(zip(look.names, columns, strict=True))
     chosen = {field: Chosen(kind, None, look.decimal_mark) for field, kind in options.types.items()}
@@ -190,14 +209,13 @@ def _judge(
     return texts
 
 
-def _read_columns(
-    path: Path, look: Look, types: Sequence[ColumnType | None], quoted_breaks: bool, progress: Progress
-) -> list[Column]:
+def _read_columns(now: Attempt, progress: Progress) -> list[Column]:
     """All columns, stretch by stretch: typed values are encoded at once, text is gathered and encoded over the whole file."""
+    path, look, types = now.path, now.look, now.types
     width = len(look.names)
     parts: list[list[Column]] = [[] for _ in look.names]
     texts: list[list[pa.Array]] = [[] for _ in look.names]
-    is_text = [kind is None or kind.type is FieldType.TEXT for kind in types]
+    is_text = [now.is_text(at) for at in range(width)]
     pending: list[tuple[int, Future[Column]]] = []  # encoded while the next stretch is parsed
 
     def settle() -> None:
@@ -206,8 +224,8 @@ def _read_columns(
         pending.clear()
 
     with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
-        for start, stop in stretches(path, look, quoted_breaks):
-            read = _parse(path, look, types, quoted_breaks, progress, start, stop)
+        for start, stop in stretches(path, look, now.quoted_breaks):
+            read = parse(now, progress, start, stop)
             if not read.num_rows:
                 continue
             for at in range(width):
@@ -215,7 +233,7 @@ def _read_columns(
                     texts[at] += read.column(at).chunks
             settle()
             pending += [
-                (at, pool.submit(_encoded, look.names[at], read.column(at), types[at], at))
+                (at, pool.submit(encoded, look.names[at], read.column(at), types[at], at))
                 for at in range(width)
                 if not is_text[at]
             ]
@@ -237,7 +255,8 @@ def _read_columns(
         return list(pool.map(whole, range(width)))
 
 
-def _encoded(name: str, values: pa.ChunkedArray, kind: ColumnType | None, at: int) -> Column:
+def encoded(name: str, values: pa.ChunkedArray, kind: ColumnType | None, at: int) -> Column:
+    """Values that Arrow parsed as a column of their type. Raises ArrowInvalid, which names the field by its number, where they do not fit after all."""
     if outside_calendar(values) is not None:
         raise pa.ArrowInvalid(f"In CSV column #{at}: dates outside the calendar")
     column = from_arrow(name, values)
@@ -270,39 +289,36 @@ def _as_chosen(column: CodedColumn, chosen: FieldType | None, decimal_mark: str)
     return judged_as(column, chosen, decimal_mark=decimal_mark)
 
 
-def _parse(
-    path: Path,
-    look: Look,
-    types: Sequence[ColumnType | None],
-    quoted_breaks: bool,
-    progress: Progress,
-    start: int,
-    stop: int,
-) -> pa.Table:
-    column_types = {name: _arrow_type(kind) for name, kind in zip(look.names, types, strict=True)}
-    feed = _Feed(path, look, progress, start, stop)
+def parse(now: Attempt, progress: Progress, start: int, stop: int) -> pa.Table:
+    """The records of a stretch of a file as Arrow reads them: text by its dictionary. Raises ArrowInvalid."""
+    feed = Feed(now.path, now.look, progress, start, stop)
     try:
-        return pc.read_csv(
-            pa.PythonFile(feed, mode="r"),
-            read_options=pc.ReadOptions(column_names=list(look.names), block_size=BLOCK),
-            parse_options=pc.ParseOptions(
-                delimiter=look.delimiter, newlines_in_values=quoted_breaks, ignore_empty_lines=len(look.names) > 1
-            ),
-            convert_options=pc.ConvertOptions(
-                column_types=column_types,
-                null_values=[""],
-                strings_can_be_null=True,
-                decimal_point=look.decimal_mark,
-                true_values=["true", "True", "TRUE"],
-                false_values=["false", "False", "FALSE"],
-            ),
-        )
+        return pc.read_csv(pa.PythonFile(feed, mode="r"), **arrow_options(now))
     except pa.ArrowInvalid as error:
         if "Empty CSV" in str(error):  # a header and no records
-            return pa.table({name: pa.chunked_array([], _TEXT) for name in look.names})
+            return pa.table({name: pa.chunked_array([], _TEXT) for name in now.look.names})
         raise
     finally:
         feed.close()
+
+
+def arrow_options(now: Attempt) -> dict[str, Any]:
+    """How Arrow is to read the file."""
+    look = now.look
+    return {
+        "read_options": pc.ReadOptions(column_names=list(look.names), block_size=BLOCK),
+        "parse_options": pc.ParseOptions(
+            delimiter=look.delimiter, newlines_in_values=now.quoted_breaks, ignore_empty_lines=len(look.names) > 1
+        ),
+        "convert_options": pc.ConvertOptions(
+            column_types={name: _arrow_type(kind) for name, kind in zip(look.names, now.types, strict=True)},
+            null_values=[""],
+            strings_can_be_null=True,
+            decimal_point=look.decimal_mark,
+            true_values=["true", "True", "TRUE"],
+            false_values=["false", "False", "FALSE"],
+        ),
+    }
 
 
 def _arrow_type(kind: ColumnType | None) -> pa.DataType:
@@ -338,6 +354,13 @@ def _has_quoted_breaks(path: Path, look: Look) -> bool:
     return False
 
 
+def repack_later(path: Path, into: Path, options: Reading, progress: Progress) -> None:
+    """Its records as Parquet; see `repacking`."""
+    from foldbasket.tables.reading.repacking import repack_delimited
+
+    repack_delimited(path, into, options, progress)
+
+
 READER = READERS.enter(
     "Delimited text",
     Reader(
@@ -345,6 +368,7 @@ READER = READERS.enter(
         (".csv", ".tsv", ".txt", ".tab"),
         read_delimited,
         ("encoding", "delimiter", "decimal_mark", "header", "types"),
+        repack=repack_later,
         standing=10,
     ),
 )

@@ -75,6 +75,18 @@ def read_table(
         ) from None
 
 
+def repack(path: Path, into: Path, reading: Reading, progress: Progress) -> None:
+    """Writes all records of a file as Parquet, a part of them in memory at a time. Raises ReadError, also where the file is another behind the reading
+    than before it; OSError where they cannot be written."""
+    reader = reader_of(path)
+    assert reader.repack is not None
+    with _standing_still(path, stamp(path), many=False):
+        if reader.apart and not apart.is_inside():
+            apart.repack_apart(path, into, reading, progress)
+        else:
+            reader.repack(path, into, reading, progress)
+
+
 def _with_rest(table: Table, path: Path, name: str, reading: Reading, before: State) -> Table:
     """A table whose unread columns are read from the file that it comes from, as long as that is the same."""
 
