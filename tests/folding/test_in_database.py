@@ -10,6 +10,7 @@ import pytest
 import sqlalchemy as sa
 
 from foldbasket.errors import Cancelled, FoldError, LinkError, ReadError
+from foldbasket.folding.cubes.sql import SqlMaker
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.values import Compare
 from foldbasket.folding.listed import Wanted, list_records, usual_fields
@@ -18,7 +19,7 @@ from foldbasket.kinds import read
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source
 from foldbasket.spec.cut import Bands, Group, Groups
-from foldbasket.spec.field import FieldRef
+from foldbasket.spec.field import FieldRef, Shared
 from foldbasket.spec.fold import FORMULA, Fold, Measure, Placed
 from foldbasket.sql.asking import Kept
 from foldbasket.sql.staying import DatabaseStream, staying
@@ -404,3 +405,31 @@ def test_fields_of_every_kind_of_mariadb_fold_there_as_they_do_read_whole():
             assert_every_field_folds_alike(Server("mariadb", "127.0.0.1", "nursery", "seller", port), "odd %")
     except NotHereError as reason:
         pytest.skip(f"left out: {reason}")
+
+
+def test_all_cubes_of_one_report_see_one_state_of_the_data(server, sales, monkeypatch):
+    """Another program writes between the first cube and the second."""
+    connection, _, _ = server
+    tables = sales[1].source.tables
+    shared = (Shared((ref("Lines.site_id"), ref("Sites.id"))),)
+    engine = Engine(Source(tables, (), shared, Fiscal(4)))
+    fold = Fold("f", (NET, measure("count values", "Sites.region")), (placed("Lines.site_id"),))
+    before = lines(engine.fold(fold))
+    real, seen = SqlMaker.cube, []
+
+    def cube(maker, plan, *given):
+        made = real(maker, plan, *given)
+        seen.append(plan.base)
+        with contextlib.suppress(sa.exc.OperationalError):  # SQLite lets nobody write meanwhile
+            connection.exec_driver_sql("UPDATE sites SET region = NULL")
+            connection.exec_driver_sql("UPDATE sold_lines SET net = net + 1")
+            connection.commit()
+        connection.rollback()
+        return made
+
+    monkeypatch.setattr(SqlMaker, "cube", cube)
+    assert lines(Engine(Source(tables, (), shared, Fiscal(4))).fold(fold)) == before
+    assert len(seen) == 2
+    if connection.engine.dialect.name != "sqlite":
+        monkeypatch.setattr(SqlMaker, "cube", real)
+        assert lines(Engine(Source(tables, (), shared, Fiscal(4))).fold(fold)) != before

@@ -43,6 +43,7 @@ from foldbasket.sentence.phrases import headings_of, placed_heading, sentence_of
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
 from foldbasket.spec.fold import FORMULA, Fold, Measure, Placed, TotalOf
+from foldbasket.sql.asking import one_state
 from foldbasket.sql.dialects import DIALECTS
 from foldbasket.styling.dates import EPOCH, day_text
 from foldbasket.styling.styles import style_named
@@ -121,7 +122,8 @@ class Engine:
         fold, filters, made, measures, bases = self._based(asked, over, self.computed)
         used = {*fold.fields(), *(ref for measure in measures for ref in measure.fields())}
         streams = self.elsewhere.bring(used, [base.table for base in bases], progress)
-        shares = [self._share(base, fold, filters, measures, streams.get(base.table), progress) for base in bases]
+        with one_state():
+            shares = [self._share(base, fold, filters, measures, streams.get(base.table), progress) for base in bases]
         progress.step("Laying out", 0.0)
         self.ran["frame"] += 1
         axes = tuple([self._word(word, fold, shares) for word in words] for words in (fold.rows, fold.columns))

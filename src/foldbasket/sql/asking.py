@@ -5,19 +5,52 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import AbstractContextManager
+from contextvars import ContextVar
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from foldbasket.errors import Cancelled
 from foldbasket.sql.dialects import Dialect
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading.database import hang_up
+from foldbasket.tables.reading.database import complaints, hang_up
 from foldbasket.tables.types import FieldType
 
 if TYPE_CHECKING:
     from sqlalchemy import Connection
 
 _asking = ThreadPoolExecutor(4, thread_name_prefix="database")
+_open: ContextVar[tuple[dict[Any, Asking], contextlib.ExitStack] | None] = ContextVar("open", default=None)
+"""The transactions that are open within `one_state`, by their databases."""
+
+
+@contextlib.contextmanager
+def one_state() -> Iterator[None]:
+    """All questions to one database that this thread asks within are asked in one transaction, so that they see one state of its data."""
+    if _open.get() is not None:
+        yield
+        return
+    with contextlib.ExitStack() as stack:
+        token = _open.set(({}, stack))
+        try:
+            yield
+        finally:
+            _open.reset(token)
+
+
+@contextlib.contextmanager
+def asked_of(place: Any, begin: Callable[[], AbstractContextManager[Asking]]) -> Iterator[Asking]:
+    """A transaction of a database, which `begin` begins where none of it is open. Raises ReadError for what the database says against it."""
+    held = _open.get()
+    if held is None:
+        with begin() as asking:
+            yield asking
+        return
+    found, stack = held
+    if place not in found:
+        found[place] = stack.enter_context(begin())
+    with complaints(found[place].where):
+        yield found[place]
 
 
 class Kept(NamedTuple):

@@ -20,7 +20,7 @@ import pyarrow as pa
 
 from foldbasket.errors import ReadError
 from foldbasket.later import exp
-from foldbasket.sql.asking import Asking, Kept
+from foldbasket.sql.asking import Asking, Kept, asked_of
 from foldbasket.sql.dialects import DIALECTS, Dialect
 from foldbasket.sql.settling import settled
 from foldbasket.tables.cells import records, said_plainly
@@ -69,7 +69,12 @@ class DatabaseStream:
 
     @contextlib.contextmanager
     def asked(self) -> Iterator[Asking]:
-        """A transaction of its database. Raises ReadError where that does not answer."""
+        """A transaction of its database, that which is open within `one_state`. Raises ReadError where that does not answer."""
+        with asked_of((self.place, self.password), self._begun) as asking:
+            yield asking
+
+    @contextlib.contextmanager
+    def _begun(self) -> Iterator[Asking]:
         engine: Engine = open_engine(self.place, self.password)
         with reading_from(engine, self.label) as connection:
             stop = stop_query(connection, self.place, self.password)
@@ -182,7 +187,7 @@ class DatabaseStream:
             query = query.order_by(*(exp.column(_named(name)) for name in self.order))
         statement = self.statement(query, [*dict.fromkeys((*wanted, *self.order))]) + end
         none = True
-        with self.asked() as asking:
+        with self._begun() as asking:  # of its own: what is read piece by piece keeps its connection busy
             for rows in asking.stream(statement, PART):
                 none = False
                 yield self.table(wanted, rows)

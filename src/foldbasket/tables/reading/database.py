@@ -124,29 +124,41 @@ def stop_query(connection: Connection, place: Server | Path, password: str | Non
 @contextlib.contextmanager
 def reading_from(engine: Engine, where: str) -> Iterator[Connection]:
     """A connection in a read-only transaction that sees one state of the data; what the database says becomes a ReadError."""
-    import sqlalchemy as sa
-
     connection = None
     try:
-        connection = engine.connect()
-        kind = engine.dialect.name
-        if kind == "sqlite":
-            connection.exec_driver_sql("PRAGMA query_only = ON")
-            connection.exec_driver_sql("BEGIN")
-        elif kind == "postgresql":
-            connection.exec_driver_sql("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
-        else:
-            connection.exec_driver_sql("SET SESSION TRANSACTION READ ONLY")
-            connection.exec_driver_sql("START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY")
-        yield connection
-        connection.rollback()
-    except sa.exc.SQLAlchemyError as error:
-        raise _told(error, where) from None
+        with complaints(where):
+            connection = engine.connect()
+            _begin(connection, engine.dialect.name)
+            yield connection
+            connection.rollback()
     finally:
         if connection is not None:
             with contextlib.suppress(Exception):  # a server that went away cannot be left politely
                 connection.close()
         engine.dispose()
+
+
+@contextlib.contextmanager
+def complaints(where: str) -> Iterator[None]:
+    """What a database says against what is done within becomes a ReadError."""
+    import sqlalchemy as sa
+
+    try:
+        yield
+    except sa.exc.SQLAlchemyError as error:
+        raise _told(error, where) from None
+
+
+def _begin(connection: Connection, kind: str) -> None:
+    """Begins a transaction that reads, and sees one state of the data."""
+    if kind == "sqlite":
+        connection.exec_driver_sql("PRAGMA query_only = ON")
+        connection.exec_driver_sql("BEGIN")
+    elif kind == "postgresql":
+        connection.exec_driver_sql("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
+    else:
+        connection.exec_driver_sql("SET SESSION TRANSACTION READ ONLY")
+        connection.exec_driver_sql("START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY")
 
 
 def hang_up(raw: Any, result: CursorResult[Any]) -> None:
