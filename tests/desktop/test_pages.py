@@ -110,16 +110,17 @@ def test_fit_paper_and_order(qapp):
 
 def test_the_chart_stands_after_the_report_or_on_a_page_of_its_own(tmp_path, qapp):
     report = long_report(3, 3)
-    fold = replace(report.origin.fold, chart=Chart(along="a", series=""))
+    fold = replace(report.origin.fold, chart=Chart(along="a", series="", title="Drawn here"))
     for where, many in ((ChartOn.AFTER, 1), (ChartOn.OWN, 2), (ChartOn.NONE, 1)):
         made = report.of(replace(fold, page=Page(chart=where)))
         pages = Pages(made)
         assert len(pages) == many
         assert pages.sheets[-1].charted == (where is not ChartOn.NONE)
         save(made, tmp_path / "charted.pdf")
-        assert (sum(len(page.images) for page in PdfReader(tmp_path / "charted.pdf").pages) > 0) == (
-            where is not ChartOn.NONE
-        )
+        read = PdfReader(tmp_path / "charted.pdf")
+        said = " ".join(read.pages[-1].extract_text().split())
+        assert ("Drawn here" in said) == (where is not ChartOn.NONE), "its texts can be read"
+        assert sum(len(page.images) for page in read.pages) == 0, "its lines are as fine as the paper's own"
 
 
 def test_a_printer_gets_the_same_pages(tmp_path, qapp):

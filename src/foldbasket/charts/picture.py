@@ -29,11 +29,12 @@ NARROWEST, LOWEST = 150.0, 90.0
 
 @dataclass(frozen=True, eq=False)
 class Picture:
-    """A drawn chart: the canvas, the marks in it, and what it says to who does not see it."""
+    """A drawn chart: the canvas, the marks in it, what it says to who does not see it, and its title."""
 
     canvas: Canvas
     marks: tuple[Mark, ...]
     said: str
+    title: str = ""
 
     def mark_at(self, x: float, y: float) -> Mark | None:
         """The mark under a point, the uppermost; of several near it the nearest."""
@@ -123,7 +124,7 @@ class _Drawing:
                 size=12,
                 ink=self.inks.ink if own else self.inks.muted,
             )
-        return Picture(canvas, tuple(self.marks), self._said(title))
+        return Picture(canvas, tuple(self.marks), self._said(title), title)
 
     # --- panels ---------------------------------------------------------------
 

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import io
 from pathlib import Path
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from foldbasket.charts.made import chart_of, figures_for
 from foldbasket.folding.report.report import Report
 from foldbasket.spec.chart import Chart
 from foldbasket.styling.styles import Paper
+
+if TYPE_CHECKING:
+    from foldbasket.charts.picture import Picture
 
 WIDTH, HEIGHT = 960.0, 540.0
 Form = Literal["png", "svg", "pdf"]
@@ -27,15 +30,21 @@ def drawn_chart(
     """The chart of a report, the one that fits best where its fold says none, as a file and in words; `dots` says how
     many of a picture a pixel is, `ground` is the
     colour of what it is drawn on, where that is not the style's paper. Raises FoldBasketError."""
-    from foldbasket.charts.picture import picture_of, title_of  # matplotlib is imported only when something is drawn
-
-    chart = chart_of(report) or Chart()
-    figures = figures_for(report, chart)
-    picture = picture_of(figures, chart, width, height, paper, dots if form == "png" else 1.0, ground)
+    picture = chart_picture(report, width, height, paper, ground, dots if form == "png" else 1.0)
     file = io.BytesIO()
-    picture.canvas.save(file, form, title_of(figures, chart))
+    picture.canvas.save(file, form, picture.title)
     picture.canvas.let_go()
     return file.getvalue(), picture.said
+
+
+def chart_picture(
+    report: Report, width: float, height: float, paper: Paper = "light", ground: str = "", scale: float = 1.0
+) -> Picture:
+    """The chart of a report, drawn; see `drawn_chart`."""
+    from foldbasket.charts.picture import picture_of  # matplotlib is imported only when something is drawn
+
+    chart = chart_of(report) or Chart()
+    return picture_of(figures_for(report, chart), chart, width, height, paper, scale, ground)
 
 
 def save_chart(report: Report, path: Path, form: Form) -> None:

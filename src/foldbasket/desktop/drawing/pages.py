@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from functools import cached_property
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from PyQt6.QtCore import QMarginsF, QRectF, QSizeF, Qt
 from PyQt6.QtGui import (
     QColor,
     QFont,
     QFontMetricsF,
-    QImage,
     QPageLayout,
     QPageSize,
     QPainter,
@@ -23,12 +22,15 @@ from foldbasket.desktop.grid.painter import GridPainter
 from foldbasket.desktop.widgets import theme
 from foldbasket.errors import FoldBasketError, OutputError
 from foldbasket.folding.report.report import Report
-from foldbasket.outputs.charted import drawn_chart
+from foldbasket.outputs.charted import chart_picture
 from foldbasket.paging.breaks import bands, may_begin, must_begin, strips
 from foldbasket.paging.lines import filled, values_of
 from foldbasket.spec.page import ChartOn, Fit, Order, Page, Way
 
-DPI, PRINTED = 96, 300
+if TYPE_CHECKING:
+    from foldbasket.desktop.drawing.figure import DrawnFigure
+
+DPI = 96
 SMALLEST, SMALL = 0.3, 0.55
 """The zoom below which nothing can be read, and below which columns go on another page rather than become smaller by themselves."""
 STEP = 0.05
@@ -301,29 +303,33 @@ class Pages:
         return self.body.height() * chart.height if chart is not None else 0.0
 
     @cached_property
-    def _chart(self) -> tuple[QImage | None, str, QSizeF]:
-        """The chart as a picture as fine as printers are, or why there is none."""
+    def _chart(self) -> tuple[DrawnFigure | None, str]:
+        """The chart as strokes and texts, or why there is none."""
+        from foldbasket.desktop.drawing.figure import (
+            drawn_figure,  # matplotlib is imported only when something is drawn
+        )
+
         alone = self.sheets[-1].rows == ALONE and self.sheets[-1].charted
-        size = QSizeF(self.body.width(), self.body.height() - 8 if alone else self._chart_height)
+        width, height = self.body.width(), self.body.height() - 8 if alone else self._chart_height
         try:
-            made, _ = drawn_chart(self.whole, "png", size.width(), size.height(), ground="#FFFFFF", dots=PRINTED / DPI)
+            canvas = chart_picture(self.whole, width, height, ground="#FFFFFF").canvas
         except FoldBasketError as error:
-            return None, f"The chart is left out: {error}", size
-        return QImage.fromData(made, "PNG"), "", size
+            return None, f"The chart is left out: {error}"
+        made = drawn_figure(canvas.done(), width, height)
+        canvas.let_go()
+        return made, ""
 
     def _draw_chart(self, painter: QPainter, area: QRectF) -> None:
-        picture, problem, size = self._chart
-        if picture is None:
+        figure, problem = self._chart
+        if figure is None:
             painter.setFont(theme.font(11))
             painter.setPen(QColor(self.report.style.light.muted))
             painter.drawText(area, _TEXT, problem)
             return
-        # A picture for print is several times as fine as a screen, which would show every third dot of it.
-        dots = size.width() * painter.deviceTransform().m11()
-        if dots < picture.width() * 0.9:
-            picture = picture.scaledToWidth(max(1, round(dots)), Qt.TransformationMode.SmoothTransformation)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(QRectF(area.topLeft(), size), picture)
+        painter.save()
+        painter.translate(area.topLeft())
+        figure.paint(painter)
+        painter.restore()
 
 
 _TEXT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap

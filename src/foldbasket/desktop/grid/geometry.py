@@ -138,10 +138,11 @@ class Geometry:
         if not (style.family or italic):
             return made
         made = QFont(made)
-        if style.family:
+        if style.family == "serif":
+            made.setFamilies([theme.serif()])
+            made.setStyleHint(QFont.StyleHint.Serif)
+        elif style.family:
             made.setFamilies([style.family, made.family()])
-            if style.family == "serif":
-                made.setStyleHint(QFont.StyleHint.Serif)
         made.setItalic(italic)
         return made
 

@@ -110,6 +110,17 @@ def family() -> str:
     )
 
 
+SERIFS = ("DejaVu Serif", "Noto Serif", "Liberation Serif", "Times New Roman")
+"""Faces with serifs, the one that charts have first."""
+
+
+@lru_cache(maxsize=1)
+def serif() -> str:
+    """The first face with serifs that the system has."""
+    known = set(QFontDatabase.families())
+    return next((face for face in SERIFS if face in known), "serif")
+
+
 @lru_cache(maxsize=256)
 def font(pixels: float = BODY, weight: QFont.Weight = QFont.Weight.Normal, tabular: bool = False) -> QFont:
     """A font by size in pixels; `tabular` gives every digit the same width."""
