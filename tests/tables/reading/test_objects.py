@@ -1,12 +1,15 @@
 """Parquet files in an object store: read where they are asked for, also from one that is busy; refused with one clear message."""
 
 import datetime
+import os
 import random
 from pathlib import Path
 
+import keyring
 import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
+from keyring.credentials import SimpleCredential
 
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.consent import EVERYTHING, NOTHING, places_of_source
@@ -153,3 +156,21 @@ def test_it_is_read_only_with_consent_and_rendered_from_the_command_line(store, 
     assert main(["render", str(basket), "--to", str(tmp_path / "out.csv")]) != 0
     assert main(["render", str(basket), "--to", str(tmp_path / "out.csv"), "--trust"]) == 0
     assert "Mill" in Path(tmp_path / "out.csv").read_text()
+
+
+def test_keys_in_the_desktops_keyring_serve_where_the_environment_has_none(store, monkeypatch):
+    store.known = "keeper"
+    asked = []
+
+    def get_credential(service, name):
+        asked.append((service, name))
+        return SimpleCredential("keeper", "carrots")
+
+    monkeypatch.setattr(keyring, "get_credential", get_credential)
+    with pytest.raises(ReadError):
+        read_objects("s3://quillmoor/sales/", "Sales")  # the environment's come first
+    assert asked == []
+    monkeypatch.delenv("AWS_ACCESS_KEY_ID")
+    monkeypatch.delenv("AWS_SECRET_ACCESS_KEY")
+    assert read_objects("s3://quillmoor/sales/", "Sales").count == 8_000
+    assert asked == [(f"Fold Basket: {os.environ['AWS_ENDPOINT_URL']}", None)]

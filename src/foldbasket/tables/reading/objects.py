@@ -1,11 +1,13 @@
 """Parquet files in an object store, by the addresses that the S3 protocol gives them: ``s3://bucket/folder/`` or one file.
 
 They are never held whole: their descriptions are read, and of their records what is asked for. Where the store is and who asks is told by the environment (the variables
-that all programs for the protocol read: AWS_ENDPOINT_URL, AWS_REGION, AWS_ACCESS_KEY_ID, AWS_SECRET_ACCESS_KEY, AWS_SESSION_TOKEN), never by a basket.
+that all programs for the protocol read: AWS_ENDPOINT_URL, AWS_REGION, AWS_ACCESS_KEY_ID, AWS_SECRET_ACCESS_KEY, AWS_SESSION_TOKEN), never by a basket; the keys may also lie in
+the desktop's keyring.
 """
 
 from __future__ import annotations
 
+import contextlib
 import os
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
@@ -25,6 +27,8 @@ from foldbasket.tables.table import Table
 from foldbasket.tables.unread import bound, unread_columns
 
 LEAD = "s3://"
+SERVICE = "Fold Basket: "
+"""What keys are kept under in the desktop's keyring, with where the store is behind it."""
 ENDINGS = (".parquet", ".pq")
 ATTEMPTS = 5
 """So often a store that is busy is asked again, each time after a longer while."""
@@ -42,22 +46,38 @@ def endpoint() -> str:
 
 
 @lru_cache(maxsize=4)
-def _store(where: str, region: str, key: str) -> Any:
-    """A connection to the store; one for each that the environment has told of."""
+def _store(where: str, region: str, key: str, secret: str) -> Any:
+    """A connection to the store; one for each that was told of. Without a `secret` the environment holds it, or there is none."""
     from pyarrow import fs
 
     scheme, _, host = where.rpartition("://")
     return fs.S3FileSystem(
-        endpoint_override=host or None, scheme=scheme or "https", region=region or None, anonymous=not key and "AWS_PROFILE" not in os.environ,
+        access_key=key if secret else None, secret_key=secret or None, endpoint_override=host or None, scheme=scheme or "https", region=region or None, anonymous=not key and "AWS_PROFILE" not in os.environ,
         connect_timeout=SECONDS, request_timeout=SECONDS, retry_strategy=fs.AwsStandardS3RetryStrategy(max_attempts=ATTEMPTS),
     )  # fmt: skip
 
 
 def store() -> Any:
-    """The store that the environment tells of."""
+    """The store that the environment tells of, asked by the keys that the environment holds, else by those in the desktop's keyring."""
     told = os.environ
     region = told.get("AWS_REGION") or told.get("AWS_DEFAULT_REGION") or ("us-east-1" if endpoint() else "")
-    return _store(endpoint(), region, told.get("AWS_ACCESS_KEY_ID", ""))
+    key, secret = told.get("AWS_ACCESS_KEY_ID", ""), ""
+    if not key and "AWS_PROFILE" not in told:
+        key, secret = _kept_keys(endpoint())
+    return _store(endpoint(), region, key, secret)
+
+
+@lru_cache(maxsize=4)
+def _kept_keys(where: str) -> tuple[str, str]:
+    """The access key and the secret that the desktop's keyring holds for a store, under the name of the program and where the store is; empty where there
+    are none, or no keyring."""
+    with contextlib.suppress(Exception):  # a desktop without a keyring service has none to tell
+        import keyring
+
+        found = keyring.get_credential(f"{SERVICE}{where or LEAD}", None)
+        if found is not None:
+            return found.username, found.password
+    return "", ""
 
 
 @dataclass(frozen=True)
