@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage, QPainter
 
 from foldbasket.desktop.drawing.figure import Said, drawn_figure
+from foldbasket.desktop.widgets import theme
 from foldbasket.folding.engine import Engine
 from foldbasket.outputs.charted import chart_picture
 from foldbasket.spec.chart import Chart, Drawn
@@ -65,3 +66,9 @@ def test_it_looks_as_matplotlibs_own_picture(qapp, drawn, style):
     assert (apart > 60).mean() < 0.02, "but for the edges of letters"
     assert np.abs(theirs.mean() - ours.mean()) < 3
     assert len({each.text for each in figure.parts if isinstance(each, Said)}) > 3
+
+
+def test_the_windows_own_fonts_stay_as_they_are(qapp):
+    before = theme.font(12).families()
+    both(report("lines", "newsprint"))
+    assert theme.font(12).families() == before

@@ -99,7 +99,9 @@ class _Renderer(RendererBase):
     def _font(self, prop: Any) -> QFont:
         weight = prop.get_weight()
         is_bold = weight in ("semibold", "bold") if isinstance(weight, str) else weight >= BOLD
-        made = theme.font(self.points_to_pixels(prop.get_size_in_points()), QFont.Weight.DemiBold if is_bold else QFont.Weight.Normal)  # fmt: skip
+        size = float(self.points_to_pixels(prop.get_size_in_points()))
+        # A copy: the theme's own is everybody's.
+        made = QFont(theme.font(size, QFont.Weight.DemiBold if is_bold else QFont.Weight.Normal))
         made.setFamilies(list(prop.get_family()))
         return made
 
