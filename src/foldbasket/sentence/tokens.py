@@ -69,7 +69,8 @@ def tokens_of(text: str) -> list[Token]:
             found.append(Token(text[at + 1 : stop - 1].strip(), "", at, stop, Sort.FORMULA))
             at = stop
         else:
-            match = _GROUPED.match(text, at) or _PLAIN.match(text, at)
+            grouped = _GROUPED.match(text, at) if sign.isdigit() or sign in "+-−" else None
+            match = grouped or _PLAIN.match(text, at)
             if match is None:
                 raise SentenceError(
                     f"“{sign}” has nothing before it that it closes.", place=(at, at + 1), todo="Take it out."

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from functools import cached_property
+from operator import itemgetter
 from typing import TypeVar
 
 from foldbasket.errors import FoldBasketError
@@ -200,12 +202,18 @@ class Vocabulary:
         return _longest(tokens, at, self._members, self._member_lengths, lambda each: each[1])
 
     def members_beginning(self, typed: str) -> Iterator[tuple[FieldRef, str]]:
-        """Members of fields of texts whose names begin with what was typed."""
-        small = typed.casefold()
-        for found in self._members.values():
-            for ref, token in found[:1]:
-                if token.casefold().startswith(small):
-                    yield ref, token
+        """Members of fields of texts whose names begin with what was typed, in the order of their names."""
+        small, named = typed.casefold(), self._members_by_name
+        for name, ref, token in named[bisect_left(named, small, key=itemgetter(0)) :]:
+            if not name.startswith(small):
+                return
+            yield ref, token
+
+    @cached_property
+    def _members_by_name(self) -> list[tuple[str, FieldRef, str]]:
+        """One member for each name, by the name in small letters."""
+        firsts = ((token.casefold(), ref, token) for (ref, token), *_ in self._members.values())
+        return sorted(firsts, key=itemgetter(0))
 
     # --- periods ------------------------------------------------------------------
 
