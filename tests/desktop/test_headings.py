@@ -390,3 +390,15 @@ def test_a_heading_is_renamed_where_it_stands(hand):
     hand.driver.qtbot.keyClicks(line, "Area")
     hand.driver.press(line, Qt.Key.Key_Escape)
     assert hand.report.rows.heads[0].heading == "Region"
+
+
+def test_a_click_on_a_heading_of_a_field_that_is_gone_is_told(hand):
+    entered, gate = hand.driver.hold_folds()
+    arrow = next(each for each in sorting.orders_in_view(hand.grid.in_view) if each.by is not None)
+    for word in ("region", "site"):
+        hand.driver.desk.words.remove(word)
+    entered.wait(5)
+    hand.driver.qtbot.mouseClick(hand.grid.viewport(), LEFT, NONE, arrow.area.center().toPoint())
+    assert "no word" in str(hand.driver.errors[0])
+    gate.set()
+    hand.driver.settle()

@@ -18,7 +18,6 @@ from foldbasket.desktop.grid.chosen import Chosen, chosen_at
 from foldbasket.desktop.grid.geometry import EDGE, TOP
 from foldbasket.desktop.grid.onmeasure import OnMeasure, key_on_measure, on_measure
 from foldbasket.desktop.work.members import Seen, counted, innermost, seen_at
-from foldbasket.errors import FoldBasketError
 from foldbasket.folding.report.margins import MEASURE
 from foldbasket.folding.report.report import Report
 
@@ -165,10 +164,7 @@ class Hands:
                 at = carried.chosen
                 self.choose(chosen_at(at.report, at.on_rows, at.place, at.at))
         elif to is not None:
-            try:
-                to.act()
-            except FoldBasketError as error:  # the fold is another already than the report that is still in view
-                self.view.desk.not_done(error)
+            to.act()
         return True
 
     # --- the keyboard -------------------------------------------------------

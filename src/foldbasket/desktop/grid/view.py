@@ -20,6 +20,7 @@ from foldbasket.desktop.grid.receiving import Receiving
 from foldbasket.desktop.grid.seen import View
 from foldbasket.desktop.grid.selection import Cells, Marked, Selection
 from foldbasket.desktop.grid.tips import tip_of
+from foldbasket.desktop.grid.told import told
 from foldbasket.desktop.grid.widths import Held, edge_at, fit, set_width
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
@@ -190,6 +191,7 @@ class GridView(Receiving):
         under = self.margin_at(point)
         return seen_at(under[0], under[1], under[2]) if under is not None and under[1] is not None else None
 
+    @told
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         self.setFocus()
@@ -233,6 +235,7 @@ class GridView(Receiving):
             self.viewport().update()
         self.viewport().setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
 
+    @told
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         held, self._held = self._held, None
         if self.hands.release():
@@ -315,6 +318,7 @@ class GridView(Receiving):
         height = self.geometry_of.row_height if self.geometry_of else 1
         return max(1, int(self.verticalScrollBar().pageStep() // height) - 1)
 
+    @told
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         report = self.report
