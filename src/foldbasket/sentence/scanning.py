@@ -214,12 +214,13 @@ class Scanner:
 def accepted(parser: InteractiveParser) -> frozenset[str]:
     """The terminals that can stand at the place that a parser has come to."""
     state = parser.parser_state
-    return _terminals(state.parse_conf, state.position)
+    return _terminals(state.parse_conf.parse_table, state.position)
 
 
 @lru_cache(maxsize=4096)
-def _terminals(conf: Any, position: int) -> frozenset[str]:
-    return frozenset(name for name in conf.states[position] if name in NAMES or (name[0] == "P" and name[1:].isdigit()))
+def _terminals(table: Any, position: int) -> frozenset[str]:
+    """Those of a place in a parser's table, which all its parsings share."""
+    return frozenset(name for name in table.states[position] if name in NAMES or (name[0] == "P" and name[1:].isdigit()))
 
 
 @lru_cache(maxsize=8)
@@ -229,7 +230,7 @@ def following(made: Grammar) -> frozenset[str]:
     found: set[str] = set()
     for actions in conf.states.values():
         if "NAME" in actions and actions["NAME"][1] in conf.states:
-            found |= _terminals(conf, actions["NAME"][1])
+            found |= _terminals(conf.parse_table, actions["NAME"][1])
     return frozenset(found)
 
 
