@@ -1,5 +1,6 @@
 """What people type, each beside the sentence in full that it means."""
 
+import datetime
 import itertools
 
 import pytest
@@ -9,6 +10,9 @@ from foldbasket.opening.prepared import basket_or_data, prepare
 from foldbasket.sentence.reading import read, readings
 from foldbasket.sentence.vocabulary import Vocabulary
 from foldbasket.sentence.writing import written
+from tests.folding.build import source, table
+
+DAY = datetime.date(2026, 1, 2)
 
 BY_HAND = {
     "net by region and month, trade only": "Net, summed for each Region › Month of Order date keeping Channel: Trade",
@@ -38,6 +42,11 @@ BY_HAND = {
     "net by region, net >= 1,234,567.5": "Net, summed for each Region keeping Net: ≥ 1234567.5",
     "top 1,000 customers by net": "Net, summed for each Customer (top 1000 by Net; largest first by Net)",
     "net as % of the column by channel": "Net, summed, as % of the column for each Channel",
+    "net by month": "Net, summed for each Month of Order date",
+    "net by region by month": "Net, summed for each Region across Month of Order date",
+    'net by "Month"': 'Net, summed for each "Month"',
+    "planned net by month": 'Planned net, summed for each Month of "Month"',
+    "net and planned net by month": "Net, summed and Planned net, summed for each Month of Order date",
     "net in March by team": "Net, summed for each Team keeping Month of the year of Order date: March",
     "net in March 2026 by team": "Net, summed for each Team keeping Month of Order date: Mar 2026",
     "net in Q1 2026 by team": "Net, summed for each Team keeping Quarter of Order date: Q1 2026",
@@ -110,3 +119,16 @@ def test_where_two_readings_are_possible_both_are_offered_in_full(words):
 def without_shared(words):
     of = words.source
     return type(of)(of.tables, of.links, (), of.fiscal)
+
+
+@pytest.mark.parametrize(
+    ("columns", "said"),
+    [
+        ({"Month": ["Jan", "Feb"], "Net": [1, 2]}, '"Month"'),
+        ({"Month": ["Jan", "Feb"], "Day": [DAY, DAY], "Net": [1, 2]}, '"Month"'),
+        ({"Day": [DAY, DAY], "Net": [1, 2]}, 'Month of "Day"'),
+    ],
+)
+def test_a_field_of_the_records_themselves_that_is_called_like_a_part_of_a_date_is_meant(columns, said):
+    words = Vocabulary(source(table("T", columns)))
+    assert written(read("net by month", words), words) == f"Net, summed for each {said}"

@@ -150,7 +150,21 @@ class Brief:
         self._place(Placed("", ref, part))
 
     def _part_alone(self, item: Tree) -> None:
-        self._place(Placed("", self._date(phrase(item)), self.reader.choice(item, str)))
+        own = self._called_so(phrase(item))
+        if own is not None and not self.reader.words.source.column(own).type.is_time:
+            self._place(Placed("", own))
+        else:
+            self._place(Placed("", own or self._date(phrase(item)), self.reader.choice(item, str)))
+
+    def _called_so(self, leaf: Named) -> FieldRef | None:
+        """A field that bears the name of a part of a date itself, of the records that the first measure is about or of a table that they lead to; where
+        no field is a date, of any."""
+        words = self.reader.words
+        named = [ref for ref in words.named(str(leaf)) if not words.is_amount([ref])]
+        bases = [each.field.table for each in self.measures if each.field is not None][:1]
+        near = [ref for ref in named if any(words.source.path(base, ref.table) is not None for base in bases)]
+        has_dates = any(words.source.column(ref).type.is_time for ref in words.fields)
+        return next(iter(near if has_dates else named), None)
 
     def _ends(self, item: Tree) -> None:
         ref = self.reader.field(leaves(item)[-1])

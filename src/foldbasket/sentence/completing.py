@@ -75,7 +75,7 @@ class _Place:
 
 def _place(text: str, words: Vocabulary, way: str) -> _Place | None:
     """Where a text has come to in the grammar; None where it cannot be read so far."""
-    scanner = Scanner(text, words)
+    scanner = Scanner(text, words, way=way)
     parser = parser_of(scanner.made, way).parse_interactive("")
     at = 0
     try:

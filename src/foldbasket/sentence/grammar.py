@@ -125,6 +125,8 @@ class Grammar:
     choices: dict[str, list[Any]] = field(default_factory=dict)
     """What a phrase stands for where it is a choice: members of enums, aggregates, parts of dates."""
     text: str = ""
+    alone: frozenset[str] = frozenset()
+    """The terminals of the parts of a date that are said by themselves."""
 
     def terminal(self, words: str) -> str:
         """The terminal of a phrase; the same for phrases of the same words."""
@@ -208,6 +210,7 @@ def _made(versions: tuple[int, ...]) -> Grammar:
     text = re.sub(r"~([^~]+)~", phrase, FRAME)
     totals = [made.choice(f", {each.said}", each) for each in TotalOf if each is not TotalOf.RECORDS]
     alone = [made.choice(each, each) for each in _alone()]
+    made.alone = frozenset(alone)
     text = text.replace("@totals", f"({' | '.join(totals)})").replace("PARTALONE", f"({' | '.join(alone)})")
     comma = made.terminal(",")
     rules = [

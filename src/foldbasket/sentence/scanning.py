@@ -73,6 +73,8 @@ class Scanner:
     text: str
     names: Names
     made: Grammar = field(default_factory=grammar)
+    way: str = "brief"
+    """Which of the two ways in it is read by."""
 
     def __post_init__(self) -> None:
         self.tokens = tokens_of(self.text)
@@ -83,6 +85,7 @@ class Scanner:
 
     def tree(self, start: str) -> Tree:
         """The tree of the whole text. Raises SentenceError at the first token that cannot stand where it stands."""
+        self.way = start
         parser = parser_of(self.made, start).parse_interactive("")
         at = 0
         while at < len(self.tokens):
@@ -144,6 +147,8 @@ class Scanner:
         ):  # fmt: skip
             if terminal in could:
                 named = ask(self.tokens, at)
+                if terminal == "FIELD" and named is not None and self._is_part(at, named[0]):
+                    named = None
                 found.append(
                     Found(terminal, named[0], named[1], token.sort is Sort.QUOTED) if named is not None else None
                 )
@@ -159,6 +164,14 @@ class Scanner:
             if "NAME" in could:
                 found.append(self._run(at))
         return found
+
+    def _is_part(self, at: int, stop: int) -> bool:
+        """Whether a name in a sentence in full is that of a part of a date, too: there such a field stands in quotes, so that “by month” is about the
+        month."""
+        if self.way != "sentence" or self.tokens[at].sort is Sort.QUOTED:
+            return False
+        found, behind = walked(phrase_trie(self.made), self.tokens, at)
+        return behind == stop and found in self.made.alone
 
     def _run(self, at: int) -> Found | None:
         """The words up to the next that can follow a name."""
@@ -220,7 +233,9 @@ def accepted(parser: InteractiveParser) -> frozenset[str]:
 @lru_cache(maxsize=4096)
 def _terminals(table: Any, position: int) -> frozenset[str]:
     """Those of a place in a parser's table, which all its parsings share."""
-    return frozenset(name for name in table.states[position] if name in NAMES or (name[0] == "P" and name[1:].isdigit()))
+    return frozenset(
+        name for name in table.states[position] if name in NAMES or (name[0] == "P" and name[1:].isdigit())
+    )
 
 
 @lru_cache(maxsize=8)
