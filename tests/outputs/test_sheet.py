@@ -64,6 +64,15 @@ def test_group_names_stand_once_or_on_every_line(repeat, heads):
     assert [of.row_head(line, repeat=repeat) for line in range(6)] == heads
 
 
+@pytest.mark.parametrize("repeat", [False, True])
+@pytest.mark.parametrize("shape", [{}, {"measures_on": "rows"}, {"row_total": "before"}])
+@pytest.mark.parametrize("step", [2, 3, 5])
+def test_rows_at_even_distances_are_named_as_they_are_one_by_one(repeat, shape, step):
+    of = sheet([V, N], "abc", **shape)
+    rows = range(0, of.report.height, step)
+    assert of.row_heads(rows, repeat) == [of.row_head(row, repeat) for row in rows]
+
+
 def test_a_report_without_rows_has_one_line_for_everything():
     of = sheet([V], "", "c")
     assert of.head_columns == 1

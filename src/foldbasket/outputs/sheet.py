@@ -110,13 +110,13 @@ class Sheet:
             yield from self.row_heads(range(start, min(self.report.height, start + AT_ONCE)), repeat)
 
     def row_heads(self, rows: range, repeat: bool, first: int = 0) -> list[list[str]]:
-        """The head columns of several rows."""
+        """The head columns of several rows, which may lie at even distances."""
         left = self.report.left
         if not left.places:
             return [[EVERYTHING] for _ in rows]
         if self.indented:
             return [[self._in_one(row, first)] for row in rows]
-        within = slice(rows.start, rows.stop)
+        within = slice(rows.start, rows.stop, rows.step)
         level, is_total = left.level[within], left.is_total[within]
         begins = np.ones((len(rows), len(left.places)), np.bool_) if repeat else left.begins(rows, first)
         # Of a total the member that it is of is said by its caption.

@@ -194,13 +194,12 @@ class Geometry:
         bold = QFontMetricsF(self.font(QFont.Weight.DemiBold))
         widths = []
         step = max(1, report.height // SAMPLE)
-        shown = [
-            [
-                "\u2003" * self.sheet.indent(row) + text
-                for text in self.sheet.row_head(row, repeat=not report.left.is_total[row])
-            ]
-            for row in range(0, report.height, step)
-        ]
+        rows = range(0, report.height, step)
+        named, said = (self.sheet.row_heads(rows, repeat=repeat) for repeat in (True, False))
+        is_total = report.left.is_total[rows.start : rows.stop : step].tolist()
+        shown = [total if ends else each for each, total, ends in zip(named, said, is_total, strict=True)]
+        if self.sheet.indented:
+            shown = [["\u2003" * self.sheet.indent(row) + each[0]] for row, each in zip(rows, shown, strict=True)]
         for place, heading in enumerate(self.sheet.corner()):
             texts = {heading, *(texts[place] for texts in shown), *self._longest_members(place)}
             widest = max((bold.horizontalAdvance(text) for text in sorted(texts, key=len)[-12:]), default=0)

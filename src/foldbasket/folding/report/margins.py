@@ -113,7 +113,7 @@ class Margin:
 
     def labels(self, rows: range, place: int) -> list[str]:
         """The same of several."""
-        field, within = self.places[place], slice(rows.start, rows.stop)
+        field, within = self.places[place], slice(rows.start, rows.stop, rows.step)
         if field == MEASURE:
             return [self.headings[measure] for measure in self.measure[within].tolist()]
         return self.axis.labels(self.line[within], field)
@@ -132,7 +132,7 @@ class Margin:
 
     def begins(self, rows: range, first: int = 0) -> npt.NDArray[np.bool_]:
         """The same at every place of some rows or columns; shape (rows, places)."""
-        found = self._changes[rows.start : rows.stop].copy()
+        found = self._changes[rows.start : rows.stop : rows.step].copy()
         found[: max(0, first + 1 - rows.start)] = True
         return found
 
