@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
+
 import numpy as np
 import numpy.typing as npt
 
@@ -59,8 +61,8 @@ def bands(edges: npt.NDArray[np.float64], first: float, later: float, may: Mask,
     many = len(edges) - 1
     if many <= 0:
         return [(0, 0)]
-    # A long report has tens of thousands of pages, and each looks only at as many rows as it can hold.
-    allowed = may.tobytes()
+    # A long report has tens of thousands of pages, and each looks only at as many rows as it can hold, without a call into NumPy.
+    allowed, tops = may.tobytes(), memoryview(np.ascontiguousarray(edges, np.float64))  # type: ignore[arg-type] # an array is one
     lowest = float((edges[1:] - edges[:-1]).min())
     most = int(max(first, later) / lowest) + 2 if lowest > 0 else many
     walls = iter([*np.flatnonzero(must).tolist(), many])
@@ -69,7 +71,7 @@ def bands(edges: npt.NDArray[np.float64], first: float, later: float, may: Mask,
     while start < many:
         while wall <= start:
             wall = next(walls)
-        stop = start + int(edges[start : start + most].searchsorted(edges[start] + room, "right")) - 1
+        stop = bisect_right(tops, tops[start] + room, start, min(start + most, many + 1)) - 1
         if stop <= start:
             stop = start + 1
         if wall <= stop:

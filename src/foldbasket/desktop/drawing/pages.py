@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from functools import cached_property
+from itertools import starmap
 from typing import TYPE_CHECKING, NamedTuple
 
 from PyQt6.QtCore import QMarginsF, QRectF, QSizeF, Qt
@@ -150,7 +151,7 @@ class Pages:
             if self.page.order is Order.DOWN
             else [(one, two) for one in rows for two in across]
         )
-        found = [Sheet(one, two) for one, two in pairs]
+        found = list(starmap(Sheet, pairs))
         found[0] = found[0]._replace(titled=True)
         end = found[-1]
         under = self._left_under(made, end) if found else 0.0
