@@ -21,7 +21,7 @@ from foldbasket.spec.look import Highlight, Scope
 from foldbasket.styling.styles import Inks
 from foldbasket.tables.types import FieldType
 
-CRITERIA = {AtLeast: ">=", AtMost: "<=", Above: ">", Below: "<", Equal: "=="}
+CRITERIA = {AtLeast: ">=", AtMost: "<=", Above: ">", Below: "<", Equal: "="}
 MOST_RANGES = 60
 
 

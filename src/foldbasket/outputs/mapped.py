@@ -8,16 +8,14 @@ from __future__ import annotations
 
 from typing import Any
 
-from foldbasket.folding.dress.conditions.thresholds import Above, AtLeast, AtMost, Below, Equal, InRange
+from foldbasket.folding.dress.conditions.thresholds import InRange
 from foldbasket.folding.dress.forms.graded import Bar
 from foldbasket.folding.dress.judged import parsed
 from foldbasket.folding.report.report import Report
-from foldbasket.outputs.conditional import live_highlights
+from foldbasket.outputs.conditional import CRITERIA, live_highlights
 from foldbasket.spec.look import Highlight
 from foldbasket.styling.styles import Inks
 from foldbasket.tables.types import FieldType
-
-SIGNS = {AtLeast: ">=", AtMost: "<=", Above: ">", Below: "<", Equal: "="}
 
 
 def conditional_styles(report: Report) -> dict[int, Highlight]:
@@ -36,7 +34,7 @@ def condition_of(highlight: Highlight) -> str:
     when = highlight.when
     if isinstance(when, InRange):
         return f"cell-content-is-between({_number(when.low)},{_number(when.high)})"
-    return f"cell-content(){SIGNS[type(when)]}{_number(when.value)}"  # type: ignore[attr-defined, index]
+    return f"cell-content(){CRITERIA[type(when)]}{_number(when.value)}"  # type: ignore[attr-defined, index]
 
 
 def _number(text: str) -> str:

@@ -166,7 +166,7 @@ class Store:
         os.chmod(self.folder, 0o700)
         fresh = self.folder / f".{name}.{os.getpid()}-{threading.get_ident()}.new"
         try:
-            with open(os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb") as file:
+            with open(fresh, "wb", opener=lambda path, flags: os.open(path, flags, 0o600)) as file:
                 write(file)
                 file.flush()
                 os.fsync(file.fileno())
@@ -185,7 +185,7 @@ class Store:
             return place
 
         def whole(file: BinaryIO) -> None:
-            write(Path(f"/proc/self/fd/{file.fileno()}").resolve())
+            write(Path(file.name))
             if state_of(path).said != state.said:
                 raise changed_since(path)
 

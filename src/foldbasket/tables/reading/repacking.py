@@ -14,12 +14,12 @@ import pyarrow as pa
 import pyarrow.compute as pc
 import pyarrow.csv as csv
 
-from foldbasket.errors import ReadError
 from foldbasket.later import pq
 from foldbasket.tables.column import coded_from_arrow
 from foldbasket.tables.conversion import as_arrow
 from foldbasket.tables.detection import judged, judged_as
 from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.arrow import batches_of, broken
 from foldbasket.tables.reading.contract import Reading
 from foldbasket.tables.reading.delimited import Attempt, Feed, arrow_options, encoded, parse, stretches
 from foldbasket.tables.types import FieldType
@@ -172,21 +172,11 @@ def _values(now: Attempt, values: pa.ChunkedArray, how: Written, at: int) -> pa.
 def repack_arrow(path: Path, into: Path, options: Reading, progress: Progress) -> None:
     """Writes the records of an Arrow file, batch by batch. Raises ReadError, OSError, Cancelled."""
     try:
-        with pa.memory_map(str(path)) as mapped:
-            is_file = mapped.read(6) == b"ARROW1"
-            mapped.seek(0)
-            size = max(1, mapped.size())
-            with pa.ipc.open_file(mapped) if is_file else pa.ipc.open_stream(mapped) as source:
-                many = source.num_record_batches if is_file else None
-                batches = (source.get_batch(at) for at in range(many)) if many is not None else iter(source)
-                with pq.ParquetWriter(into, source.schema, compression="zstd", store_schema=False) as writer:
-                    for at, batch in enumerate(batches):
-                        progress.step(f"Keeping {path.name}", at / many if many else min(1.0, mapped.tell() / size))
-                        batch.validate(full=True)  # what a damaged file says of itself is not to be believed
-                        writer.write_batch(batch, GROUP)
-    except pa.ArrowException as error:
-        raise ReadError(
-            f"this is not an Arrow file that can be read ({str(error).splitlines()[0][:200]})",
-            where=path.name,
-            todo="Write it again; Feather version 1 is not read.",
-        ) from None
+        with (
+            batches_of(path, "Keeping", progress) as (schema, batches),
+            pq.ParquetWriter(into, schema, compression="zstd", store_schema=False) as writer,
+        ):
+            for batch in batches:
+                writer.write_batch(batch, GROUP)
+    except pa.ArrowException as error:  # a type that Parquet does not have
+        raise broken(path, error) from None
