@@ -11,6 +11,7 @@ from PyQt6.QtCore import QSizeF
 from PyQt6.QtGui import QPagedPaintDevice, QPageLayout, QPainter
 
 from foldbasket.desktop.drawing.pages import DPI, Pages, Sheet, page_of
+from foldbasket.desktop.drawing.readable import ReadBack
 from foldbasket.errors import OutputError
 from foldbasket.folding.report.report import Report
 from foldbasket.paging.each import for_each
@@ -59,6 +60,11 @@ class Book:
         for _, pages in self.parts:
             found.append(found[-1] + len(pages))
         return found
+
+    @property
+    def read_back(self) -> ReadBack:
+        """What is to be known to read back the text of these pages from a PDF."""
+        return self.whole.read_back
 
     @property
     def size(self) -> QSizeF:

@@ -18,6 +18,7 @@ from PyQt6.QtGui import (
 )
 
 from foldbasket.charts.made import chart_of
+from foldbasket.desktop.drawing.readable import ReadBack, read_back
 from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.grid.painter import GridPainter
 from foldbasket.desktop.widgets import theme
@@ -79,7 +80,7 @@ class Pages:
         if self.page.way is not Way.FITS:
             return self.page.way is Way.SIDEWAYS
         short, _ = self.page.paper.millimetres
-        plain = Geometry(self.report, 1.0, tabular=False)
+        plain = self._at(1.0)
         return plain.heads_width + plain.size[0] > pixels(short - 2 * self.page.margin)
 
     @cached_property
@@ -128,8 +129,15 @@ class Pages:
             )  # fmt: skip
         return made
 
+    @cached_property
+    def read_back(self) -> ReadBack:
+        """What is to be known to read back the text of these pages from a PDF."""
+        plain = Geometry(self.report)
+        faces = [plain.face(bold=bold, italic=italic)[0] for bold in (False, True) for italic in (False, True)]
+        return read_back([*faces, theme.font(), theme.font(weight=QFont.Weight.DemiBold)])
+
     def _at(self, zoom: float) -> Geometry:
-        return Geometry(self.report, round(zoom, 2), tabular=False)
+        return Geometry(self.report, round(zoom, 2), tabular=self.read_back.tabular)
 
     def _has_room(self, made: Geometry) -> bool:
         widest = max((float(each) for each in made.column_edges[1:] - made.column_edges[:-1]), default=0.0)

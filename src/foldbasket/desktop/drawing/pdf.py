@@ -8,11 +8,13 @@ from pathlib import Path
 from typing import NamedTuple
 
 from PyQt6.QtCore import QBuffer, QIODevice
-from PyQt6.QtGui import QPdfWriter
+from PyQt6.QtGui import QPagedPaintDevice, QPdfWriter
+from PyQt6.QtPrintSupport import QPrinter
 
 from foldbasket.desktop.drawing import drawn
 from foldbasket.desktop.drawing.book import Book, pages_of, print_on
 from foldbasket.desktop.drawing.pages import DPI, Pages
+from foldbasket.desktop.drawing.readable import told
 from foldbasket.folding.report.report import Report
 from foldbasket.outputs.charted import save_chart
 from foldbasket.paging.outline import outline
@@ -36,6 +38,7 @@ def _write(report: Report, into: QBuffer) -> None:
     writer = QPdfWriter(plain)
     writer.setPageLayout(pages.layout)
     writer.setResolution(DPI)
+    writer.setPdfVersion(QPagedPaintDevice.PdfVersion.PdfVersion_A1b)
     writer.setTitle(report.title or report.name)
     writer.setCreator("Fold Basket")
     print_on(writer, pages)
@@ -73,19 +76,38 @@ def _of_report(pages: Pages, depth: int, start: int) -> list[Entry]:
     ]
 
 
-def _described(plain: bytes, pages: Pages | Book) -> bytes:
-    """The PDF with its language and its outline, which Qt does not write: added at its end, so that its pages stay as they were drawn."""
-    from pypdf import PdfWriter
-    from pypdf.generic import IndirectObject, NameObject, TextStringObject
+def print_out(printer: QPrinter, pages: Pages | Book, first: int = 0, last: int | None = None) -> None:
+    """Prints pages from one to before another. What a printer's dialog sends to a PDF can be searched as well. Raises OutputError."""
+    print_on(printer, pages, first, last)
+    if printer.outputFormat() is QPrinter.OutputFormat.PdfFormat and printer.outputFileName():
+        path = Path(printer.outputFileName())
+        path.write_bytes(_described(path.read_bytes(), pages, outlined=False))
 
-    made = PdfWriter(io.BytesIO(plain), incremental=True)
-    made.root_object[NameObject("/Lang")] = TextStringObject(LANGUAGE)
-    if len(pages) > 1:
-        above: list[IndirectObject] = []
-        for depth, name, number in entries(pages):
-            del above[depth:]
-            above.append(made.add_outline_item(title=name, page_number=number, parent=above[-1] if above else None))
-        made.page_mode = "/UseOutlines" if above else "/UseNone"
-    written = io.BytesIO()
-    made.write(written)
+
+def _described(plain: bytes, pages: Pages | Book, *, outlined: bool = True) -> bytes:
+    """The PDF with what Qt does not write: its language, its outline, and what its glyphs mean. Its pages stay as they were drawn."""
+    import pikepdf
+
+    with pikepdf.open(io.BytesIO(plain)) as made:
+        made.Root.Lang = pikepdf.String(LANGUAGE)
+        for each in made.objects:
+            if isinstance(each, pikepdf.Dictionary) and "/ToUnicode" in each:
+                each.ToUnicode.write(told(each.ToUnicode.read_bytes(), pages.read_back.signs))
+        if outlined and len(pages) > 1:
+            with made.open_outline() as listed:
+                above: list[pikepdf.OutlineItem] = []
+                for depth, name, number in entries(pages):
+                    del above[depth:]
+                    item = pikepdf.OutlineItem(name, number)
+                    (above[-1].children if above else listed.root).append(item)
+                    above.append(item)
+            made.Root.PageMode = pikepdf.Name.UseOutlines if above else pikepdf.Name.UseNone
+        written = io.BytesIO()
+        # Tables and streams as PDF 1.4 has them, which PDF/A-1 asks for.
+        made.save(
+            written,
+            object_stream_mode=pikepdf.ObjectStreamMode.disable,
+            compress_streams=False,
+            stream_decode_level=pikepdf.StreamDecodeLevel.none,
+        )
     return written.getvalue()

@@ -54,14 +54,15 @@ class DrawnWith(threading.local):
 class Geometry:
     """Built once per report and zoom. All sizes are in pixels at that zoom.
 
-    `tabular` gives every digit one width. On paper it is off: fonts keep such digits under private code points, and a PDF
-    of them could be neither searched nor copied.
+    `tabular` gives every digit one width; off where text must be found by programs that know nothing of such digits. `folds` says that what
+    can be folded up is marked, as in the window.
     """
 
     report: Report
     zoom: float = 1.0
     tabular: bool = True
     paper: Paper = "light"
+    folds: bool = False
 
     @cached_property
     def sheet(self) -> Sheet:

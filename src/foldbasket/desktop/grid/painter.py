@@ -250,7 +250,7 @@ class GridPainter:
             inner.setTop(tops[span.row + span.rows - 1])  # over several rows it stands on the last
             shown = self._heading(painter, inner, RIGHT if alone else CENTRE, span.text, 2)
             folding = self._folding_of(span)
-            if folding is not None and at.tabular:  # on paper nothing folds
+            if folding is not None and at.folds:
                 said = painter.fontMetrics().horizontalAdvance(shown)
                 behind = (
                     (inner.right() - said - pad - 7)

@@ -52,7 +52,7 @@ class RowHeads:
             self._strand(painter, lines, kinds, y)
         chosen, named = held.chosen, held.names(lines, on_rows=True)
         first = self._edges[0 if chosen is None or not chosen.on_rows or self._in_one else chosen.place]
-        taken, simple, in_one, rooms, folds = None, at.row_height, self._in_one, self._rooms, at.tabular
+        taken, simple, in_one, rooms, folds = None, at.row_height, self._in_one, self._rooms, at.folds
         for here, texts in enumerate(at.row_heads(lines)):
             style, top, high, is_total, level = styles[here], tops[here], heights[here], totals[here], levels[here]
             if style.ground:
@@ -70,7 +70,7 @@ class RowHeads:
                 start, wide = self._over(place) if place == caption and not in_one else rooms[place]
                 inset = at.indent_of(lines[here]) if in_one else 0.0
                 area = QRectF(start + inset, top, wide - inset, high)
-                if folds:  # on paper nothing folds
+                if folds:
                     self._fold(painter, area, text, pen, own, kinds[here], level, is_total=is_total)
                 if pen is not taken:
                     painter.setFont(pen.font)

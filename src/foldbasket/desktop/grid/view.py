@@ -64,7 +64,7 @@ class GridView(Receiving):
     def renew(self) -> None:
         """Takes the desk's report; the selection stays where the new report still has cells."""
         report = self.desk.report
-        self.geometry_of = None if report is None else Geometry(report, self.zoom, paper=theme.paper())
+        self.geometry_of = None if report is None else Geometry(report, self.zoom, paper=theme.paper(), folds=True)
         if (
             report is None
             or not report.width

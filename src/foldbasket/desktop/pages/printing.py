@@ -6,8 +6,9 @@ from typing import Any
 
 from PyQt6.QtPrintSupport import QPrintDialog, QPrinter, QPrinterInfo
 
-from foldbasket.desktop.drawing.book import Book, print_on
+from foldbasket.desktop.drawing.book import Book
 from foldbasket.desktop.drawing.pages import Pages
+from foldbasket.desktop.drawing.pdf import print_out
 from foldbasket.errors import OutputError
 
 
@@ -34,7 +35,7 @@ def ask_and_print(window: Any, pages: Pages | Book) -> None:
     if dialog.exec() == QPrintDialog.DialogCode.Accepted:
         first, last = printer.fromPage(), printer.toPage()
         try:
-            print_on(printer, pages, max(0, first - 1), last or None)
+            print_out(printer, pages, max(0, first - 1), last or None)
             desk.news.emit(f"Printed {(last or len(pages)) - max(0, first - 1)} pages.")
         except OutputError as error:
             desk.failed.emit(error)

@@ -123,13 +123,16 @@ def serif() -> str:
 
 @lru_cache(maxsize=256)
 def font(pixels: float = BODY, weight: QFont.Weight = QFont.Weight.Normal, tabular: bool = False) -> QFont:
-    """A font by size in pixels; `tabular` gives every digit the same width."""
+    """A font by size in pixels; `tabular` gives every digit the same width. Each sign keeps its own shape whatever stands beside it: joined or raised
+    ones have no code point, so that a PDF with them could not be searched."""
     made = QFont(family())
     made.setPixelSize(max(6, round(pixels)))
     made.setHintingPreference(QFont.HintingPreference.PreferNoHinting)  # letters keep their own widths
     made.setWeight(weight)
     if pixels >= LARGE:
         made.setLetterSpacing(QFont.SpacingType.AbsoluteSpacing, -0.35)
+    for joining in ("calt", "liga", "clig"):
+        made.setFeature(QFont.Tag(joining), 0)
     if tabular:
         made.setFeature(QFont.Tag("tnum"), 1)
     return made
