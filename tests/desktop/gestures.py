@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
@@ -96,8 +97,10 @@ LEAVES = {"Quit", "Save", "Save as…", "Save with the data inside…", "Open…
 class Gestures:
     """Does one gesture after another in a window, chosen by `rng`, and keeps in `done` what each was."""
 
-    def __init__(self, window: Any, rng: random.Random) -> None:
+    def __init__(self, window: Any, rng: random.Random, between: Callable[[], None] = lambda: None) -> None:
+        """`between` is called before each single event of a gesture."""
         self.window = window
+        self.between = between
         self.rng = rng
         self.done: list[str] = []
 
@@ -172,6 +175,7 @@ class Gestures:
         if widget is not None and self._harmless(widget):
             self._note("click", widget)
             target = widget.viewport() if isinstance(widget, QAbstractItemView) else widget
+            self.between()
             QTest.mouseClick(
                 target,
                 Qt.MouseButton.LeftButton,
@@ -185,18 +189,22 @@ class Gestures:
         )
         self._note("double click", target)
         point = self._point(target)
+        self.between()
         QTest.mouseClick(target, Qt.MouseButton.LeftButton, pos=point)
+        self.between()
         QTest.mouseDClick(target, Qt.MouseButton.LeftButton, pos=point)
 
     def _right(self) -> None:
         target = self.window.workspace.grid.viewport()
         self._note("right click", target)
+        self.between()
         QTest.mouseClick(target, Qt.MouseButton.RightButton, pos=self._point(target))
 
     def _key(self) -> None:
         target = QApplication.focusWidget() or self.window
         key = self.rng.choice(KEYS)
         self._note(f"key {key.name}", target)
+        self.between()
         QTest.keyClick(
             target,
             key,
@@ -213,6 +221,7 @@ class Gestures:
     def _chord(self) -> None:
         key = self.rng.choice(CHORDS)
         self._note(f"chord {key.name}", self.window)
+        self.between()
         QTest.keyClick(QApplication.focusWidget() or self.window, key, Qt.KeyboardModifier.ControlModifier)
 
     def _type(self) -> None:
@@ -222,8 +231,14 @@ class Gestures:
             self._note(f"type {text[:12]!r} into", line)
             line.setFocus()
             line.selectAll()
-            QTest.keyClicks(line, text)
+            self._keys(line, text)
+            self.between()
             QTest.keyClick(line, Qt.Key.Key_Return)
+
+    def _keys(self, line: QWidget, text: str) -> None:
+        for sign in text:
+            self.between()
+            QTest.keyClick(line, sign)
 
     def _sentence(self) -> None:
         """A sentence typed, whole or in pieces, and ended or given up."""
@@ -235,7 +250,9 @@ class Gestures:
         if typed is None or not typed.isVisible():
             return
         for sign in text[: self.rng.randrange(8)]:
+            self.between()
             QTest.keyClick(typed.text, sign)
+        self.between()
         QTest.keyClick(
             typed.text, self.rng.choice([Qt.Key.Key_Return, Qt.Key.Key_Tab, Qt.Key.Key_Escape, Qt.Key.Key_Down])
         )
@@ -256,6 +273,7 @@ class Gestures:
         if words:
             word = self.rng.choice(words)
             self._note("click", word)
+            self.between()
             QTest.mouseClick(word, Qt.MouseButton.LeftButton)
 
     def _drag(self) -> None:
@@ -283,12 +301,14 @@ class Gestures:
         view = self.window.workspace.grid.viewport()
         held = self.rng.choice(HOLDING)
         self.done.append(f"click a heading with {held.name}")
+        self.between()
         QTest.mouseClick(view, Qt.MouseButton.LeftButton, held, self._on_heading())
 
     def _heading_key(self) -> None:
         key, held = self.rng.choice(HEADING_KEYS), self.rng.choice(HOLDING)
         self.done.append(f"key {key.name} with {held.name} on the report")
         self.window.workspace.grid.setFocus()
+        self.between()
         QTest.keyClick(self.window.workspace.grid, key, held)
 
     def _carry(self) -> None:
@@ -300,6 +320,7 @@ class Gestures:
         self.done.append(f"carry from {start.x()}, {start.y()} to {end.x()}, {end.y()}")
         self._dragged(view, start, end, self.rng.choice(HOLDING[:3]))
         if self.rng.random() < 0.1:
+            self.between()
             QTest.keyClick(view, Qt.Key.Key_Escape)
 
     def _pull(self) -> None:
@@ -310,26 +331,32 @@ class Gestures:
             self._dragged(widget, self._point(widget), self._point(widget), Qt.KeyboardModifier.NoModifier)
 
     def _dragged(self, view: QWidget, start: QPoint, end: QPoint, held: Qt.KeyboardModifier) -> None:
+        self.between()
         QTest.mousePress(view, Qt.MouseButton.LeftButton, held, start)
         for part in range(1, 5):
             point = QPointF(start + (end - start) * part / 4)
             # QTest's own moves tell of no button that is down.
             moved = QMouseEvent(QEvent.Type.MouseMove, point, view.mapToGlobal(point), Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton, held)  # fmt: skip
+            self.between()
             QApplication.sendEvent(view, moved)
+        self.between()
         QTest.mouseRelease(view, Qt.MouseButton.LeftButton, held, end)
 
     def _find(self) -> None:
         """Asks for something in the report, and for the next places of it."""
         self.window.workspace.grid.setFocus()
+        self.between()
         QTest.keyClick(self.window.workspace.grid, Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
         line = QApplication.focusWidget()
         if isinstance(line, QLineEdit):
             text = self.rng.choice([*TEXTS, "o", "1", "total", "Q1"])
             self._note(f"find {text[:12]!r} by", line)
-            QTest.keyClicks(line, text)
+            self._keys(line, text)
             for _ in range(self.rng.randrange(4)):
+                self.between()
                 QTest.keyClick(line, Qt.Key.Key_Return, self.rng.choice(HOLDING[:2]))
             if self.rng.random() < 0.5:
+                self.between()
                 QTest.keyClick(line, Qt.Key.Key_Escape)
 
     def _action(self) -> None:
@@ -364,7 +391,8 @@ class Gestures:
         else:
             line = popup.findChild(QLineEdit)
             if line is not None and self.rng.random() < 0.6:
-                QTest.keyClicks(line, self.rng.choice(["reg", "net", "date", "turn", "zzz", "count"]))
+                self._keys(line, self.rng.choice(["reg", "net", "date", "turn", "zzz", "count"]))
+                self.between()
                 QTest.keyClick(line, self.rng.choice([Qt.Key.Key_Return, Qt.Key.Key_Escape, Qt.Key.Key_Down]))
             else:
                 popup.close()

@@ -48,7 +48,7 @@ class Walker:
         sys.excepthook, faults.note = self._escaped, self._noted
         _no_dialogs()
         self.window = MainWindow()
-        self.gestures = Gestures(self.window, self.rng)
+        self.gestures = Gestures(self.window, self.rng, self.watch.next)
         self.window.say_error = lambda error: None  # type: ignore[method-assign]
         self.window.close = lambda: False  # type: ignore[method-assign] # a walk goes on although it came upon the end
         self.window.leaving = lambda go_on: go_on()  # type: ignore[method-assign]

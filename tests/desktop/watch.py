@@ -1,7 +1,8 @@
 """A watch over the window's thread: how long it is held, and what it was doing.
 
-It looks at whole gestures and whole rounds of the event loop. A look at each single event would be a call into Python for each, which
-must wait for the lock that workers hold: it doubled the holds that it was to measure.
+It looks at each press, move, key and release of a gesture, and at whole rounds of the event loop, between any two of which a desktop lets
+others have their turn. A look at each single event would be a call into Python for each, which must wait for the lock that workers hold: it
+doubled the holds that it was to measure.
 """
 
 import os
@@ -21,6 +22,8 @@ class Watch:
     def __init__(self):
         self.holds = []
         self._since = None
+        self._worked = 0.0
+        self._what = str
         self._seen = Counter()
         self._main = threading.get_ident()
         if "HOLDS" in os.environ:
@@ -29,15 +32,28 @@ class Watch:
     @contextmanager
     def over(self, what):
         """Times what is done within; `what` says what that is, and is asked only when it took long."""
-        self._seen = Counter()
-        self._since, worked = time.perf_counter(), time.thread_time()
+        self._what = what
+        self._begin()
         try:
             yield
         finally:
-            took, self._since = time.perf_counter() - self._since, None
-            if took > self.LOOK:
-                own = time.thread_time() - worked  # the rest it waited: for a lock, or for a processor
-                self.holds.append((took, f"{what()}, {own:.2f} s of its own", self._where()))
+            self._end()
+
+    def next(self):
+        """What is timed goes on with its next event."""
+        if self._since is not None:
+            self._end()
+            self._begin()
+
+    def _begin(self):
+        self._seen = Counter()
+        self._since, self._worked = time.perf_counter(), time.thread_time()
+
+    def _end(self):
+        took, self._since = time.perf_counter() - self._since, None
+        if took > self.LOOK:
+            own = time.thread_time() - self._worked  # the rest it waited: for a lock, or for a processor
+            self.holds.append((took, f"{self._what()}, {own:.2f} s of its own", self._where()))
 
     def _look(self):
         while True:
