@@ -5,17 +5,17 @@ others have their turn. A look at each single event would be a call into Python 
 doubled the holds that it was to measure.
 """
 
+import faulthandler
 import os
-import sys
+import re
+import tempfile
 import threading
 import time
-from collections import Counter
 from contextlib import contextmanager
 
 
 class Watch:
-    """Keeps what held the window's thread for more than `LOOK` seconds. With HOLDS in the environment also where the thread stood most
-    of the time from then on."""
+    """Keeps what held the window's thread for more than `LOOK` seconds. With HOLDS in the environment also where it stood when they were over."""
 
     LOOK = 0.1
 
@@ -24,10 +24,9 @@ class Watch:
         self._since = None
         self._worked = 0.0
         self._what = str
-        self._seen = Counter()
+        # Python's own watch looks without Python's lock. One that asks for the lock has to wait as the window's thread does, and makes it wait.
+        self._seen = tempfile.TemporaryFile("w+") if "HOLDS" in os.environ else None
         self._main = threading.get_ident()
-        if "HOLDS" in os.environ:
-            threading.Thread(target=self._look, daemon=True, name="watch").start()
 
     @contextmanager
     def over(self, what):
@@ -46,49 +45,32 @@ class Watch:
             self._begin()
 
     def _begin(self):
-        self._seen = Counter()
+        if self._seen is not None:
+            faulthandler.dump_traceback_later(self.LOOK, file=self._seen)
         self._since, self._worked = time.perf_counter(), time.thread_time()
 
     def _end(self):
         took, self._since = time.perf_counter() - self._since, None
+        if self._seen is not None:
+            faulthandler.cancel_dump_traceback_later()
         if took > self.LOOK:
             own = time.thread_time() - self._worked  # the rest it waited: for a lock, or for a processor
             self.holds.append((took, f"{self._what()}, {own:.2f} s of its own", self._where()))
 
-    def _look(self):
-        while True:
-            time.sleep(0.02)
-            since = self._since
-            if since is not None and time.perf_counter() - since > self.LOOK:
-                self._seen[self._stand()] += 1
-
     def _where(self):
-        return "".join(f"\n        {times} × {stood}" for stood, times in self._seen.most_common(3))
-
-    def _stand(self):
-        """Where the window's thread stands. It should not run meanwhile: a frame that ends while it is held here would give up its
-        widgets and painters on this thread."""
-        usual = sys.getswitchinterval()
-        sys.setswitchinterval(5.0)
-        try:
-            frames = sys._current_frames()
-            names = {thread.ident: thread.name for thread in threading.enumerate()}
-            beside = [(names.get(each, "?"), _own(frame, 3)) for each, frame in frames.items() if each != self._main]
-            at_work = [
-                f"beside, {name}: {each}" for name, each in beside if each and "apart.py" not in each
-            ]  # a thread that waits is in no code of ours
-            return " | ".join([_own(frames.get(self._main), 7), *at_work])
-        finally:
-            frames = None
-            sys.setswitchinterval(usual)
-
-
-def _own(frame, most):
-    """Where a thread stands in the program's own code, innermost first."""
-    own = []
-    while frame is not None and len(own) < most:
-        code = frame.f_code
-        if "foldbasket" in code.co_filename:
-            own.append(f"{code.co_filename.rpartition('/')[2]}:{frame.f_lineno} {code.co_name}")
-        frame = frame.f_back
-    return " < ".join(own)
+        """Where the threads stood, each by the program's own code, innermost first."""
+        if self._seen is None:
+            return ""
+        self._seen.seek(0)
+        told = self._seen.read()
+        self._seen.seek(0)
+        self._seen.truncate()
+        stood = []
+        for number, frames in re.findall(r"hread 0x([0-9a-f]+)[^\n]*\n((?:  File [^\n]+\n)*)", told):
+            own = re.findall(r'/foldbasket/[\w/]*?(\w+\.py)", line (\d+) in (\w+)', frames)
+            if own:
+                whose = "window" if int(number, 16) == self._main else "beside"
+                stood.append(
+                    f"{whose}: {' < '.join(f'{file}:{line} {name}' for file, line, name in own[: 8 if whose == 'window' else 3])}"
+                )
+        return "".join(f"\n        {each}" for each in sorted(stood, reverse=True))
