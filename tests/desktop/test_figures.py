@@ -3,6 +3,8 @@
 import gc
 import threading
 
+import numpy as np
+import pytest
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QImage, QPainter
 
@@ -62,3 +64,33 @@ def test_a_run_that_is_drawn_once_is_set_anew_for_each_text(qapp):
     for text in ("1,234", "−56.7 %", "8"):
         assert dots(figures.run_once(text)) == dots(figures.run(text))
     assert figures.run_once("twelve") is None
+
+
+@pytest.mark.parametrize("text", ["AVATAR To. Wye (7) 1:1 A-B", "Member 0000017, all lines", "Ærø Žďár ÿ fi ffl -> x"])
+@pytest.mark.parametrize("size", [11, 13, 20])
+def test_a_name_of_glyphs_stands_as_one_that_is_drawn_as_text(qapp, text, size):
+    font = theme.font(size)
+    names = figures_of(font).names
+
+    def inked(draw):
+        image = QImage(500, 60, QImage.Format.Format_Grayscale8)
+        image.fill(0xFF)
+        painter = QPainter(image)
+        painter.setFont(font)
+        draw(painter)
+        painter.end()
+        bits = image.constBits()
+        bits.setsize(image.sizeInBytes())
+        return np.frombuffer(bits, np.uint8).reshape(60, image.bytesPerLine())[:, :500].astype(int)
+
+    as_run = inked(lambda painter: painter.drawGlyphRun(QPointF(10, 30), names.run(text)))
+    as_text = inked(lambda painter: painter.drawText(QPointF(10, 30 + names.base), text))
+    ink = (255 - as_text).sum()
+    assert ink > 10_000
+    assert abs(as_run - as_text).sum() < 0.05 * ink
+
+
+def test_letters_that_are_joined_or_come_from_elsewhere_are_left_to_the_ordinary_way(qapp):
+    names = figures_of(theme.font(13)).names
+    for text in ("日付", "سلام", "e\u0301", "क्षत्रिय", "a\tb"):
+        assert names.run(text) is None

@@ -15,7 +15,8 @@ from contextlib import contextmanager
 
 
 class Watch:
-    """Keeps what held the window's thread for more than `LOOK` seconds. With HOLDS in the environment also where it stood when they were over."""
+    """Keeps what held the window's thread for more than `LOOK` seconds. With HOLDS in the environment also where it stood by then. That
+    look reads what runs on: now and then it ends the process."""
 
     LOOK = 0.1
 
@@ -25,7 +26,7 @@ class Watch:
         self._worked = 0.0
         self._what = str
         # Python's own watch looks without Python's lock. One that asks for the lock has to wait as the window's thread does, and makes it wait.
-        self._seen = tempfile.TemporaryFile("w+") if "HOLDS" in os.environ else None
+        self._seen = tempfile.TemporaryFile("w+") if "HOLDS" in os.environ else None  # noqa: SIM115 - kept as long as the watch
         self._main = threading.get_ident()
 
     @contextmanager

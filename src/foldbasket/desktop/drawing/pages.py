@@ -19,6 +19,7 @@ from PyQt6.QtGui import (
 
 from foldbasket.charts.made import chart_of
 from foldbasket.desktop.drawing.readable import ReadBack, read_back
+from foldbasket.desktop.grid.figures import figures_of
 from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.grid.painter import GridPainter
 from foldbasket.desktop.widgets import theme
@@ -279,7 +280,7 @@ class Pages:
         margin = pixels(self.page.margin)
         width = self.size.width() - 2 * margin
         painter.setFont(theme.font(10))
-        metrics = QFontMetricsF(theme.font(10))
+        figures = figures_of(theme.font(10))
         for texts, top, ruled in (
             (self.page.head, margin, False),
             (self.page.foot, self.size.height() - margin - 16, True),
@@ -296,7 +297,9 @@ class Pages:
                 strict=True,
             ):
                 room = width / sum(bool(each) for each in texts) - 8 if text else 0.0
-                shown = metrics.elidedText(filled(text, values), Qt.TextElideMode.ElideRight, room)
+                shown = filled(text, values)
+                if not figures.fits(shown, room):
+                    shown = figures.metrics.elidedText(shown, Qt.TextElideMode.ElideRight, room)
                 painter.drawText(QRectF(margin, top + 3, width, 16), side | Qt.AlignmentFlag.AlignTop, shown)
 
     # --- the chart ------------------------------------------------------------

@@ -13,9 +13,8 @@ from typing import NamedTuple
 
 from PyQt6.QtGui import QFont, QRawFont, QTextLayout
 
-from foldbasket.desktop.grid.figures import LETTERS, SIGNS
+from foldbasket.desktop.grid.figures import DIGITS, LETTERS, SIGNS
 
-DIGITS = "0123456789"
 USUAL = "".join(dict.fromkeys(LETTERS + SIGNS))
 ODD = "".join(map(chr, chain(range(1, 32), range(0xE000, 0xF900))))
 """Code points that nothing should be read back as: control signs, and Unicode's private area."""

@@ -192,10 +192,10 @@ class GridPainter:
         found = self._pens.get(style)
         if found is None:
             found = self._pens[style] = Pen(style, *self.at.face(bold=style.bold, italic=style.italic))
-            if self._whole:  # what is drawn once is not kept
-                found.run = found.figures.run_once
+            if self._whole:  # what is drawn once is not kept; for a name alone Qt is as quick
+                found.run, found.named = found.figures.run_once, None
             elif not self.at.tabular:  # a drawing keeps its figures as text
-                found.run = lambda _: None
+                found.run, found.named = lambda _: None, None
         return found
 
     def _sign(self, painter: QPainter, pen: Pen, right: float, top: float) -> None:

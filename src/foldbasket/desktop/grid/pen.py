@@ -22,6 +22,8 @@ class Pen:
         self.style, self.font, self.figures = style, font, figures
         self.run: Callable[[str], QGlyphRun | None] = figures.run
         """Gives a number's glyphs; None where it is drawn as text."""
+        self.named: Callable[[str], QGlyphRun | None] | None = figures.names.run
+        """Gives the glyphs of a name; None where it is drawn as text."""
         self.metrics, self.hang = figures.metrics, figures.hang
         self.ink = QColor(style.ink)
         self.plain = style.number is None and not style.blank
@@ -33,15 +35,20 @@ class Pen:
             return text
         return self.metrics.elidedText(text, Qt.TextElideMode.ElideRight, width)
 
-    def draw_name(self, painter: QPainter, area: QRectF, text: str, *, wraps: bool) -> None:
-        """Draws a name from the left, over several lines where it `wraps`, else shortened where it is too wide."""
-        width = area.width()
-        if self.figures.fits(text, width):  # a text without a room to be set in takes four fifths of the time
-            painter.drawText(QPointF(area.x(), area.y() + area.height() / 2 + self.figures.base), text)
+    def draw_name(self, painter: QPainter, area: tuple[float, float, float, float], text: str, *, wraps: bool) -> None:
+        """Draws a name from the left of an area (left, top, width, height), over several lines where it `wraps`, else shortened where it is too wide."""
+        left, top, width, height = area
+        if self.figures.fits(text, width):
+            middle = top + height / 2
+            run = self.named(text) if self.named is not None else None
+            if run is not None:
+                painter.drawGlyphRun(QPointF(left, middle), run)
+            else:
+                painter.drawText(QPointF(left, middle + self.figures.base), text)
         elif wraps:
-            painter.drawText(area, NAME | Qt.TextFlag.TextWordWrap, text)
+            painter.drawText(QRectF(*area), NAME | Qt.TextFlag.TextWordWrap, text)
         else:
-            painter.drawText(area, NAME, self.fitted(text, width + 2))
+            painter.drawText(QRectF(*area), NAME, self.fitted(text, width + 2))
 
 
 def draw_rule(painter: QPainter, rule: Rule, left: float, right: float, at: float, colour: QColor) -> None:

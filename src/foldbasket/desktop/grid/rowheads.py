@@ -25,7 +25,9 @@ class RowHeads:
     def __init__(self, at: Geometry, colours: theme.Palette, pen_of: Callable[[CellStyle], Pen]) -> None:
         self.at, self.colours = at, colours
         self._pen_of = pen_of
-        self._pens: dict[tuple[int, bool], Pen] = {}  # styles of names are few, and live as long as the dressed report
+        self._pens: dict[
+            tuple[int, int, bool, bool], Pen
+        ] = {}  # styles are few, and live as long as the dressed report
         left, pad = at.report.left, at.scaled(PAD)
         self._in_one, self._depth = at.sheet.indented, left.axis.depth
         self._places = left.places or [0]
@@ -53,6 +55,7 @@ class RowHeads:
         chosen, named = held.chosen, held.names(lines, on_rows=True)
         first = self._edges[0 if chosen is None or not chosen.on_rows or self._in_one else chosen.place]
         taken, simple, in_one, rooms, folds = None, at.row_height, self._in_one, self._rooms, at.folds
+        pens = self._pens
         for here, texts in enumerate(at.row_heads(lines)):
             style, top, high, is_total, level = styles[here], tops[here], heights[here], totals[here], levels[here]
             if style.ground:
@@ -66,17 +69,22 @@ class RowHeads:
                 if not text:
                     continue
                 own = max(0, level - 1) if in_one else place
-                pen = self._pen(style, own, is_total=is_total, is_caption=place == caption or in_one)
+                key = (id(style), own, is_total, place == caption or in_one)
+                pen = pens.get(key)
+                if pen is None:
+                    pen = pens[key] = self._pen(style, own, is_total=is_total, is_caption=key[-1])
                 start, wide = self._over(place) if place == caption and not in_one else rooms[place]
                 inset = at.indent_of(lines[here]) if in_one else 0.0
-                area = QRectF(start + inset, top, wide - inset, high)
+                x, room = start + inset, wide - inset
                 if folds:
-                    self._fold(painter, area, text, pen, own, kinds[here], level, is_total=is_total)
+                    self._fold(
+                        painter, QRectF(x, top, room, high), text, pen, own, kinds[here], level, is_total=is_total
+                    )
                 if pen is not taken:
                     painter.setFont(pen.font)
                     painter.setPen(pen.ink)
                     taken = pen
-                pen.draw_name(painter, area, text, wraps=high > simple)
+                pen.draw_name(painter, (x, top, room, high), text, wraps=high > simple)
 
     def _pen(self, style: CellStyle, place: int, *, is_total: bool, is_caption: bool) -> Pen:
         """What a name is drawn with: groups are bold where the style has them so; the names of what a total is within are those of members."""
@@ -86,10 +94,7 @@ class RowHeads:
             if is_total and not is_caption
             else style.bold or (outer and not is_total) or not self.at.report.left.places
         )
-        found = self._pens.get((id(style), bold))
-        if found is None:
-            found = self._pens[id(style), bold] = self._pen_of(replace(style, bold=bold))
-        return found
+        return self._pen_of(replace(style, bold=bold))
 
     def _over(self, place: int) -> tuple[float, float]:
         """The room of a caption, which may run on over head columns that say nothing."""
