@@ -17,6 +17,7 @@ from foldbasket.links.link import Link
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Placed
 from foldbasket.tables.types import FieldType
+from tests.tables.reading import heron
 
 
 @pytest.fixture
@@ -520,6 +521,34 @@ def test_the_database_dialog_lists_reads_and_says_what_is_wrong(driver, settled,
     assert dialog.links(["Customers", "Sales"]) == [Link("Sales", "Customers", (("customer", "no"),))]
     assert asked[-1][0] == Server("postgresql", "localhost", "nursery", "seller")
     dialog.reject()
+
+
+def test_a_database_of_another_dialect_is_listed_and_read_but_not_left_there(driver, qtbot, settled, tmp_path):
+    heron.register()
+    heron.fill(tmp_path / "odd.heron")
+    driver.act("Open a database…")
+    dialog = driver.window.findChild(DatabaseDialog)
+    assert not dialog.dialect.isVisible()
+    dialog.kind.setCurrentIndex(2)
+    assert dialog.dialect.isVisible()
+    assert not dialog.stay.isEnabled()
+    assert "not known here" in dialog.stay.toolTip()
+    click(driver, dialog.look)
+    assert "name of the dialect" in dialog.told.text()
+    dialog.dialect.setText("os.path")
+    dialog.database.setText(str(tmp_path / "odd.heron"))
+    click(driver, dialog.look)
+    assert "“os.path” is no dialect" in dialog.told.text()
+    dialog.dialect.setText("gull")
+    click(driver, dialog.look)
+    qtbot.waitUntil(lambda: "no dialect “gull”" in dialog.told.text())
+    dialog.dialect.setText("heron")
+    click(driver, dialog.look)
+    qtbot.waitUntil(lambda: dialog.tables.count() == 2)
+    dialog.tick("odd sales")
+    click(driver, dialog.read)
+    settled()
+    assert driver.desk.source.tables["Odd sales"].count == 3
 
 
 def test_a_server_that_refuses_the_password_asks_for_it_and_reads_then(driver, settled, monkeypatch, tmp_path):

@@ -5,18 +5,15 @@ others have their turn. A look at each single event would be a call into Python 
 doubled the holds that it was to measure.
 """
 
-import faulthandler
 import os
-import re
-import tempfile
-import threading
+import signal
 import time
 from contextlib import contextmanager
 
 
 class Watch:
-    """Keeps what held the window's thread for more than `LOOK` seconds. With HOLDS in the environment also where it stood by then. That
-    look reads what runs on: now and then it ends the process."""
+    """Keeps what held the window's thread for more than `LOOK` seconds. With HOLDS in the environment also where it stood by then, as it tells
+    itself: a look from another thread would have to take the lock from it, and one without the lock ends the process now and then."""
 
     LOOK = 0.1
 
@@ -25,9 +22,10 @@ class Watch:
         self._since = None
         self._worked = 0.0
         self._what = str
-        # Python's own watch looks without Python's lock. One that asks for the lock has to wait as the window's thread does, and makes it wait.
-        self._seen = tempfile.TemporaryFile("w+") if "HOLDS" in os.environ else None  # noqa: SIM115 - kept as long as the watch
-        self._main = threading.get_ident()
+        self._stood = ""
+        self._looks = "HOLDS" in os.environ
+        if self._looks:
+            signal.signal(signal.SIGALRM, self._stand)
 
     @contextmanager
     def over(self, what):
@@ -46,32 +44,24 @@ class Watch:
             self._begin()
 
     def _begin(self):
-        if self._seen is not None:
-            faulthandler.dump_traceback_later(self.LOOK, file=self._seen)
+        if self._looks:
+            self._stood = ""
+            signal.setitimer(signal.ITIMER_REAL, self.LOOK)
         self._since, self._worked = time.perf_counter(), time.thread_time()
 
     def _end(self):
         took, self._since = time.perf_counter() - self._since, None
-        if self._seen is not None:
-            faulthandler.cancel_dump_traceback_later()
+        if self._looks:
+            signal.setitimer(signal.ITIMER_REAL, 0)
         if took > self.LOOK:
             own = time.thread_time() - self._worked  # the rest it waited: for a lock, or for a processor
-            self.holds.append((took, f"{self._what()}, {own:.2f} s of its own", self._where()))
+            self.holds.append((took, f"{self._what()}, {own:.2f} s of its own", self._stood))
 
-    def _where(self):
-        """Where the threads stood, each by the program's own code, innermost first."""
-        if self._seen is None:
-            return ""
-        self._seen.seek(0)
-        told = self._seen.read()
-        self._seen.seek(0)
-        self._seen.truncate()
-        stood = []
-        for number, frames in re.findall(r"hread 0x([0-9a-f]+)[^\n]*\n((?:  File [^\n]+\n)*)", told):
-            own = re.findall(r'/foldbasket/[\w/]*?(\w+\.py)", line (\d+) in (\w+)', frames)
-            if own:
-                whose = "window" if int(number, 16) == self._main else "beside"
-                stood.append(
-                    f"{whose}: {' < '.join(f'{file}:{line} {name}' for file, line, name in own[: 8 if whose == 'window' else 3])}"
-                )
-        return "".join(f"\n        {each}" for each in sorted(stood, reverse=True))
+    def _stand(self, _signal, frame):
+        own = []
+        while frame is not None and len(own) < 8:
+            code = frame.f_code
+            if "foldbasket" in code.co_filename:
+                own.append(f"{code.co_filename.rpartition('/')[2]}:{frame.f_lineno} {code.co_name}")
+            frame = frame.f_back
+        self._stood = " < ".join(own)

@@ -219,6 +219,12 @@ def staying(
     """A table, view or query of a database whose records stay there. Raises ReadError: wrong password, no answer, no such table, a query that writes, or
     fields whose values are of several types."""
     progress = progress or Progress()
+    if isinstance(place, Server) and place.kind == "other":
+        raise ReadError(
+            f"its records cannot stay there: how “{place.dialect}” rounds, compares and counts is not known here.",
+            where=place.label,
+            todo="Read it without leaving its records there.",
+        )
     stream = DatabaseStream(place, reading, password, name)
     engine = open_engine(place, password)
     with reading_from(engine, stream.label) as connection:

@@ -20,6 +20,7 @@ from foldbasket.desktop.actions.fold import add_fold, rename_fold, rename_word
 from foldbasket.desktop.actions.source import repoint
 from foldbasket.desktop.shell.start import StartView
 from foldbasket.desktop.widgets import dialogs, theme
+from foldbasket.desktop.widgets.collecting import thaw
 from foldbasket.errors import BasketError, FoldBasketError
 
 if TYPE_CHECKING:
@@ -34,6 +35,7 @@ def _import_ahead() -> None:
     def run() -> None:
         with contextlib.suppress(ImportError):  # said when it is needed
             importlib.import_module("foldbasket.desktop.shell.workspace")
+            importlib.import_module("sqlglot")  # which the first formula shown would wait for
 
     threading.Thread(target=run, name="import-ahead", daemon=True).start()
 
@@ -365,4 +367,5 @@ class MainWindow(QMainWindow):
     def close_now(self) -> None:
         """Closes it without a question about unsaved work."""
         self._leaves = True
+        thaw()
         self.close()

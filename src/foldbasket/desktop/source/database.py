@@ -27,10 +27,13 @@ from foldbasket.desktop.card.controls import Chooser
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError
 from foldbasket.links.link import Link
+from foldbasket.tables.reading.anydatabase import DIALECT
 from foldbasket.tables.reading.contract import Reading
 from foldbasket.tables.reading.database import PORTS, Listed, Server, contents, readable
 
-KINDS = (("postgresql", "PostgreSQL"), ("mariadb", "MariaDB"))
+KINDS = (("postgresql", "PostgreSQL"), ("mariadb", "MariaDB"), ("other", "another, by its dialect"))
+STAYS = "For tables that are too large to be read, or that must be as they are now at every fold"
+STAYS_NOT = "Only PostgreSQL and MariaDB fold: how another rounds, compares and counts is not known here"
 
 
 class DatabaseDialog(QDialog):
@@ -54,10 +57,12 @@ class DatabaseDialog(QDialog):
         self.kind = Chooser(self)
         for value, label in KINDS:
             self.kind.addItem(label, value)
-        self.kind.currentIndexChanged.connect(
-            lambda _: self.port.setPlaceholderText(str(PORTS[self.kind.currentData()]))
+        self.kind.currentIndexChanged.connect(self._choose_kind)
+        self.host, self.port, self.database, self.user, self.password, self.dialect = (
+            QLineEdit(self) for _ in range(6)
         )
-        self.host, self.port, self.database, self.user, self.password = (QLineEdit(self) for _ in range(5))
+        self.dialect.setPlaceholderText("oracle, mssql+pyodbc, …")
+        self.dialect.setToolTip("The name of its dialect in SQLAlchemy; the package that brings it must be installed")
         self.host.setPlaceholderText("localhost")
         self.port.setPlaceholderText(str(PORTS["postgresql"]))
         self.port.setMaximumWidth(90)
@@ -68,10 +73,11 @@ class DatabaseDialog(QDialog):
         place.addWidget(self.host, 1)
         place.addWidget(QLabel("port", self))
         place.addWidget(self.port)
-        for label, widget in (("Server", self.kind), ("Host", place), ("Database", self.database), ("User", self.user), ("Password", self.password), ("", self.keep)):  # fmt: skip
+        for label, widget in (("Server", self.kind), ("Dialect", self.dialect), ("Host", place), ("Database", self.database), ("User", self.user), ("Password", self.password), ("", self.keep)):  # fmt: skip
             form.addRow(label, widget)
             if isinstance(widget, QWidget):
                 widget.setAccessibleName(label or "Keep the password in the desktop's keyring")
+        self.form = form
         self.host.setAccessibleName("Host")
         self.port.setAccessibleName("Port")
         self.look = QPushButton("Look what is there", self)
@@ -88,7 +94,20 @@ class DatabaseDialog(QDialog):
         self._add_choice(column)
         self._add_buttons(column)
         self.look.setDefault(True)
+        self._choose_kind()
         self._renew()
+
+    def _choose_kind(self) -> None:
+        """Asks for what the chosen kind needs."""
+        kind = self.kind.currentData()
+        other = kind == "other"
+        self.port.setPlaceholderText(str(PORTS.get(kind, "")))
+        self.host.setPlaceholderText("" if other else "localhost")
+        self.form.setRowVisible(self.dialect, other)
+        self.stay.setEnabled(not other)
+        self.stay.setToolTip(STAYS_NOT if other else STAYS)
+        if other:
+            self.stay.setChecked(False)
 
     def _add_choice(self, column: QVBoxLayout) -> None:
         """The tables to tick, and a query instead."""
@@ -110,7 +129,6 @@ class DatabaseDialog(QDialog):
 
     def _add_buttons(self, column: QVBoxLayout) -> None:
         self.stay = QCheckBox("Leave the records there: the database folds them", self)
-        self.stay.setToolTip("For tables that are too large to be read, or that must be as they are now at every fold")
         column.addWidget(self.stay)
         buttons = QHBoxLayout()
         buttons.addStretch(1)
@@ -131,14 +149,20 @@ class DatabaseDialog(QDialog):
         if port and not (port.isdigit() and 0 < int(port) < 65536):
             self._tell(f"“{port}” is not a port: type a number up to 65535, or leave it empty.", wrong=True)
             return None
-        for line, name in ((self.database, "database"), (self.user, "user")):
+        other = self.kind.currentData() == "other"
+        wanted = ((self.dialect, "dialect"), (self.database, "database"))
+        for line, name in wanted if other else ((self.database, "database"), (self.user, "user")):
             if not line.text().strip():
                 self._tell(f"Type the name of the {name}.", wrong=True)
                 line.setFocus()
                 return None
+        dialect = self.dialect.text().strip().lower() if other else ""
+        if other and not DIALECT.fullmatch(dialect):
+            self._tell(f"“{dialect}” is no dialect: type its name, and its driver behind a plus.", wrong=True)
+            return None
         return Server(
-            self.kind.currentData(), self.host.text().strip() or "localhost", self.database.text().strip(),
-            self.user.text().strip(), int(port) if port else None,
+            self.kind.currentData(), self.host.text().strip() or ("" if other else "localhost"), self.database.text().strip(),
+            self.user.text().strip(), int(port) if port else None, dialect,
         )  # fmt: skip
 
     def chosen_tables(self) -> list[Listed]:
@@ -177,7 +201,7 @@ class DatabaseDialog(QDialog):
         password = self.password.text() or passwords.password_of(server)
         if self.password.text():
             passwords.remember(server, self.password.text(), keep=self.keep.isChecked())
-        self._tell(f"Asking {server.host}…")
+        self._tell(f"Asking {server.host or server.database}…")
         self.look.setEnabled(False)
         self._worker.start(lambda progress: contents(server, password))
 
@@ -188,7 +212,8 @@ class DatabaseDialog(QDialog):
         self.tables.clear()
         for each in listed:
             kind = "view" if each.is_view else "table"
-            item = QListWidgetItem(f"{each.name}   {kind}, {len(each.fields)} fields")
+            fields = f", {len(each.fields)} fields" if each.fields else ""
+            item = QListWidgetItem(f"{each.name}   {kind}{fields}")
             item.setToolTip(", ".join(each.fields[:30]))
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Unchecked)

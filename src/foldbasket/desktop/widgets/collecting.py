@@ -30,6 +30,13 @@ def let_go(widget: QWidget) -> None:
 
 EVERY = 700
 """Milliseconds between two looks."""
+MANY = 60
+"""Modules loaded since, by which what was found to stay is found anew: to look through a hundred more takes some 20 ms each time."""
+
+
+def thaw() -> None:
+    """Has everything looked through once more, as when a window with all its data goes."""
+    gc.unfreeze()
 
 
 class Collector(QObject):
@@ -38,7 +45,7 @@ class Collector(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         gc.disable()
-        self._frozen = False
+        self._loaded = 0
         self._timer = QTimer(self)
         self._timer.setInterval(EVERY)
         self._timer.timeout.connect(self.look)
@@ -46,9 +53,9 @@ class Collector(QObject):
 
     def look(self) -> None:
         """Collects what is due: young objects each time, older ones as many rounds later as Python does."""
-        if not self._frozen and "foldbasket.desktop.shell.workspace" in sys.modules:
+        if len(sys.modules) >= self._loaded + MANY:
             # What was imported stays to the end, and need not be looked through again and again.
-            self._frozen = True
+            self._loaded = len(sys.modules)
             gc.collect()
             gc.freeze()
             return

@@ -189,6 +189,7 @@ def style_sheet(p: Palette) -> str:
     QLabel {{ background: transparent; }}
     QLabel[role="title"] {{ font-size: 15px; font-weight: 600; }}
     QLabel[role="banner"] {{ font-size: 30px; font-weight: 600; }}
+    QCheckBox:disabled, QRadioButton:disabled {{ color: {p.muted}; }}
     QLabel[role="quiet"], QCheckBox[role="quiet"] {{ color: {p.muted}; font-size: {SMALL}px; }}
     QLabel[role="section"] {{ color: {p.muted}; font-size: {SMALL}px; font-weight: 600; }}
     QLabel[role="warning"] {{ color: {p.columns}; font-size: {SMALL}px; }}

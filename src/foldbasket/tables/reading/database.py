@@ -1,4 +1,4 @@
-"""Reads tables, views and read-only queries from SQLite files and from PostgreSQL and MariaDB servers.
+"""Reads tables, views and read-only queries from SQLite files, from PostgreSQL and MariaDB servers, and by other dialects of SQLAlchemy.
 
 Everything goes through SQLAlchemy with a cursor that stays on the server, so that memory holds one batch at a time beside
 what is already encoded. Nothing is ever written: the transaction is read-only, and a query must be one that reads (`queries.py`).
@@ -20,6 +20,7 @@ import msgspec
 from foldbasket.errors import ReadError
 from foldbasket.tables.cells import records
 from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.anydatabase import DIALECT, engine_of, fields_of
 from foldbasket.tables.reading.contract import AS_FOUND, READERS, Batch, Reader, Reading, gathered
 from foldbasket.tables.reading.queries import check_query
 from foldbasket.tables.reading.sniffing import field_names
@@ -38,16 +39,24 @@ PORTS = {"postgresql": 5432, "mariadb": 3306}
 class Server(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A database on a server. No password: that comes from the user, the environment or the desktop's keyring."""
 
-    kind: Literal["postgresql", "mariadb"]
+    kind: Literal["postgresql", "mariadb", "other"]
     host: str
     database: str
     user: str
     port: int | None = None
+    dialect: str = ""
+    """That of SQLAlchemy, for a server of another kind."""
+
+    def __post_init__(self) -> None:
+        if (self.kind == "other") != bool(DIALECT.fullmatch(self.dialect)):
+            raise ValueError("a server of another kind, and only that, names its dialect: oracle, or mssql+pyodbc")
 
     @property
     def label(self) -> str:
         """Where it is, for people: ``sales on db.example:5432``."""
-        return f"{self.database} on {self.host}:{self.port or PORTS[self.kind]}"
+        port = self.port or PORTS.get(self.kind)
+        place = f"{self.host}:{port}" if port and self.host else self.host or "this machine"
+        return f"{self.database} on {place}" + (f" ({self.dialect})" if self.dialect else "")
 
 
 @dataclass(frozen=True)
@@ -73,6 +82,8 @@ def server_engine(server: Server, password: str | None) -> Engine:
     from sqlalchemy import URL, create_engine
     from sqlalchemy.pool import NullPool
 
+    if server.kind == "other":
+        return engine_of(server.dialect, server.user, password, server.host, server.port, server.database)
     drivers = {"postgresql": "postgresql+psycopg", "mariadb": "mysql+pymysql"}
     url = URL.create(
         drivers[server.kind],
@@ -110,8 +121,8 @@ def stop_query(connection: Connection, place: Server | Path, password: str | Non
     raw: Any = connection.connection.driver_connection
     if isinstance(place, Path):
         return lambda: raw.interrupt()
-    if place.kind == "postgresql":
-        return lambda: raw.cancel()
+    if place.kind != "mariadb":
+        return getattr(raw, "cancel", None) or getattr(raw, "interrupt", None) or (lambda: None)
     number = raw.thread_id()
 
     def stop() -> None:
@@ -156,7 +167,7 @@ def _begin(connection: Connection, kind: str) -> None:
         connection.exec_driver_sql("BEGIN")
     elif kind == "postgresql":
         connection.exec_driver_sql("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
-    else:
+    elif kind in ("mysql", "mariadb"):
         connection.exec_driver_sql("SET SESSION TRANSACTION READ ONLY")
         connection.exec_driver_sql("START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY")
 
@@ -231,9 +242,8 @@ def contents(place: Server | Path, password: str | None = None) -> list[Listed]:
                 (True, inspector.get_view_names(schema)),
             ):
                 for table in names:
-                    fields = tuple(column["name"] for column in inspector.get_columns(table, schema))
-                    links = []
-                    for key in [] if is_view else inspector.get_foreign_keys(table, schema):
+                    fields, links = fields_of(inspector, table, schema), []
+                    for key in [] if is_view or not fields else inspector.get_foreign_keys(table, schema):
                         other = _full_name(key["referred_schema"] or schema, key["referred_table"], own)
                         pairs = zip(key["constrained_columns"], key["referred_columns"], strict=True)
                         links.append((other, tuple(pairs)))
@@ -331,7 +341,7 @@ def _after(first: Batch, rest: Iterator[Batch]) -> Iterator[Batch]:
 def _statement(engine: Engine, reading: Reading, where: str) -> str:
     if reading.query is not None:
         query = check_query(reading.query, engine.dialect.name, where)
-        return query.replace("%", "%%") if engine.dialect.name != "sqlite" else query
+        return query.replace("%", "%%") if engine.dialect.paramstyle in ("format", "pyformat") else query
     if reading.table is None:
         raise ReadError("it says neither a table nor a query.", where=where, todo="Choose one.")
     quote = engine.dialect.identifier_preparer.quote_identifier

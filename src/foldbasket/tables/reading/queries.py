@@ -12,13 +12,16 @@ from functools import cache
 from foldbasket.errors import ReadError
 from foldbasket.later import exp, sqlglot
 
-DIALECTS = {"postgresql": "postgres", "mysql": "mysql", "mariadb": "mysql", "sqlite": "sqlite"}
+DIALECTS = {"mssql": "tsql", "postgresql": "postgres", "mysql": "mysql", "mariadb": "mysql", "sqlite": "sqlite"}
+KNOWN = ("postgresql", "mysql", "mariadb", "sqlite")
+"""Dialects of which it is known what each of their functions does that matters here."""
 LONGEST = 200_000
 _WRITES = (
     "Into", "Insert", "Update", "Delete", "Merge", "Create", "Drop", "Alter", "Command", "Set", "Lock", "Copy", "LoadData",
     "TruncateTable", "Pragma", "Attach", "Detach", "Use", "Kill", "Transaction", "Commit", "Rollback", "PropertyEQ",
 )  # fmt: skip
 """The parser's nodes that do more than read."""
+_FILES = ("ReadCSV", "ReadParquet")
 _FUNCTIONS = re.compile(
     r"""
       sleep | benchmark | load_file | get_lock | release_(all_)?locks? | master_\w+_wait | sys_\w+ | setval | nextval | lastval
@@ -45,7 +48,9 @@ def check_query(query: str, dialect: str, where: str) -> str:
     if dialect != "sqlite" and dialect != "postgresql" and _RUN_COMMENT.search(text):
         raise ReadError("the query holds a comment that the server would run.", where=where, todo="Take it out.")
     try:
-        trees = sqlglot.parse(text, dialect=DIALECTS[dialect], error_level=sqlglot.ErrorLevel.RAISE)
+        spoken = DIALECTS.get(dialect, dialect)
+        known = spoken if sqlglot.Dialect.get(spoken) is not None else None
+        trees = sqlglot.parse(text, dialect=known, error_level=sqlglot.ErrorLevel.RAISE)
     except (sqlglot.errors.SqlglotError, RecursionError, ValueError, TypeError, AttributeError) as error:
         first = (getattr(error, "errors", None) or [{}])[0]
         mark = str(first.get("highlight") or "").strip()[:40]
@@ -59,13 +64,19 @@ def check_query(query: str, dialect: str, where: str) -> str:
         if isinstance(node, _writing()):
             raise refused
         name = _called(node)
-        if name and _FUNCTIONS.fullmatch(name):
+        does = "writes, waits or reads files" if name and _FUNCTIONS.fullmatch(name) else ""
+        if name and not does and dialect not in KNOWN and _is_strange(node):
+            does = "may do anything, as far as is known here"
+        if does:
             raise ReadError(
-                f"the function “{name}” writes, waits or reads files, so it is not run.",
-                where=where,
-                todo="Take it out of the query.",
+                f"the function “{name}” {does}, so it is not run.", where=where, todo="Take it out of the query."
             )
     return text
+
+
+def _is_strange(node: object) -> bool:
+    """Whether a function may do anything, as far as is known."""
+    return isinstance(node, exp.Anonymous | exp.AnonymousAggFunc) or type(node).__name__ in _FILES
 
 
 @cache
