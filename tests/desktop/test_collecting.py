@@ -5,11 +5,12 @@ import threading
 import weakref
 from pathlib import Path
 
-from PyQt6.QtCore import QCoreApplication, QEvent
+from PyQt6.QtCore import QCoreApplication, QEvent, Qt
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
 import foldbasket
 from foldbasket.desktop.state.workers import Worker
+from foldbasket.desktop.widgets import collecting
 from foldbasket.desktop.widgets.collecting import Collector, let_go
 
 
@@ -21,6 +22,7 @@ class Circle:
 def test_circles_made_by_a_worker_are_taken_apart_by_the_windows_thread(qapp, qtbot):
     ended = []
     collector = Collector(qapp)
+    collector.look()
     worker = Worker("test")
 
     def work(_):
@@ -62,6 +64,37 @@ def test_what_is_to_be_deleted_stays_whole_until_it_is(qtbot):
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     assert window.findChild(QLineEdit) is None
     qtbot.waitUntil(lambda: gc.collect() >= 0 and gone() is None)
+
+
+def test_what_was_set_aside_is_looked_through_when_the_window_is_left(qapp, qtbot):
+    collector = Collector(qapp)
+    circle = Circle()
+    gone = weakref.ref(circle)
+    del circle
+    collector.look()  # so much was loaded since that all is set aside
+    assert gc.get_freeze_count() > 10_000
+    gc.collect()
+    assert gone() is not None
+    qapp.applicationStateChanged.emit(Qt.ApplicationState.ApplicationInactive)
+    qtbot.waitUntil(lambda: gone() is None, timeout=10_000)
+    assert gc.get_freeze_count() > 10_000
+    collector.deleteLater()
+    gc.enable()
+
+
+def test_who_comes_back_at_once_waits_for_nothing(qapp, qtbot, monkeypatch):
+    monkeypatch.setattr(collecting, "LEFT", 50)
+    looked = []
+    monkeypatch.setattr(Collector, "look_through", lambda self: looked.append(1))
+    collector = Collector(qapp)
+    qapp.applicationStateChanged.emit(Qt.ApplicationState.ApplicationInactive)
+    qapp.applicationStateChanged.emit(Qt.ApplicationState.ApplicationActive)
+    qtbot.wait(200)
+    assert looked == []
+    qapp.applicationStateChanged.emit(Qt.ApplicationState.ApplicationInactive)
+    qtbot.waitUntil(lambda: bool(looked))
+    collector.deleteLater()
+    gc.enable()
 
 
 def test_nothing_else_is_deleted_later():

@@ -137,6 +137,7 @@ class Walker:
         )
 
     def close(self) -> None:
+        self.watch.close()
         sys.excepthook, faults.note = sys.__excepthook__, NOTE
         self.window.close_now()
         self.window.deleteLater()

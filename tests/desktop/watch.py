@@ -5,6 +5,7 @@ others have their turn. A look at each single event would be a call into Python 
 doubled the holds that it was to measure.
 """
 
+import gc
 import os
 import signal
 import time
@@ -23,6 +24,8 @@ class Watch:
         self._worked = 0.0
         self._what = str
         self._stood = ""
+        self._collected = self._collecting = 0.0
+        gc.callbacks.append(self._collect)
         self._looks = "HOLDS" in os.environ
         if self._looks:
             signal.signal(signal.SIGALRM, self._stand)
@@ -47,6 +50,7 @@ class Watch:
         if self._looks:
             self._stood = ""
             signal.setitimer(signal.ITIMER_REAL, self.LOOK)
+        self._collected = 0.0
         self._since, self._worked = time.perf_counter(), time.thread_time()
 
     def _end(self):
@@ -55,7 +59,19 @@ class Watch:
             signal.setitimer(signal.ITIMER_REAL, 0)
         if took > self.LOOK:
             own = time.thread_time() - self._worked  # the rest it waited: for a lock, or for a processor
-            self.holds.append((took, f"{self._what()}, {own:.2f} s of its own", self._stood))
+            garbage = f", {self._collected:.2f} s of them for garbage" if self._collected > 0.01 else ""
+            self.holds.append((took, f"{self._what()}, {own:.2f} s of its own{garbage}", self._stood))
+
+    def _collect(self, phase, _):
+        now = time.perf_counter()
+        if phase == "start":
+            self._collecting = now
+        else:
+            self._collected += now - self._collecting
+
+    def close(self):
+        """Looks no longer."""
+        gc.callbacks.remove(self._collect)
 
     def _stand(self, _signal, frame):
         own = []

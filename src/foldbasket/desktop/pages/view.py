@@ -6,7 +6,7 @@ from collections import OrderedDict
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QAbstractScrollArea, QHBoxLayout, QWidget
 
@@ -111,7 +111,7 @@ class PagesView(QWidget):
 
 
 class _Stack(QAbstractScrollArea):
-    """Pages below one another. Those in view are drawn when they come into view, and some are kept."""
+    """Pages below one another. Those in view are drawn when they come into view, one at a time, and some are kept."""
 
     def __init__(self, view: PagesView) -> None:
         super().__init__(view)
@@ -119,6 +119,9 @@ class _Stack(QAbstractScrollArea):
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._kept: OrderedDict[int, QPixmap] = OrderedDict()
+        self._next = QTimer(self)  # a page of many columns takes some frames, and a dozen small ones are in view
+        self._next.setSingleShot(True)
+        self._next.timeout.connect(lambda: self.viewport().update())
 
     # What differs between the small and the large ones.
 
@@ -205,9 +208,15 @@ class _Stack(QAbstractScrollArea):
         start = self.verticalScrollBar().value()
         first = max(0, int((start - self.gap) // self.step))
         last = min(self.view.count, int((start + self.viewport().height()) // self.step) + 1)
+        drawn = False
         for number in range(first, last):
             area = self.area(number)
-            painter.drawPixmap(area.topLeft(), self.picture(number))
+            if drawn and number not in self._kept:
+                painter.fillRect(area, QColor("#FFFFFF"))
+                self._next.start(0)
+            else:
+                drawn = drawn or number not in self._kept
+                painter.drawPixmap(area.topLeft(), self.picture(number))
             painter.setPen(QPen(QColor(theme.palette().line), 1))
             painter.drawRect(area)
             self.mark(painter, area, number)

@@ -10,10 +10,11 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QDrag, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QDrag, QFont, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QWidget
 
 from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.grid.figures import figures_of
 from foldbasket.desktop.sentence.word import field_mime
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
@@ -133,8 +134,8 @@ class Preview(QAbstractScrollArea):
         self.lefts, self._widths = [], []
         if self.table is None:
             return
-        plain, small = QFontMetricsF(theme.font(tabular=True)), QFontMetricsF(theme.font(theme.SMALL - 1))
-        number = plain.horizontalAdvance(f"{max(1, self.table.count):,}") + 2 * PAD
+        plain, small = (figures_of(font).names for font in (theme.font(tabular=True), theme.font(theme.SMALL - 1)))
+        number = plain.wide(f"{max(1, self.table.count):,}") + 2 * PAD
         left = 12 + max(34.0, number)
         sample = max(2, min(SAMPLE, MOST_MEASURED // max(1, len(self.table.columns))))
         viewed = in_view(self.table)
@@ -143,9 +144,9 @@ class Preview(QAbstractScrollArea):
             words = [summary(column, self._profile(name)), self._note(name, column)[0]]
             texts = [cell_text(viewed, int(record), name) for record in records]
             wide = max(
-                plain.horizontalAdvance(name) + 4,
-                *(small.horizontalAdvance(word) for word in words),
-                *(plain.horizontalAdvance(text[:60]) for text in texts or [""]),
+                plain.wide(name) + 4,
+                *map(small.wide, words),
+                *(plain.wide(text[:60]) for text in texts or [""]),
             )
             width = min(WIDEST, max(NARROWEST, wide + 2 * PAD))
             self.lefts.append(left)

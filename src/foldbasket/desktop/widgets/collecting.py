@@ -9,7 +9,8 @@ from __future__ import annotations
 import gc
 import sys
 
-from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtCore import QObject, Qt, QTimer
+from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QWidget
 
 _going: dict[int, QWidget] = {}
@@ -31,16 +32,24 @@ def let_go(widget: QWidget) -> None:
 EVERY = 700
 """Milliseconds between two looks."""
 MANY = 60
-"""Modules loaded since, by which what was found to stay is found anew: to look through a hundred more takes some 20 ms each time."""
+"""Modules loaded since, by which all there is is set aside anew."""
+
+
+LEFT = 3_000
+"""Milliseconds after which a window that was left for another is taken for one that nobody waits for."""
 
 
 def thaw() -> None:
-    """Has everything looked through once more, as when a window with all its data goes."""
+    """Has all there is looked through at the next look, what was set aside as well: for moments in which nobody waits, or much has gone."""
     gc.unfreeze()
 
 
 class Collector(QObject):
-    """Turns Python's own collecting off and does it from a timer, as often as Python would."""
+    """Turns Python's own collecting off and does it from a timer, as often as Python would.
+
+    What was loaded, and what a look through everything found in use, is set aside: it stays for long, and to look through it again and again held the
+    window for a quarter of a second each time. Circles among it are found once the window is left for another, or closed.
+    """
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -50,16 +59,37 @@ class Collector(QObject):
         self._timer.setInterval(EVERY)
         self._timer.timeout.connect(self.look)
         self._timer.start()
+        self._left = QTimer(self)
+        self._left.setSingleShot(True)
+        self._left.setInterval(LEFT)
+        self._left.timeout.connect(self.look_through)
+        app = QGuiApplication.instance()
+        if isinstance(app, QGuiApplication):
+            app.applicationStateChanged.connect(self._state)
+
+    def _state(self, state: Qt.ApplicationState) -> None:
+        if state is Qt.ApplicationState.ApplicationInactive:
+            self._left.start()
+        else:
+            self._left.stop()
+
+    def look_through(self) -> None:
+        """Looks through everything."""
+        thaw()
+        self._collect(2)
 
     def look(self) -> None:
         """Collects what is due: young objects each time, older ones as many rounds later as Python does."""
         if len(sys.modules) >= self._loaded + MANY:
-            # What was imported stays to the end, and need not be looked through again and again.
             self._loaded = len(sys.modules)
-            gc.collect()
             gc.freeze()
             return
         young, middle, old = gc.get_count()
         most, second, third = gc.get_threshold()
         if young > most:
-            gc.collect(2 if old > third else 1 if middle > second else 0)
+            self._collect(2 if old > third else 1 if middle > second else 0)
+
+    def _collect(self, how_old: int) -> None:
+        gc.collect(how_old)
+        if how_old == 2:
+            gc.freeze()
