@@ -93,3 +93,20 @@ def test_tests_read_no_private_state():
                     if each.name.startswith("_") and not each.name.startswith("__")
                 ]
     assert found == []
+
+
+def test_no_inner_function_calls_itself():
+    """It would be a circle, which keeps all that it sees, such as a report's cells, until garbage is looked for."""
+    found = [
+        f"{name}:{inner.lineno} {inner.name}"
+        for name, path in modules().items()
+        for outer in ast.walk(ast.parse(path.read_text("utf-8")))
+        if isinstance(outer, ast.FunctionDef)
+        for inner in ast.walk(outer)
+        if isinstance(inner, ast.FunctionDef) and inner is not outer and _names(inner, inner.name)
+    ]
+    assert found == []
+
+
+def _names(inside, name):
+    return any(isinstance(node, ast.Name) and node.id == name for node in ast.walk(inside))

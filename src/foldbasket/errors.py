@@ -6,6 +6,7 @@ This module imports nothing of the project, so that every stage may raise these.
 
 import errno
 import os
+from typing import TypeVar
 
 MOST_WHERE = 300
 """A path or a name may be longer than anybody reads: its middle is then left out."""
@@ -27,6 +28,16 @@ class FoldBasketError(Exception):
     def __str__(self) -> str:
         told = f"{self.where}: {self.what}" if self.where else self.what
         return f"{told} {self.todo}".strip()
+
+
+Raised = TypeVar("Raised", bound=FoldBasketError)
+
+
+def bare(error: Raised) -> Raised:
+    """The error without the calls that it came through, for where it is kept: those hold all that they worked with, and often, in a circle, the
+    error itself."""
+    error.__context__ = error.__cause__ = None
+    return error.with_traceback(None)
 
 
 def _again(kind: type[FoldBasketError], said: dict[str, object], args: tuple[object, ...]) -> FoldBasketError:

@@ -1,6 +1,7 @@
 """Garbage is collected on the window's thread, never on a worker's."""
 
 import gc
+import shutil
 import threading
 import weakref
 from pathlib import Path
@@ -9,9 +10,11 @@ from PyQt6.QtCore import QCoreApplication, QEvent, Qt
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
 import foldbasket
+from foldbasket.desktop.sentence.typed import read_typed
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.desktop.widgets import collecting
 from foldbasket.desktop.widgets.collecting import Collector, let_go
+from foldbasket.sentence.vocabulary import Vocabulary
 
 
 class Circle:
@@ -95,6 +98,52 @@ def test_who_comes_back_at_once_waits_for_nothing(qapp, qtbot, monkeypatch):
     qtbot.waitUntil(lambda: bool(looked))
     collector.deleteLater()
     gc.enable()
+
+
+def test_what_was_read_and_folded_goes_at_once_when_it_is_read_again(driver, demo, tmp_path):
+    """Large as it is, it must not wait until garbage is looked for: what is in use then is set aside."""
+    shutil.copytree(demo.parent, tmp_path / "demo")
+    driver.window.open_paths([tmp_path / "demo" / demo.name])
+    driver.settle()
+    desk = driver.desk
+    gc.collect()
+    gc.disable()
+    try:
+        for fold in desk.basket.folds:
+            desk.show_fold(fold.key)
+            driver.settle()
+        typed = driver.workspace
+        typed.type_sentence("net by region ((")
+        driver.settle()
+        typed.typed.put_back()
+        held = [
+            weakref.ref(each)
+            for each in (desk.source, desk.engine, desk.report, next(iter(desk.source.tables.values())))
+        ]
+        driver.act("Read all sources again")
+        driver.settle()
+        desk.show_fold(desk.basket.folds[0].key)
+        driver.settle()
+        assert [type(each()).__name__ for each in held if each() is not None] == []
+    finally:
+        gc.enable()
+
+
+def test_names_that_could_be_said_go_at_once(driver, demo):
+    driver.window.open_paths([demo])
+    driver.settle()
+    desk = driver.desk
+    gc.disable()
+    try:
+        for text in ("net by region, trade only", "net by region ((", "top 3 by", ""):
+            words = Vocabulary(desk.source, desk.fold, desk.basket.locale)
+            words.known()
+            read_typed(text, len(text), words, completing=True)
+            gone = weakref.ref(words)
+            del words
+            assert gone() is None, text
+    finally:
+        gc.enable()
 
 
 def test_nothing_else_is_deleted_later():

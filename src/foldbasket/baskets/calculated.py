@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import msgspec
 
@@ -25,25 +25,28 @@ def in_order(fields: Sequence[Calculated]) -> list[Calculated]:
     for each in fields:
         by_name.setdefault(each.name.casefold(), []).append(each)
     done: list[Calculated] = []
-
-    def visit(each: Calculated, path: tuple[Calculated, ...]) -> None:
-        if each in path:
-            said = " → ".join(f"“{one.name}”" for one in (*path[path.index(each) :], each))
-            raise FormulaError(
-                f"this field is made of itself: {said}.", 0, len(each.formula), where=each.name, todo="Take one of the names out."
-            )  # fmt: skip
-        if each in done:
-            return
-        try:
-            names = names_in(parsed(each.formula))
-        except FormulaError:
-            names = []  # told when it is checked
-        for name in names:
-            for other in by_name.get(name.name.casefold(), ()):
-                if name.table is None or name.table.casefold() == other.table.casefold():
-                    visit(other, (*path, each))
-        done.append(each)
-
     for each in fields:
-        visit(each, ())
+        _take(each, (), by_name, done)
     return done
+
+
+def _take(
+    each: Calculated, path: tuple[Calculated, ...], by_name: Mapping[str, Sequence[Calculated]], done: list[Calculated]
+) -> None:
+    """Appends a field behind those it names; `path` leads to it."""
+    if each in path:
+        said = " → ".join(f"“{one.name}”" for one in (*path[path.index(each) :], each))
+        raise FormulaError(
+            f"this field is made of itself: {said}.", 0, len(each.formula), where=each.name, todo="Take one of the names out."
+        )  # fmt: skip
+    if each in done:
+        return
+    try:
+        names = names_in(parsed(each.formula))
+    except FormulaError:
+        names = []  # told when it is checked
+    for name in names:
+        for other in by_name.get(name.name.casefold(), ()):
+            if name.table is None or name.table.casefold() == other.table.casefold():
+                _take(other, (*path, each), by_name, done)
+    done.append(each)

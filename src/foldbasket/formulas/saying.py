@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 
 from foldbasket.formulas.checking import Checked
 from foldbasket.formulas.function import Said
@@ -26,33 +27,40 @@ def said_in_sql(
 ) -> Said:
     """A formula as a server reads it. `field` says the fields that it names, `today` its as-of date, `stands_for` its aggregates and
     the measures that it names. Raises NoSqlError, naming what SQL does not say."""
-    given = stands_for or {}
+    return _Saying(formula, dialect, field, today, stands_for or {}).said(formula.tree)
 
-    def said(node: Node) -> Said:
-        if node in given:
-            return Said(given[node].sql.copy(), given[node].kind)
+
+@dataclass(frozen=True, eq=False)
+class _Saying:
+    formula: Checked
+    dialect: Dialect
+    field: Callable[[FieldRef], Said]
+    today: Callable[[], Sql]
+    stands_for: Mapping[Node, Said]
+
+    def said(self, node: Node) -> Said:
+        if node in self.stands_for:
+            return Said(self.stands_for[node].sql.copy(), self.stands_for[node].kind)
         if isinstance(node, Constant):
-            return constant(node.value)
+            return self.constant(node.value)
         if isinstance(node, Name):
-            return field(formula.fields[node])
+            return self.field(self.formula.fields[node])
         assert isinstance(node, Apply)
         function = node.function
         if isinstance(function, CurrentDate):
-            return Said(today(), Kind.DATE)
-        below = [said(each) for each in node.arguments]
+            return Said(self.today(), Kind.DATE)
+        below = [self.said(each) for each in node.arguments]
         kinds = [each.kind for each in below]
         kind = TYPES[below[1].sql.name].kind if isinstance(function, Cast) else function.kind(kinds)
-        return Said(function.in_sql(below, dialect), kind)
+        return Said(function.in_sql(below, self.dialect), kind)
 
-    def constant(value: Vec) -> Said:
+    def constant(self, value: Vec) -> Said:
         if value.is_null:
             return Said(exp.Null(), Kind.NOTHING)
         if value.span is None:
-            return Said(dialect.literal(value.type, value.data[0], value.scale), value.kind)
+            return Said(self.dialect.literal(value.type, value.data[0], value.scale), value.kind)
         months, micros = value.span.months, value.span.micros
         if micros % MICROS_PER_DAY or (months and micros):
             raise NoSqlError("an interval of less than a day")
         count, unit = (months, "MONTH") if months else (micros // MICROS_PER_DAY, "DAY")
         return Said(exp.Interval(this=text(str(count)), unit=exp.var(unit)), Kind.SPAN)
-
-    return said(formula.tree)

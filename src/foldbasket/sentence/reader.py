@@ -10,7 +10,7 @@ from typing import Any
 import msgspec
 from lark import Tree
 
-from foldbasket.errors import SentenceError
+from foldbasket.errors import SentenceError, bare
 from foldbasket.folding.compare.shares import Index
 from foldbasket.folding.usual import usual_aggregate
 from foldbasket.sayings import Saying, Slot
@@ -193,7 +193,7 @@ class Reader:
             except SentenceError as error:
                 if faults is None:
                     raise
-                faults.append(error)
+                faults.append(bare(error))
         return found
 
     def _settings(

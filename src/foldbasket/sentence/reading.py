@@ -7,7 +7,7 @@ from itertools import islice
 
 from lark import Tree
 
-from foldbasket.errors import SentenceError
+from foldbasket.errors import SentenceError, bare
 from foldbasket.sentence.brief import Brief
 from foldbasket.sentence.choosing import MOST, Choosing
 from foldbasket.sentence.reader import Reader
@@ -43,7 +43,7 @@ def _read(text: str, words: Vocabulary, name: str, start: str, make: Callable[[R
         try:
             found.append(make(Reader(scanner, words, chosen), tree))
         except SentenceError as error:
-            fault = fault or error
+            fault = fault or bare(error)
     if not found and fault is not None:
         raise fault
     return found

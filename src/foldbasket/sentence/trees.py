@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 from lark import Tree
@@ -13,20 +14,18 @@ from foldbasket.sentence.vocabulary import Vocabulary
 
 def fields_of(tree: Tree, words: Vocabulary) -> list[tuple[Named, bool]]:
     """The names of fields in a tree, in order, each with whether a measure is made of it."""
-    found: list[tuple[Named, bool]] = []
+    return list(_fields(tree, words, is_measure=False))
 
-    def look(node: Any, is_measure: bool) -> None:
-        if isinstance(node, Tree):
-            within = is_measure or node.data in ("aggregate", "usual", "front", "share")
-            if node.data == "bare":
-                within = words.is_amount(leaves(node)[0].means)
-            for child in node.children:
-                look(child, within and node.data not in ("axis", "filters"))
-        elif node.type in ("FIELD", "MEMBER"):
-            found.append((node, is_measure))
 
-    look(tree, False)
-    return found
+def _fields(node: Any, words: Vocabulary, *, is_measure: bool) -> Iterator[tuple[Named, bool]]:
+    if isinstance(node, Tree):
+        within = is_measure or node.data in ("aggregate", "usual", "front", "share")
+        if node.data == "bare":
+            within = words.is_amount(leaves(node)[0].means)
+        for child in node.children:
+            yield from _fields(child, words, is_measure=within and node.data not in ("axis", "filters"))
+    elif node.type in ("FIELD", "MEMBER"):
+        yield node, is_measure
 
 
 def sub(tree: Tree, *names: str) -> list[Tree]:

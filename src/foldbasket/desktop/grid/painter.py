@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from functools import cached_property
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
@@ -62,7 +61,7 @@ class GridPainter:
         with self._within(painter, QRectF(at.heads_width, at.head_height, width, height)):
             self._cells(painter, lines, columns, x, y, held)
         with self._within(painter, QRectF(0, at.head_height, width, height)):
-            self._names.paint(painter, lines, y, held)
+            RowHeads(at, self.colours, self._pen).paint(painter, lines, y, held)
             self._line_rules(painter, lines, width, x, y)
         with self._within(painter, QRectF(at.heads_width, 0, width, at.head_height)):
             self._column_heads(painter, columns, x, width, held)
@@ -106,10 +105,6 @@ class GridPainter:
             painter.setPen(QColor(self.dressed.inks.muted))
             painter.drawText(QRectF(left, top, 4_000, at.row_height), START, words)
             top += at.row_height
-
-    @cached_property
-    def _names(self) -> RowHeads:
-        return RowHeads(self.at, self.colours, self._pen)
 
     # --- parts --------------------------------------------------------------
 

@@ -20,7 +20,7 @@ from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.completing import CompletingText, Line
-from foldbasket.errors import FoldBasketError, SentenceError
+from foldbasket.errors import FoldBasketError, SentenceError, bare
 from foldbasket.sentence.completing import Completion, completed, completions
 from foldbasket.sentence.reading import readings
 from foldbasket.sentence.strands import strands_in
@@ -55,7 +55,7 @@ def read_typed(text: str, at: int, words: Vocabulary, *, completing: bool) -> Re
     try:
         folds = tuple(readings(text, words))
     except FoldBasketError as error:
-        return Read(text, at, error=error, offers=offers)
+        return Read(text, at, error=bare(error), offers=offers)
     said = tuple(written(each, words) for each in folds)
     return Read(text, at, folds, said, offers=offers, strands=strands_in(text, folds[0], words))
 
@@ -286,6 +286,7 @@ class TypedSentence(QFrame):
     def _leave(self) -> None:
         self._timer.stop()
         self._worker.cancel()
+        self._words = None  # which know all tables
         self.text.list.hide()
         if self.isVisible():
             self.hide()

@@ -13,7 +13,7 @@ from typing import Any, Protocol
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from foldbasket import faults
-from foldbasket.errors import Cancelled, FoldBasketError
+from foldbasket.errors import Cancelled, FoldBasketError, bare
 from foldbasket.tables.progress import LOOK_EVERY, Progress
 
 
@@ -126,7 +126,7 @@ class Worker(QObject):
             except Cancelled:
                 self._came.emit(ticket, False, None)
             except FoldBasketError as error:
-                self._came.emit(ticket, False, error)
+                self._came.emit(ticket, False, bare(error))
             except MemoryError:
                 wrong = FoldBasketError(
                     "there is not enough memory for this.", todo="Close other programs, or keep fewer records."

@@ -6,6 +6,7 @@ Values of runs and records of coarser tables come as the different ones of each 
 from __future__ import annotations
 
 import datetime
+import weakref
 from collections import Counter
 from collections.abc import Callable, Sequence
 
@@ -34,7 +35,9 @@ class SqlMaker:
     """Cubes over one source, of tables that stay in databases. `ran` counts them; `today` gives the as-of date of a table's records."""
 
     def __init__(self, ask: Asked, locale: str, ran: Counter[str], today: Callable[[str], datetime.date]) -> None:
-        self.ask, self.locale, self.ran, self.today = ask, locale, ran, today
+        # Held by the engine itself: to hold it in turn would keep its tables until garbage is looked for.
+        self.ask: Asked = weakref.proxy(ask)
+        self.locale, self.ran, self.today = locale, ran, today
         self._unique: dict[Link, bool] = {}
 
     @property

@@ -9,6 +9,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from graphlib import TopologicalSorter
 
 import numpy as np
 import numpy.typing as npt
@@ -185,18 +186,11 @@ class Laying:
     def _formulas_in_order(self) -> list[int]:
         """Formulas so that each comes after those it names; circles were refused when they were checked."""
         place = {self.every[at].id: at for at in self.formulas}
-        done: list[int] = []
-
-        def visit(at: int) -> None:
-            for other in self.formulas[at].stands_for.values():
-                if other in place and place[other] not in done:
-                    visit(place[other])
-            if at not in done:
-                done.append(at)
-
-        for at in self.formulas:
-            visit(at)
-        return done
+        named = {
+            at: [place[other] for other in formula.stands_for.values() if other in place]
+            for at, formula in self.formulas.items()
+        }
+        return list(TopologicalSorter(named).static_order())
 
     def _seen(self, whole: tuple[Lines, Lines], blocks: Sequence[Block]) -> Cells:
         rows, columns = (

@@ -220,8 +220,9 @@ class Report:
         return [self._text_of(measure) for measure in range(len(self.measures))]
 
     def _text_of(self, measure: int) -> Callable[[int, int], str]:
-        """A function from row and line of the column axis to the text of a measure's cell."""
-        block = self.blocks[measure]
+        """A function from row and line of the column axis to the text of a measure's cell. It is kept here, so it knows nothing of the report itself:
+        a circle would keep all cells until garbage is looked for."""
+        block, locale = self.blocks[measure], self.locale
         blank, data, scale, kind = block.blank, block.data, block.scale, block.type
         if block.dictionary is not None:
             members = block.dictionary
@@ -231,10 +232,10 @@ class Report:
                 )
             return lambda row, line: "" if blank[row, line] else str(members.raw(int(data[row, line])))
         if kind is FieldType.DATE:
-            return lambda row, line: "" if blank[row, line] else day_text(int(data[row, line]), self.locale)
+            return lambda row, line: "" if blank[row, line] else day_text(int(data[row, line]), locale)
         if kind is FieldType.TIMESTAMP:
-            return lambda row, line: "" if blank[row, line] else moment_text(int(data[row, line]), self.locale)
-        writer = number_writer(self.measures[measure].style, default_pattern(block), self.locale, self.currency)
+            return lambda row, line: "" if blank[row, line] else moment_text(int(data[row, line]), locale)
+        writer = number_writer(self.measures[measure].style, default_pattern(block), locale, self.currency)
         if kind is FieldType.REAL:
             return lambda row, line: "" if blank[row, line] else writer(float(data[row, line]))
         if data.dtype == object:
