@@ -12,6 +12,15 @@ import time
 from contextlib import contextmanager
 
 
+def _waited():
+    """Seconds for which this thread could have run but had no processor."""
+    try:
+        with open("/proc/thread-self/schedstat", encoding="ascii") as told:
+            return int(told.read().split()[1]) / 1e9
+    except (OSError, ValueError, IndexError):
+        return 0.0
+
+
 class Watch:
     """Keeps what held the window's thread for more than `LOOK` seconds. With HOLDS in the environment also where it stood by then, as it tells
     itself: a look from another thread would have to take the lock from it, and one without the lock ends the process now and then."""
@@ -21,7 +30,7 @@ class Watch:
     def __init__(self):
         self.holds = []
         self._since = None
-        self._worked = 0.0
+        self._worked = self._waited = 0.0
         self._what = str
         self._stood = ""
         self._collected = self._collecting = 0.0
@@ -51,6 +60,7 @@ class Watch:
             self._stood = ""
             signal.setitimer(signal.ITIMER_REAL, self.LOOK)
         self._collected = 0.0
+        self._waited = _waited()
         self._since, self._worked = time.perf_counter(), time.thread_time()
 
     def _end(self):
@@ -58,9 +68,9 @@ class Watch:
         if self._looks:
             signal.setitimer(signal.ITIMER_REAL, 0)
         if took > self.LOOK:
-            own = time.thread_time() - self._worked  # the rest it waited: for a lock, or for a processor
+            own, queued = time.thread_time() - self._worked, _waited() - self._waited  # the rest it waited for a lock
             garbage = f", {self._collected:.2f} s of them for garbage" if self._collected > 0.01 else ""
-            self.holds.append((took, f"{self._what()}, {own:.2f} s of its own{garbage}", self._stood))
+            self.holds.append((took, f"{self._what()}, {own:.2f} s of its own{garbage}, {queued:.2f} s for a processor", self._stood))
 
     def _collect(self, phase, _):
         now = time.perf_counter()

@@ -2,19 +2,26 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from functools import cached_property
-from operator import itemgetter
 from typing import TypeVar
 
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.members.domain import BLANK, NO_MATCH, OTHERS, Domain, domain_of, label_of_key
 from foldbasket.folding.members.parts.part import parts_by
 from foldbasket.links.source import Source
+from foldbasket.sentence.membernames import (
+    MOST_INDEXED,
+    MOST_WORDS,
+    MemberNames,
+    Stems,
+    lengths_of,
+    member_names,
+    stems_of,
+)
 from foldbasket.sentence.phrases import headings_of, placed_heading
-from foldbasket.sentence.tokens import ARTICLES, Sort, Token, stem, tokens_of
+from foldbasket.sentence.tokens import ARTICLES, Sort, Token
 from foldbasket.spec.cut import Bands, Cut, Groups
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Measure, Placed
@@ -24,12 +31,8 @@ from foldbasket.tables.nature import nature_of
 from foldbasket.tables.types import FieldType, parse_canonical
 from foldbasket.typed import meant
 
-MOST_INDEXED = 50_000
-"""Fields with more members are looked through by a member's whole name alone."""
 MOST_NEAR = 5_000
 """Members among which one that was meant is looked for."""
-MOST_WORDS = 12
-Stems = tuple[str, ...]
 Thing = TypeVar("Thing")
 PERIODS = ("year", "half", "quarter", "month", "week", "day", "fiscal year", "fiscal quarter")
 CYCLES = ("quarter of year", "half of year")
@@ -55,17 +58,17 @@ class Vocabulary:
         found: dict[Stems, list[FieldRef]] = {}
         for ref in self.fields:
             with suppress(FoldBasketError):
-                found.setdefault(_stems(ref.field), []).append(ref)
+                found.setdefault(stems_of(ref.field), []).append(ref)
         return found
 
     @cached_property
     def _lengths(self) -> dict[str, list[int]]:
         """How many words a name can have, the most first, by its first word."""
-        return _lengths(self._fields)
+        return lengths_of(self._fields)
 
     @cached_property
     def _tables(self) -> dict[Stems, str]:
-        return {_stems(table.name): key for key, table in self.source.tables.items()}
+        return {stems_of(table.name): key for key, table in self.source.tables.items()}
 
     def named(self, name: str) -> list[FieldRef]:
         """The fields of a name as it is written, else in whatever case."""
@@ -179,41 +182,21 @@ class Vocabulary:
         )
 
     @cached_property
-    def _members(self) -> dict[Stems, list[tuple[FieldRef, str]]]:
-        found: dict[Stems, list[tuple[FieldRef, str]]] = {}
-        for ref in self.fields:
-            if self.source.column(ref).type is not FieldType.TEXT:
-                continue
-            for token in dict.fromkeys(self.labels(ref, None).values()):
-                with suppress(FoldBasketError):
-                    found.setdefault(_stems(token), []).append((ref, token))
-        return found
-
-    @cached_property
-    def _member_lengths(self) -> dict[str, list[int]]:
-        return _lengths(self._members)
+    def _members(self) -> MemberNames:
+        return member_names(self.source, self.fields, self.locale)
 
     def member_at(self, tokens: Sequence[Token], at: int) -> tuple[int, list[tuple[FieldRef, str]]] | None:
         """Behind the longest name of a member of any field of texts, and the members it may be."""
         token = tokens[at]
         if token.sort is Sort.QUOTED:
-            found = [(ref, key) for ref, key in self._members.get(_stems(token.text), ()) if key == token.text]
+            of_words = self._members.by_words.get(stems_of(token.text), ())
+            found = [(ref, key) for ref, key in of_words if key == token.text]
             return (at + 1, found) if found else None
-        return _longest(tokens, at, self._members, self._member_lengths, lambda each: each[1])
+        return _longest(tokens, at, self._members.by_words, self._members.lengths, lambda each: each[1])
 
     def members_beginning(self, typed: str) -> Iterator[tuple[FieldRef, str]]:
         """Members of fields of texts whose names begin with what was typed, in the order of their names."""
-        small, named = typed.casefold(), self._members_by_name
-        for name, ref, token in named[bisect_left(named, small, key=itemgetter(0)) :]:
-            if not name.startswith(small):
-                return
-            yield ref, token
-
-    @cached_property
-    def _members_by_name(self) -> list[tuple[str, FieldRef, str]]:
-        """One member for each name, by the name in small letters."""
-        firsts = ((token.casefold(), ref, token) for (ref, token), *_ in self._members.values())
-        return sorted(firsts, key=itemgetter(0))
+        return self._members.beginning(typed)
 
     # --- periods ------------------------------------------------------------------
 
@@ -283,11 +266,11 @@ class Vocabulary:
     @staticmethod
     def alike(name: str, said: str) -> bool:
         """Whether somebody may mean a name by what was said: its words in whatever case and number, or what several of them are called."""
-        return _stems(name) == _stems(said) or plural(name).casefold() == said.casefold()
+        return stems_of(name) == stems_of(said) or plural(name).casefold() == said.casefold()
 
     def known(self) -> list[str]:
         """Names that somebody may have meant by one that is not known."""
-        members = [token for found in self._members.values() for _, token in found[:1]]
+        members = [token for found in self._members.by_words.values() for _, token in found[:1]]
         return [*(ref.field for ref in self.fields), *PERIODS, *members[:MOST_NEAR]]
 
 
@@ -295,22 +278,10 @@ def _is_year(text: str) -> bool:
     return len(text) == 4 and text.isdigit() and "1900" <= text <= "2199"
 
 
-def _stems(name: str) -> Stems:
-    return tuple(each.stem if each.sort is not Sort.QUOTED else each.text for each in tokens_of(name)) or (stem(name),)
-
-
 def _stems_at(tokens: Sequence[Token], at: int, many: int) -> Stems:
     """So many words from one on; none where there are fewer."""
     words = tokens[at : at + many]
     return tuple(each.stem for each in words) if len(words) == many else ()
-
-
-def _lengths(names: Iterable[Stems]) -> dict[str, list[int]]:
-    found: dict[str, set[int]] = {}
-    for each in names:
-        if len(each) <= MOST_WORDS:
-            found.setdefault(each[0], set()).add(len(each))
-    return {first: sorted(lengths, reverse=True) for first, lengths in found.items()}
 
 
 def _longest(
