@@ -70,7 +70,9 @@ class Watch:
         if took > self.LOOK:
             own, queued = time.thread_time() - self._worked, _waited() - self._waited  # the rest it waited for a lock
             garbage = f", {self._collected:.2f} s of them for garbage" if self._collected > 0.01 else ""
-            self.holds.append((took, f"{self._what()}, {own:.2f} s of its own{garbage}, {queued:.2f} s for a processor", self._stood))
+            self.holds.append(
+                (took, f"{self._what()}, {own:.2f} s of its own{garbage}, {queued:.2f} s for a processor", self._stood)
+            )
 
     def _collect(self, phase, _):
         now = time.perf_counter()

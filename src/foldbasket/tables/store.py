@@ -87,6 +87,7 @@ class Store:
         self._folder, self.most = folder, most
         self._waiting: list[tuple[Path, State, Reading, Table]] = []
         self._lock = threading.Lock()
+        self._lent: set[Path] = set()
 
     @property
     def folder(self) -> Path:
@@ -180,8 +181,10 @@ class Store:
         """Where all records of a place stand as Parquet, as they are read in a way; `write` writes them to a file where they are not there yet. Raises
         ReadError where the place is in another state by then; OSError where there is no room."""
         place = self.folder / f"{_place(path, reading)}-{_digest((FORM, __version__, state.said))}.parquet"
+        self._lent.add(place)
         with contextlib.suppress(OSError):
-            os.utime(place)  # it was used now
+            # It was used now, but was not changed: others may be reading from it.
+            os.utime(place, ns=(time.time_ns(), place.stat().st_mtime_ns))
             return place
 
         def whole(file: BinaryIO) -> None:
@@ -190,7 +193,7 @@ class Store:
                 raise changed_since(path)
 
         self._replace(place.name, f"{_place(path, reading)}-*.parquet", whole)
-        self._trim(place)
+        self._trim()
         return place
 
     # --- room ---------------------------------------------------------------
@@ -205,7 +208,7 @@ class Store:
         for place in there:
             with contextlib.suppress(OSError):
                 state = place.stat()
-                found.append((state.st_mtime, state.st_size, place))
+                found.append((max(state.st_atime, state.st_mtime), state.st_size, place))
         return sorted(found)
 
     def size(self) -> tuple[int, int]:
@@ -213,9 +216,9 @@ class Store:
         entries = self._entries()
         return len(entries), sum(size for _, size, _ in entries)
 
-    def _trim(self, needed: Path | None = None) -> None:
-        """Takes out the entries that were not used for longest, until the others fit, but not one that is needed now; and what a process that was
-        stopped left behind."""
+    def _trim(self) -> None:
+        """Takes out the entries that were not used for longest, until the others fit, but not those that this process reads records from; and what a
+        process that was stopped left behind."""
         free = os.statvfs(self.folder)
         entries = self._entries()
         total = sum(size for _, size, _ in entries)
@@ -223,7 +226,7 @@ class Store:
         for _, size, place in entries:
             if total <= most:
                 break
-            if place == needed:
+            if place in self._lent:
                 continue
             place.unlink(missing_ok=True)
             total -= size
@@ -241,13 +244,13 @@ class Store:
                 place.unlink(missing_ok=True)
 
     def clear(self) -> tuple[int, int]:
-        """Takes everything out; how many entries that were, and how many bytes."""
+        """Takes out everything but what this process reads its records from; how many entries that were, and how many bytes."""
         with self._lock:
             self._waiting.clear()
-        found = self.size()
-        for _, _, place in self._entries():
+        going = [(size, place) for _, size, place in self._entries() if place not in self._lent]
+        for _, place in going:
             place.unlink(missing_ok=True)
-        return found
+        return len(going), sum(size for size, _ in going)
 
 
 def _digest(what: object) -> str:

@@ -15,7 +15,7 @@ from foldbasket.opening.sources import read_source
 from foldbasket.tables.reading import repacking
 from foldbasket.tables.reading.contract import ALLOWED, Reading
 from foldbasket.tables.sample import is_sampled
-from foldbasket.tables.store import STORE
+from foldbasket.tables.store import STORE, Store
 from foldbasket.tables.types import FieldType
 
 LARGE = 10**12
@@ -168,7 +168,18 @@ def test_it_is_kept_by_the_state_of_the_file_and_made_anew_when_that_changes(tmp
     assert len(asked) == 2
     assert len(list(STORE.folder.glob("*.parquet"))) == 1, "that of the earlier state is gone"
     assert (next(STORE.folder.glob("*.parquet")).stat().st_mode & 0o777) == 0o600
-    assert STORE.clear()[0] == 1
+
+
+def test_what_records_are_read_from_is_left_when_the_cache_is_cleared(tmp_path):
+    path = tmp_path / "lines.csv"
+    path.write_text("Net,Name\n" + "".join(f"{at},name {at}\n" for at in range(900)))
+    table = read(path, 10)
+    assert STORE.clear() == (0, 0)
+    assert texts(read(path, 10), "Net")[:3] == ["0", "1", "2"]
+    assert table.columns["Name"].coded().text(899) == "name 899"
+    assert Store(STORE.folder).clear()[0] == 1, "as another process would"
+    with pytest.raises(ReadError, match="changed after it was opened"):
+        texts(table, "Net")
 
 
 def test_nothing_is_kept_of_a_confidential_basket_nor_on_a_full_disk(tmp_path, monkeypatch):

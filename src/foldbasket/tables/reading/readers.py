@@ -91,7 +91,11 @@ def _with_rest(table: Table, path: Path, name: str, reading: Reading, before: St
     """A table whose unread columns are read from the file that it comes from, as long as that is the same."""
 
     def read(names: Collection[str], progress: Progress) -> Mapping[str, Column]:
-        if stamp(path) != before:
+        try:
+            same = stamp(path) == before
+        except OSError:  # it went
+            same = False
+        if not same:
             raise changed_since(path)
         return read_table(path, name, reading, progress, Parts(tuple(names))).columns
 
