@@ -35,6 +35,7 @@ from foldbasket.outputs.workbookchart import chart_sheet
 from foldbasket.spec.look import Rule, Side
 from foldbasket.styling.numbers import NumberStyle
 from foldbasket.tables.types import FieldType
+from foldbasket.undisturbed import undisturbed
 
 LARGE = 200_000
 MOST_ROWS, MOST_COLUMNS = 1_048_576, 16_384
@@ -72,8 +73,9 @@ def save(report: Report, path: Path, shape: str = "table") -> None:
         str(path), {"constant_memory": large, "in_memory": False, "default_date_format": "d mmm yyyy"}
     )
     try:
-        _fill(book, report, sheet, title_rows, large, sums=shape == "sums")
-        book.close()
+        with undisturbed():
+            _fill(book, report, sheet, title_rows, large, sums=shape == "sums")
+            book.close()
     except xlsxwriter.exceptions.FileCreateError as error:
         raise next((each for each in error.args if isinstance(each, OSError)), OSError(str(error))) from None
     finally:
