@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import dataclasses
+import gc
 import os
 import signal
 import sys
@@ -17,6 +18,7 @@ from typing import TYPE_CHECKING, Any
 
 from foldbasket import windowed
 from foldbasket.errors import FoldBasketError
+from foldbasket.undisturbed import undisturbed
 
 if TYPE_CHECKING:
     import argparse
@@ -247,27 +249,34 @@ def _render_all(basket: Path, folder: Path, ending: str) -> None:
 
 
 def _render(options: argparse.Namespace) -> int:
+    with contextlib.ExitStack() as stack:
+        with undisturbed():
+            made = _prepared(options, stack)
+        gc.freeze()  # what was loaded stays to the end
+        return _written(options, *made)
+
+
+def _prepared(options: argparse.Namespace, stack: contextlib.ExitStack) -> tuple[Opened, Basket, Ready, Wanted]:
+    """The basket with its sources open, and what is wanted of it; `stack` closes what is opened beside."""
     from foldbasket.baskets.files import open_basket
     from foldbasket.opening.prepared import prepare
     from foldbasket.rendering import Wanted, folds_of, prepared
 
+    cluster = None
     opened = open_basket(options.basket)
     settings = tuple(each.partition("=")[::2] for each in options.set)
     wanted = Wanted(options.to, options.shape, options.fold, options.each, options.style, settings, options.index)
     basket = prepared(opened.basket, wanted)
     folds_of(basket, wanted)  # what is not clear is told before anything is read
-    with contextlib.ExitStack() as stack:
-        cluster = None
-        if options.cluster is not None:
-            from foldbasket.folding.cubes.cluster import Cluster
+    if options.cluster is not None:
+        from foldbasket.folding.cubes.cluster import Cluster
 
-            cluster = Cluster(_where(options))
-            stack.callback(cluster.close)
-        ready = prepare(
-            dataclasses.replace(opened, basket=basket), allow_outside=options.trust, lazily=True,
-            memory=options.memory, cluster=cluster,
-        )  # fmt: skip
-        return _written(options, opened, basket, ready, wanted)
+        cluster = Cluster(_where(options))
+        stack.callback(cluster.close)
+    ready = prepare(
+        dataclasses.replace(opened, basket=basket), allow_outside=options.trust, lazily=True, memory=options.memory, cluster=cluster
+    )  # fmt: skip
+    return opened, basket, ready, wanted
 
 
 def _where(options: argparse.Namespace) -> Where:
