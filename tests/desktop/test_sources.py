@@ -9,9 +9,10 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPushButton
 
 from foldbasket.baskets import edits
 from foldbasket.demo.untidy import UNTIDY_LINES
+from foldbasket.desktop.card.controls import Chooser
 from foldbasket.desktop.source.database import DatabaseDialog
 from foldbasket.desktop.source.linklayout import columns_of, likeliest
-from foldbasket.desktop.source.preview import ROW
+from foldbasket.desktop.source.preview import ROW, Preview
 from foldbasket.desktop.widgets.dialogs import Dialog
 from foldbasket.links.link import Link
 from foldbasket.spec.field import FieldRef
@@ -75,6 +76,32 @@ def test_a_click_on_a_source_brings_it_into_view_and_a_fold_back(driver, demo, s
     assert driver.workspace.grid.isVisible()
     driver.key(Qt.Key.Key_2)
     assert driver.desk.view.source_key == "Customers"
+
+
+def test_a_field_that_was_taken_for_something_else_goes_where_it_belongs(driver, demo, settled):
+    driver.open(demo)
+    driver.desk.show_source("Order lines")
+    settled()
+    driver.workspace.findChild(Preview).field_chosen.emit("Line no.")
+    settled()
+    chooser = next(each for each in driver.workspace.card.findChildren(Chooser) if each.accessibleName() == "Taken for")
+    assert chooser.currentText() == "identifier"
+    at = chooser.findText("quantity")
+    chooser.setCurrentIndex(at)
+    chooser.activated.emit(at)
+    settled()
+    assert driver.desk.spec.mends[-1].label == "Take Line no. for a quantity"
+    fold = driver.desk.basket.folds[0]
+    driver.desk.show_fold(fold.key)
+    driver.desk.words.place(FieldRef("Order lines", "Line no."), None)
+    settled()
+    assert driver.desk.fold.measures[-1].field == FieldRef("Order lines", "Line no.")
+    driver.key(Qt.Key.Key_Z)
+    driver.key(Qt.Key.Key_Z)
+    settled()
+    driver.desk.words.place(FieldRef("Order lines", "Line no."), None)
+    settled()
+    assert driver.desk.fold.rows[-1].field == FieldRef("Order lines", "Line no.")
 
 
 def test_the_first_button_of_each_finding_mends_it_and_undo_brings_it_back(untidy, settled):
@@ -421,8 +448,6 @@ def test_a_workbooks_sheet_is_chosen_on_the_card(driver, settled, tmp_path):
     driver.open(tmp_path / "two.xlsx")
     driver.desk.show_source("Two")
     settled()
-    from foldbasket.desktop.card.controls import Chooser
-
     chooser = next(each for each in driver.workspace.card.findChildren(Chooser) if each.accessibleName() == "Sheet")
     chooser.setCurrentIndex(2)
     chooser.activated.emit(2)

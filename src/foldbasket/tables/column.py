@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -113,6 +113,8 @@ class CodedColumn:
     name: str
     codes: Codes
     dictionary: Dictionary
+    nature: str = ""
+    """What it is taken for where somebody has said so; see `nature.py`."""
 
     @property
     def type(self) -> FieldType:
@@ -214,6 +216,7 @@ class NumberColumn:
     values: npt.NDArray[np.int64] | npt.NDArray[np.float64]
     valid: npt.NDArray[np.bool_] | None = None
     scale: int = 0
+    nature: str = ""
 
     def __len__(self) -> int:
         return len(self.values)
@@ -292,9 +295,17 @@ def compacted(column: Column) -> Column:
 def renamed(column: Column, name: str) -> Column:
     """The same column under another name."""
     if isinstance(column, NumberColumn):
-        return NumberColumn(name, column.type, column.values, column.valid, column.scale)
+        return NumberColumn(name, column.type, column.values, column.valid, column.scale, column.nature)
     coded = column.coded()
-    return CodedColumn(name, coded.codes, coded.dictionary)
+    return CodedColumn(name, coded.codes, coded.dictionary, column.nature)
+
+
+def natured(column: Column, nature: str) -> Column:
+    """The same column, taken for something."""
+    if isinstance(column, NumberColumn):
+        return replace(column, nature=nature)
+    coded = column.coded()
+    return CodedColumn(coded.name, coded.codes, coded.dictionary, nature)
 
 
 def blank_mask(column: Column) -> npt.NDArray[np.bool_]:

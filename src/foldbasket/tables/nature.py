@@ -1,6 +1,6 @@
 """The nature of a field: what kind of thing it holds, which decides where it belongs and how it is summed up.
 
-Judged from type, name and how many different values there are. A proposal only: the user's placing always wins.
+Judged from type, name and how many different values there are. A proposal only: what somebody says (`mending/natures.py`) and the user's placing always win.
 """
 
 from __future__ import annotations
@@ -47,7 +47,9 @@ class Nature(enum.Enum):
 
 
 def nature_of(column: Column) -> Nature:
-    """The nature of a column."""
+    """The nature of a column: what it was said to be, else what it looks like."""
+    if column.nature:
+        return Nature(column.nature)
     name = _spaced(column.name)
     if column.type.is_time:
         return Nature.DATE

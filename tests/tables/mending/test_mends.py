@@ -6,13 +6,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from foldbasket import kinds
+from foldbasket.baskets.placing import natural_strand
+from foldbasket.spec.fold import Fold
 from foldbasket.tables.column import text_column
 from foldbasket.tables.detection import retyped
 from foldbasket.tables.mending.fields import GatherFields, HideFields, JoinFields, RenameField
 from foldbasket.tables.mending.mend import AnyMend, mended
+from foldbasket.tables.mending.natures import TakeFor
 from foldbasket.tables.mending.rows import DropEmptyRows, DropMatching, DropRepeatedRows
 from foldbasket.tables.mending.texts import BlankOut, FillDown, KeepPart, ReplaceValues, SplitField, TrimSpaces, Unify
 from foldbasket.tables.mending.types import BlankMisfits, ReadAs, ScaleUnit
+from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 
@@ -139,6 +143,7 @@ def test_side_by_side_fields_become_records_line_by_line():
         (ScaleUnit("Day", "10"), "holds no numbers"),
         (ScaleUnit("Net", "ten"), "not a factor"),
         (ScaleUnit("Net", "inf"), "not a factor"),
+        (TakeFor("Day", Nature.AMOUNT), "cannot be taken for an amount"),
         (DropMatching("Net", ("1", "2")), "leave no record"),
     ],
 )
@@ -155,11 +160,24 @@ def test_every_mend_is_a_document_value_with_a_sentence():
         TrimSpaces(), Unify("F", "a", ("b",)), ReplaceValues("F", {"a": "b"}), BlankOut("F", ("n/a",)), FillDown("F"), KeepPart("F", "before", "-"),
         SplitField("F", "-", ("a", "b")), ReadAs("F", FieldType.DATE, "day month year"), BlankMisfits("F"), ScaleUnit("F", "100"), DropEmptyRows(),
         DropRepeatedRows(), DropMatching("F", ("",)), RenameField("F", "G"), HideFields(("F",)), JoinFields(("F", "G"), " ", "H"), GatherFields(("F", "G"), "N", "V"),
+        TakeFor("F", Nature.PRICE),
     )  # fmt: skip
     assert {type(each) for each in examples} == set(AnyMend.kinds)
     for mend in examples:
         assert kinds.read(msgspec.to_builtins(mend), AnyMend) == mend
         assert mend.label[0].isupper()
+
+
+def test_a_field_is_taken_for_what_it_was_said_to_be_as_long_as_its_type_is_the_same():
+    table = table_of(Count=["1", "2", "2"], Pack=["1.5 ", "x", " y"])
+    assert nature_of(table.column("Count")) is Nature.QUANTITY
+    made, _ = mended(table, (TakeFor("Count", Nature.IDENTIFIER), TakeFor("Pack", Nature.IDENTIFIER), TrimSpaces(), RenameField("Count", "Amount"), DropRepeatedRows()))  # fmt: skip
+    assert [nature_of(made.column(name)) for name in ("Amount", "Pack")] == [Nature.IDENTIFIER] * 2
+    assert natural_strand(made.column("Amount"), Fold("f", ())) == "rows"
+    made, _ = mended(made, (ReadAs("Amount", FieldType.TEXT),))
+    assert nature_of(made.column("Amount")) is Nature.CATEGORY
+    _, (again,) = mended(table, (TakeFor("Count", Nature.QUANTITY),))
+    assert again.changed == 0, "it is that already"
 
 
 TEXTS = st.lists(

@@ -8,8 +8,9 @@ from hypothesis import strategies as st
 from foldbasket.errors import ReadError
 from foldbasket.tables.column import NumberColumn, text_column
 from foldbasket.tables.conversion import from_arrow
-from foldbasket.tables.mending import fields, rows, texts, types
+from foldbasket.tables.mending import fields, natures, rows, texts, types
 from foldbasket.tables.mending.mend import AnyMend, Mend, mended
+from foldbasket.tables.nature import Nature
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 
@@ -20,7 +21,7 @@ MENDS = [
     types.ReadAs("A", FieldType.WHOLE), types.ReadAs("A", FieldType.TEXT), types.BlankMisfits("A"), types.ScaleUnit("N", "0.01"),
     rows.DropEmptyRows(), rows.DropRepeatedRows(), rows.DropRepeatedRows(("A",)), rows.DropMatching("A", ("x", "")),
     fields.RenameField("A", "Z"), fields.HideFields(("B",)), fields.JoinFields(("A", "B"), " ", "J"), fields.JoinFields(("A", "B", "C"), "", "A"),
-    fields.GatherFields(("A", "B"), "Name", "Value"),
+    fields.GatherFields(("A", "B"), "Name", "Value"), natures.TakeFor("N", Nature.IDENTIFIER), natures.TakeFor("A", Nature.TEXT),
 ]  # fmt: skip
 
 

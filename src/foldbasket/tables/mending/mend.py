@@ -18,7 +18,7 @@ import pyarrow.compute as pc
 from foldbasket.errors import FoldBasketError, ReadError
 from foldbasket.kinds import Kind
 from foldbasket.registry import Kinds
-from foldbasket.tables.column import CodedColumn, Column, coded_from_arrow, compacted, picked, weights_of
+from foldbasket.tables.column import CodedColumn, Column, coded_from_arrow, compacted, natured, picked, weights_of
 from foldbasket.tables.detection import retyped
 from foldbasket.tables.mending.ways import Place, Way
 from foldbasket.tables.progress import Progress
@@ -121,8 +121,21 @@ def mended(
             outcomes.append(Outcome(mend, 0, wrong))
             continue
         outcomes.append(Outcome(mend, done.changed, dropped=max(0, lost)))
-        table = done.table
+        table = _as_taken(done.table, table)
     return table, tuple(outcomes)
+
+
+def _as_taken(made: Table, before: Table) -> Table:
+    """A mended table whose fields are taken for what they were said to be before, as long as their types are the same."""
+    said = {
+        name: natured(column, old.nature)
+        for name, column in made.columns.items()
+        if (old := before.columns.get(name)) is not None
+        and old.nature
+        and not column.nature
+        and column.type is old.type
+    }
+    return made.with_columns({**made.columns, **said}, made.texts) if said else made
 
 
 # --- what mends are made of ---------------------------------------------------
