@@ -86,7 +86,7 @@ def rows() -> list[Row]:
                 1.2,
                 lambda: xlsx.save(report, Path(folder) / "ours.xlsx"),
                 alone,
-                rounds=1,
+                rounds=3,
             ),
             compare(
                 "XLSX of 1 million cells in a style, with two highlights",
@@ -94,7 +94,7 @@ def rows() -> list[Row]:
                 1.2,
                 lambda: xlsx.save(worn, Path(folder) / "ours.xlsx"),
                 styled_alone,
-                rounds=1,
+                rounds=3,
             ),
             compare(
                 "HTML of 100,000 lines",
