@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fractions import Fraction
+from itertools import pairwise
 from typing import Annotated, Any, ClassVar
 
 import numpy as np
@@ -29,7 +30,7 @@ class Share(KeepStruct, frozen=True, tag="share"):
         order = in_order(values, parents)
         shown = np.zeros(len(values.data), np.bool_)
         starts = starts_of(parents[order])
-        for start, stop in zip(starts, np.append(starts[1:], len(order)), strict=True):
+        for start, stop in pairwise([*starts.tolist(), len(order)]):
             members = order[start:stop]
             held = values.data[members].tolist()
             is_exact = values.data.dtype.kind == "f" and bool(np.isfinite(values.data[members]).all())
