@@ -10,6 +10,7 @@ from foldbasket.desktop.sentence.typed import WAIT
 from foldbasket.desktop.widgets import theme
 from foldbasket.sentence.vocabulary import Vocabulary
 from foldbasket.spec.fold import Fold
+from foldbasket.tables.mending.fields import RenameField
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
 
@@ -237,3 +238,24 @@ def test_names_are_underlined_by_their_strand_as_far_as_the_text_still_says_so(s
     text.setTextCursor(cursor)
     sites.qtbot.keyClicks(text, "x")
     assert not {colours.measures, colours.rows, colours.filters} & inks(), "what was read began otherwise"
+
+
+def test_undoing_more_than_was_typed_leaves_it_and_nothing_is_done_anew(driver, demo):
+    driver.open(demo)
+    first = driver.desk.basket
+    driver.desk.show_source("Order lines")
+    driver.desk.sources.mend(RenameField("Channel", "Way"))
+    driver.settle()
+    driver.desk.show_fold(driver.desk.basket.folds[0].key)
+    driver.workspace.type_sentence()
+    driver.settle()
+    typed(driver, "net by way")
+    assert driver.desk.report.sentence == "Net, summed for each Way"
+    driver.act("Undo")
+    driver.settle()
+    assert driver.workspace.typed.isVisible(), "only what was typed is undone"
+    driver.desk.go_to_step(0)
+    driver.settle()
+    assert not driver.workspace.typed.isVisible()
+    assert driver.desk.basket == first
+    assert driver.desk.history.position == 0

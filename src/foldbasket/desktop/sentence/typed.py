@@ -214,6 +214,7 @@ class TypedSentence(QFrame):
         self._asked = False
         self._read_last: Read | None = None
         self._ends = False
+        desk.when(Part.DOCUMENT, self, self._leave_behind)
         desk.when(Part.TABLES, self, self._forget)
         self.hide()
 
@@ -259,6 +260,11 @@ class TypedSentence(QFrame):
         assert clipboard is not None
         clipboard.setText(said)
         self.desk.news.emit("The sentence is on the clipboard, in full.")
+
+    def _leave_behind(self) -> None:
+        """Whoever undoes more than what was typed here has left it; to read it again would do anew what was undone."""
+        if self.isVisible() and self.desk.history.position < self._start:
+            self._leave()
 
     def _forget(self) -> None:
         """Other tables have other names."""
