@@ -233,8 +233,9 @@ class GridPainter:
                 measure = int(report.top.measure[span.column])
                 painter.setFont(at.font(size=theme.SMALL))
                 painter.setPen(QColor(colours.muted))
-                side = RIGHT if report.is_number(measure) else START
-                self._heading(painter, area.adjusted(pad / 2, 0, -pad, 0), side, span.text, pad / 2)
+                # Texts begin where their heading does; a number may take all of its room.
+                side, inset = (RIGHT, pad / 2) if report.is_number(measure) else (START, pad)
+                self._heading(painter, area.adjusted(inset, 0, -pad, 0), side, span.text, pad / 2)
                 continue
             painter.setFont(at.font(BOLD))
             painter.setPen(QColor(colours.ink))
