@@ -302,7 +302,10 @@ def test_decimals_are_stepped_at_the_mark_and_a_double_click_on_a_heading_rename
 
 
 def test_a_picture_of_the_report_goes_to_the_clipboard(net):
+    QApplication.clipboard().clear()
     net.act("Copy the report as a picture")
+    assert QApplication.clipboard().image().isNull(), "it is drawn behind the window"
+    net.settle()
     image = QApplication.clipboard().image()
     at = net.workspace.grid.geometry_of
     assert image.width() > at.size[0]

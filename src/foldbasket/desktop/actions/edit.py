@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QLineEdit
 
 from foldbasket.desktop.actions.action import ACTIONS, Window, action
@@ -44,20 +45,21 @@ def copy(window: Any) -> None:
 @action("Copy the report as a picture", "Edit", needs="report", also="image screenshot png")
 def copy_picture(window: Any) -> None:
     """Puts a picture of the whole report on the clipboard, as its outputs draw it."""
-    from PyQt6.QtWidgets import QApplication
-
     from foldbasket.desktop.drawing.picture import fits
     from foldbasket.desktop.grid.geometry import Geometry
     from foldbasket.desktop.grid.painter import picture
     from foldbasket.errors import OutputError
 
-    geometry, clipboard = Geometry(window.desk.report), QApplication.clipboard()
-    if not fits(geometry):
-        todo = "Write it as PDF or XLSX, or copy cells."
-        window.say_error(OutputError("the report is too large for one picture.", todo=todo))
-    elif clipboard is not None:
-        clipboard.setImage(picture(geometry, 2.0))
-        window.desk.news.emit("A picture of the report is on the clipboard.")
+    report = window.desk.report
+
+    def drawn() -> QImage:
+        geometry = Geometry(report)
+        if not fits(geometry):
+            todo = "Write it as PDF or XLSX, or copy cells."
+            raise OutputError("the report is too large for one picture.", todo=todo)
+        return picture(geometry, 2.0)
+
+    window.desk.output.draw(drawn)
 
 
 @action("Select all cells", "Edit", "Ctrl+A", needs="report")

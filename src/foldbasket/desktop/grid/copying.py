@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import QMimeData
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QApplication
 
 from foldbasket.desktop.desk import Desk
@@ -54,3 +55,11 @@ def put_on_clipboard(plain: str, as_html: str) -> None:
     clipboard = QApplication.clipboard()
     if clipboard is not None:
         clipboard.setMimeData(_Copied(plain, as_html))
+
+
+def put_picture(desk: Desk, image: QImage) -> None:
+    """Puts a picture of the report on the clipboard."""
+    clipboard = QApplication.clipboard()
+    if clipboard is not None:
+        clipboard.setImage(image)
+        desk.news.emit("A picture of the report is on the clipboard.")

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
 
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.grid import edges, sorting
-from foldbasket.desktop.grid.copying import copy_cells, put_on_clipboard
+from foldbasket.desktop.grid.copying import copy_cells, put_on_clipboard, put_picture
 from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.grid.hands import Hands
 from foldbasket.desktop.grid.keys import key_in_cells
@@ -51,6 +51,7 @@ class GridView(Receiving):
         self._held: Held | None = None
         self._over: sorting.Ordering | None = None
         desk.output.copied.connect(put_on_clipboard)
+        desk.output.pictured.connect(lambda image: put_picture(desk, image))
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.viewport().setMouseTracking(True)

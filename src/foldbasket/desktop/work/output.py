@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QImage
 
 from foldbasket.baskets.consent import NOWHERE
 from foldbasket.baskets.files import own_files
@@ -25,10 +26,11 @@ COPIED_AT_ONCE = 1_000
 
 
 class Output(QObject):
-    """`written` brings the file, `copied` what goes to the clipboard: plain text and HTML."""
+    """`written` brings the file, `copied` what goes to the clipboard: plain text and HTML; `pictured` a picture that goes there."""
 
     written = pyqtSignal(object)
     copied = pyqtSignal(str, str)
+    pictured = pyqtSignal(object)
 
     def __init__(self, desk: Board, parent: QObject) -> None:
         super().__init__(parent)
@@ -65,8 +67,20 @@ class Output(QObject):
         else:
             self.copied.emit(*make())
 
-    def _copied(self, texts: tuple[str, str]) -> None:
-        self.copied.emit(*texts)
+    def draw(self, make: Callable[[], QImage]) -> None:
+        """Draws a picture for the clipboard in the background: one of many cells takes a second."""
+
+        def work(progress: Any) -> QImage:
+            progress.step("Drawing", 0.0)
+            return make()
+
+        self._copier.start(work)
+
+    def _copied(self, made: tuple[str, str] | QImage) -> None:
+        if isinstance(made, tuple):
+            self.copied.emit(*made)
+        else:
+            self.pictured.emit(made)
         self.desk.rested.emit()
 
     def write_report(self, path: Path, shape: str = "table") -> None:
