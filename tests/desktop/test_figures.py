@@ -3,7 +3,6 @@
 import gc
 import threading
 
-import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QImage, QPainter
@@ -11,6 +10,7 @@ from PyQt6.QtGui import QImage, QPainter
 from foldbasket.desktop.drawing.pages import Pages
 from foldbasket.desktop.grid.figures import figures_of
 from foldbasket.desktop.widgets import theme
+from tests.desktop.inking import inked
 from tests.folding.build import fold, measure, placed, source, table
 
 
@@ -72,19 +72,8 @@ def test_a_name_of_glyphs_stands_as_one_that_is_drawn_as_text(qapp, text, size):
     font = theme.font(size)
     names = figures_of(font).names
 
-    def inked(draw):
-        image = QImage(500, 60, QImage.Format.Format_Grayscale8)
-        image.fill(0xFF)
-        painter = QPainter(image)
-        painter.setFont(font)
-        draw(painter)
-        painter.end()
-        bits = image.constBits()
-        bits.setsize(image.sizeInBytes())
-        return np.frombuffer(bits, np.uint8).reshape(60, image.bytesPerLine())[:, :500].astype(int)
-
-    as_run = inked(lambda painter: painter.drawGlyphRun(QPointF(10, 30), names.run(text)))
-    as_text = inked(lambda painter: painter.drawText(QPointF(10, 30 + names.base), text))
+    as_run = inked(font, 500, lambda painter: painter.drawGlyphRun(QPointF(10, 30), names.run(text)))
+    as_text = inked(font, 500, lambda painter: painter.drawText(QPointF(10, 30 + names.base), text))
     ink = (255 - as_text).sum()
     assert ink > 10_000
     assert abs(as_run - as_text).sum() < 0.05 * ink

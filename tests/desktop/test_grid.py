@@ -17,6 +17,7 @@ from foldbasket.folding.dress.forms.graded import Bar
 from foldbasket.folding.lines.axis import Kind
 from foldbasket.outputs.formats import save_report
 from foldbasket.spec.look import Highlight, ReportLook
+from tests.desktop.inking import inked
 from tests.folding.build import fold, measure, placed, source, table
 
 
@@ -93,15 +94,7 @@ def test_glyph_runs_stand_where_text_would(qapp):
     metrics = QFontMetricsF(font)
 
     def drawn(paint):
-        image = QImage(200, 60, QImage.Format.Format_Grayscale8)
-        image.fill(QColor("white"))
-        painter = QPainter(image)
-        painter.setFont(font)
-        paint(painter)
-        painter.end()
-        bits = image.constBits()
-        bits.setsize(image.sizeInBytes())
-        return np.frombuffer(bits, np.uint8).reshape(60, image.bytesPerLine())[:, :200] < 128
+        return inked(font, 200, paint) < 128
 
     text = "−12,345.60"
     run = Figures(font).run(text)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QLineEdit
 
 from foldbasket.desktop.actions.action import ACTIONS, Window, action
@@ -45,21 +44,10 @@ def copy(window: Any) -> None:
 @action("Copy the report as a picture", "Edit", needs="report", also="image screenshot png")
 def copy_picture(window: Any) -> None:
     """Puts a picture of the whole report on the clipboard, as its outputs draw it."""
-    from foldbasket.desktop.drawing.picture import fits
-    from foldbasket.desktop.grid.geometry import Geometry
-    from foldbasket.desktop.grid.painter import picture
-    from foldbasket.errors import OutputError
+    from foldbasket.desktop.drawing.picture import whole
 
     report = window.desk.report
-
-    def drawn() -> QImage:
-        geometry = Geometry(report)
-        if not fits(geometry):
-            todo = "Write it as PDF or XLSX, or copy cells."
-            raise OutputError("the report is too large for one picture.", todo=todo)
-        return picture(geometry, 2.0)
-
-    window.desk.output.draw(drawn)
+    window.desk.output.draw(lambda: whole(report, todo="Write it as PDF or XLSX, or copy cells."))
 
 
 @action("Select all cells", "Edit", "Ctrl+A", needs="report")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import QBuffer
+from PyQt6.QtGui import QImage
 
 from foldbasket.desktop.drawing import drawn
 from foldbasket.desktop.grid.geometry import Geometry
@@ -30,11 +31,14 @@ def fits(geometry: Geometry) -> bool:
     return 4 * width * height <= MOST_PIXELS
 
 
-def _draw(report: Report, into: QBuffer) -> None:
+def whole(report: Report, *, where: str = "", todo: str) -> QImage:
+    """All of a report as an image. Raises OutputError where it is too large for one; `todo` says what to do then."""
     geometry = Geometry(report)
     if not fits(geometry):
-        raise OutputError(
-            "the report is too large for one picture.", where=report.name, todo="Write it as PDF or XLSX."
-        )
-    if not picture(geometry, 2.0).save(into, "PNG"):
+        raise OutputError("the report is too large for one picture.", where=where, todo=todo)
+    return picture(geometry, 2.0)
+
+
+def _draw(report: Report, into: QBuffer) -> None:
+    if not whole(report, where=report.name, todo="Write it as PDF or XLSX.").save(into, "PNG"):
         raise OutputError("no picture could be made.", where=report.name, todo="Write it as PDF or XLSX.")

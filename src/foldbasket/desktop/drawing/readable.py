@@ -11,9 +11,9 @@ from collections.abc import Iterable, Mapping
 from itertools import chain
 from typing import NamedTuple
 
-from PyQt6.QtGui import QFont, QRawFont, QTextLayout
+from PyQt6.QtGui import QFont, QRawFont
 
-from foldbasket.desktop.grid.figures import DIGITS, LETTERS, SIGNS
+from foldbasket.desktop.grid.figures import DIGITS, LETTERS, SIGNS, shaped
 
 USUAL = "".join(dict.fromkeys(LETTERS + SIGNS))
 ODD = "".join(map(chr, chain(range(1, 32), range(0xE000, 0xF900))))
@@ -70,11 +70,7 @@ def _glyphs(raw: QRawFont, signs: str) -> Iterable[tuple[str, int]]:
 
 def _shaped(sign: str, font: QFont, raw: QRawFont) -> int:
     """The glyph that a sign is drawn with, 0 where it comes from another font."""
-    layout = QTextLayout(sign, font)
-    layout.beginLayout()
-    layout.createLine()
-    layout.endLayout()
-    runs = layout.glyphRuns()
+    runs = shaped(sign, font)
     return runs[0].glyphIndexes()[0] if runs and runs[0].rawFont().familyName() == raw.familyName() else 0
 
 

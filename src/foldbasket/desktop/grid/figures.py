@@ -44,19 +44,20 @@ class _Glyphs(dict[str, int]):
     def __init__(self, font: QFont, signs: frozenset[str]) -> None:
         super().__init__()
         self._font, self._signs = font, signs
-        self.raw = _shaped("0", font)[0].rawFont()
+        self.raw = shaped("0", font)[0].rawFont()
 
     def __missing__(self, sign: str) -> int:
         if sign not in self._signs:
             raise KeyError(sign)
-        runs = _shaped(sign, self._font)
+        runs = shaped(sign, self._font)
         if len(runs) != 1 or len(runs[0].glyphIndexes()) != 1 or runs[0].rawFont() != self.raw:
             raise KeyError(sign)
         made = self[sign] = runs[0].glyphIndexes()[0]
         return made
 
 
-def _shaped(text: str, font: QFont) -> list[QGlyphRun]:
+def shaped(text: str, font: QFont) -> list[QGlyphRun]:
+    """The glyphs that Qt draws a text with."""
     layout = QTextLayout(text, font)
     layout.beginLayout()
     layout.createLine()

@@ -10,6 +10,7 @@ import re
 from typing import TYPE_CHECKING
 
 from foldbasket.errors import ReadError
+from foldbasket.tables.reading.queries import KNOWN
 
 if TYPE_CHECKING:
     from sqlalchemy import Engine, Inspector
@@ -39,10 +40,12 @@ def engine_of(dialect: str, user: str, password: str | None, host: str, port: in
 
 
 def fields_of(inspector: Inspector, table: str, schema: str | None) -> tuple[str, ...]:
-    """The names of a table's fields, none where the dialect cannot tell: they are then known when it is read."""
+    """The names of a table's fields, none where a dialect that is not known here cannot tell: they are then known when it is read."""
     import sqlalchemy as sa
 
     try:
         return tuple(column["name"] for column in inspector.get_columns(table, schema))
     except (sa.exc.SQLAlchemyError, NotImplementedError):
+        if inspector.dialect.name in KNOWN:
+            raise
         return ()
