@@ -86,3 +86,41 @@ def test_an_exception_in_an_action_does_not_end_the_process():
     )  # fmt: skip
     assert done.returncode == 0, done.stderr
     assert "goes on 1" in done.stdout
+
+
+PAINTS = """
+from PyQt6.QtGui import QPainter
+from PyQt6.QtWidgets import QApplication, QWidget
+from foldbasket.desktop.shell.boundary import Boundary
+told = []
+class Odd(QWidget):
+    wrong = True
+    def paintEvent(self, event):
+        painter = QPainter(self)
+        if self.wrong:
+            raise KeyError("missing")
+app = QApplication([])
+Boundary(told.append).install()
+odd = Odd()
+odd.show()
+for _ in range(5):
+    app.processEvents()
+Odd.wrong = False
+odd.update()
+for _ in range(5):
+    app.processEvents()
+odd.close()
+del odd
+print("goes on", len(told))
+"""
+
+
+def test_after_an_exception_in_painting_no_painter_is_left_at_work():
+    """Python keeps the last exception it told of, and with it the painter: the process ended when the window was painted or closed next."""
+    done = subprocess.run(
+        [sys.executable, "-c", PAINTS], capture_output=True, text=True, timeout=60, check=False,
+        env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    assert "goes on 1" in done.stdout
+    assert "painter" not in done.stderr

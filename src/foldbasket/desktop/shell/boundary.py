@@ -10,7 +10,7 @@ from types import TracebackType
 from typing import Any
 
 from foldbasket import faults
-from foldbasket.errors import FoldBasketError
+from foldbasket.errors import FoldBasketError, bare
 
 QUIET = 5.0
 """A fault that comes up again within so many seconds, as in painting, is told only once."""
@@ -36,7 +36,8 @@ class Boundary:
         if issubclass(kind, KeyboardInterrupt | SystemExit):
             sys.__excepthook__(kind, error, trace)
             return
-        told = error if isinstance(error, FoldBasketError) else faults.note(error.with_traceback(trace))
+        told = bare(error) if isinstance(error, FoldBasketError) else faults.note(error.with_traceback(trace))
+        let_frames_go()
         now = time.monotonic()
         known = self._told.get(str(told))
         self._told[str(told)] = now
@@ -49,6 +50,12 @@ class Boundary:
             faults.note(again)
         finally:
             self._telling = False
+
+
+def let_frames_go() -> None:
+    """Python keeps the exception that it handed to its hook last, and with it all that its frames hold: a painter among them stays at work on its
+    window, which ends the process when the window is next painted or closed."""
+    sys.last_type = sys.last_value = sys.last_traceback = None
 
 
 def _noted(given: Any) -> None:
