@@ -7,6 +7,8 @@ import re
 from collections.abc import Callable, Iterable
 from typing import TypeVar
 
+from foldbasket.turns import give_way
+
 Thing = TypeVar("Thing")
 BEGINS = 4
 """The last of the ranks of `fit` at which every word typed begins a word of the name."""
@@ -50,10 +52,17 @@ def near(name: str, known: Iterable[str], cutoff: float = 0.6) -> str | None:
     """The known name that somebody may have meant by one that is not known: the nearest, whatever its case; never the name itself."""
     plain: dict[str, str] = {}
     for each in known:
-        if each != name:
+        if each != name and each.strip():
             plain.setdefault(each.casefold().strip(), each)
-    found = difflib.get_close_matches(name.casefold().strip(), list(plain), 1, cutoff)
-    return plain[found[0]] if found else None
+    match, best = difflib.SequenceMatcher(b=name.casefold().strip()), (cutoff, "")
+    for (
+        each
+    ) in plain:  # as difflib's own search, but that whatever is no nearer than one found is not looked at closely
+        give_way()
+        match.set_seq1(each)
+        if match.real_quick_ratio() >= best[0] and match.quick_ratio() >= best[0]:
+            best = max(best, (match.ratio(), each))
+    return plain.get(best[1])
 
 
 def meant(name: str, known: Iterable[str], cutoff: float = 0.6) -> str:

@@ -8,6 +8,7 @@ from decimal import Decimal
 
 import numpy as np
 import pytest
+from matplotlib.lines import Line2D
 from PIL import Image
 from pypdf import PdfReader
 
@@ -229,7 +230,7 @@ def test_a_line_to_compare_with_stands_at_its_value():
     for line, value in ((Reference(Mean.NUMBER, "5000"), 5000.0), (Reference(Mean.AVERAGE), None)):
         figures, picture = drawn(Chart(drawn=Columns(), measure="sum T.Net", line=line))
         wanted = value if value is not None else float(figures.all_values.mean())
-        ends = [np.asarray(each.get_ydata()) for each in picture.canvas.axes.lines]
+        ends = [np.asarray(each.get_ydata()) for each in picture.canvas.figure.findobj(Line2D)]
         box = picture.marks[-1].box
         top, bottom, largest = box[1], box[3], float(figures.panels[0].series[0].values[-1])
         expected = bottom - (bottom - top) * wanted / largest

@@ -137,7 +137,7 @@ def test_names_that_could_be_said_go_at_once(driver, demo):
     try:
         for text in ("net by region, trade only", "net by region ((", "top 3 by", ""):
             words = Vocabulary(desk.source, desk.fold, desk.basket.locale)
-            words.known()
+            _ = words.known
             read_typed(text, len(text), words, completing=True)
             gone = weakref.ref(words)
             del words

@@ -26,7 +26,9 @@ from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from foldbasket import faults
 from foldbasket.desktop.shell.app import made
+from foldbasket.desktop.shell.boundary import let_frames_go
 from foldbasket.errors import FoldBasketError
+from foldbasket.turns import go_first
 from tests.desktop.gestures import Gestures
 from tests.desktop.overlaps import overlapping
 from tests.desktop.watch import Watch
@@ -47,6 +49,7 @@ class Walker:
         self.faults: list[str] = []
         sys.excepthook, faults.note = self._escaped, self._noted
         _no_dialogs()
+        go_first(*RESTING)
         self.window = MainWindow()
         self.gestures = Gestures(self.window, self.rng, self.watch.next)
         self.window.say_error = lambda error: None  # type: ignore[method-assign]
@@ -65,6 +68,7 @@ class Walker:
     def _escaped(self, kind: type, error: BaseException, trace: Any) -> None:
         told = "".join(traceback.format_exception(kind, error, trace, limit=-5))
         self.faults.append(f"after {self.gestures.done[-3:]}: {told}")
+        let_frames_go()
 
     def _noted(self, error: BaseException) -> FoldBasketError:
         """What is only written to the log would be missed otherwise: work that nobody waits for fails without a word."""
@@ -75,13 +79,13 @@ class Walker:
         """Lets the event loop run until nothing is under way."""
         end = time.monotonic() + seconds
         while time.monotonic() < end:
-            self._round()
+            self.once()
             if not self.window.desk.busy:
-                self._round()
+                self.once()
                 return
             time.sleep(0.002)
 
-    def _round(self) -> None:
+    def once(self) -> None:
         """One round of the event loop."""
         with self.watch.over(lambda: f"events after {self.gestures.done[-1:]}"):
             self.app.processEvents()
@@ -97,9 +101,13 @@ class Walker:
                 self._escaped(type(error), error, error.__traceback__)
             if self.rng.random() < 0.3:
                 self.settle()
+                for _ in range(
+                    3
+                ):  # layouts within layouts ask for their room one after the other, all before anything is painted
+                    self.once()
                 self._look()
             else:
-                self._round()
+                self.once()
             # Without a loop that runs, nothing else deletes what is to go.
             QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
             if number % 20 == 19:
@@ -138,6 +146,7 @@ class Walker:
 
     def close(self) -> None:
         self.watch.close()
+        go_first()
         sys.excepthook, faults.note = sys.__excepthook__, NOTE
         self.window.close_now()
         self.window.deleteLater()
@@ -150,6 +159,10 @@ class Walker:
                 None, QEvent.Type.DeferredDelete
             )  # without a loop that runs, nothing else does
             gc.collect()
+
+
+RESTING = (Walker.once.__code__, Walker.settle.__code__)
+"""Where the walk waits for events, as the window does in its own loop."""
 
 
 def _no_dialogs() -> None:

@@ -7,9 +7,18 @@ doubled the holds that it was to measure.
 
 import gc
 import os
+import resource
 import signal
+import sys
+import threading
 import time
 from contextlib import contextmanager
+
+
+def _stops():
+    """How often this thread stopped to wait, and how often for a page to come from a disk."""
+    used = resource.getrusage(resource.RUSAGE_THREAD)
+    return used.ru_nvcsw, used.ru_majflt + used.ru_inblock
 
 
 def _waited():
@@ -61,6 +70,7 @@ class Watch:
             signal.setitimer(signal.ITIMER_REAL, self.LOOK)
         self._collected = 0.0
         self._waited = _waited()
+        self._stops = _stops()
         self._since, self._worked = time.perf_counter(), time.thread_time()
 
     def _end(self):
@@ -68,10 +78,15 @@ class Watch:
         if self._looks:
             signal.setitimer(signal.ITIMER_REAL, 0)
         if took > self.LOOK:
+            stops = [now - then for now, then in zip(_stops(), self._stops, strict=True)]
             own, queued = time.thread_time() - self._worked, _waited() - self._waited  # the rest it waited for a lock
             garbage = f", {self._collected:.2f} s of them for garbage" if self._collected > 0.01 else ""
             self.holds.append(
-                (took, f"{self._what()}, {own:.2f} s of its own{garbage}, {queued:.2f} s for a processor", self._stood)
+                (
+                    took,
+                    f"{self._what()}, {own:.2f} s of its own{garbage}, {queued:.2f} s for a processor, {stops[0]} waits, {stops[1]} of a disk",
+                    self._stood,
+                )
             )
 
     def _collect(self, phase, _):
@@ -92,4 +107,20 @@ class Watch:
             if "foldbasket" in code.co_filename:
                 own.append(f"{code.co_filename.rpartition('/')[2]}:{frame.f_lineno} {code.co_name}")
             frame = frame.f_back
-        self._stood = " < ".join(own)
+        self._stood = " < ".join(own) + self._others()
+
+    @staticmethod
+    def _others():
+        names = {each.ident: each.name for each in threading.enumerate()}
+        told = []
+        frames = sys._current_frames()
+        del frames[threading.get_ident()]  # this one's own, in a circle
+        for ident, frame in frames.items():
+            at = []
+            while frame is not None and len(at) < 6:
+                code = frame.f_code
+                at.append(f"{code.co_filename.rpartition('/')[2]}:{frame.f_lineno} {code.co_name}")
+                frame = frame.f_back
+            if at and not any(w in at[0] for w in ("thread.py", "threading.py")):
+                told.append(f"\n        [{names.get(ident)}] " + " < ".join(at))
+        return "".join(told)

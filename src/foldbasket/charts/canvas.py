@@ -10,6 +10,7 @@ from functools import lru_cache
 from typing import Any, BinaryIO, Literal
 
 from matplotlib import font_manager
+from matplotlib.artist import Artist
 from matplotlib.backends.backend_agg import FigureCanvasAgg, RendererAgg
 from matplotlib.collections import LineCollection, PathCollection, PolyCollection
 from matplotlib.figure import Figure
@@ -18,8 +19,10 @@ from matplotlib.lines import Line2D
 from matplotlib.markers import MarkerStyle
 from matplotlib.patches import Polygon, Wedge
 from matplotlib.text import Text
+from matplotlib.transforms import Affine2D, IdentityTransform
 
 from foldbasket.styling.styles import Inks
+from foldbasket.turns import give_way
 
 DPI = 96
 FACES = ("Inter", "Noto Sans", "DejaVu Sans")
@@ -57,18 +60,33 @@ def width_of(text: str, size: float, bold: bool, family: str) -> float:
     return float(_ruler().get_text_width_height_descent(text, _font(family, size, bold), False)[0]) if text else 0.0
 
 
+class _Renderer(RendererAgg):
+    """Lets the window's thread go first before each thing it draws."""
+
+    def open_group(self, s: str, gid: str | None = None) -> None:
+        give_way()
+
+
+class _Drawing(FigureCanvasAgg):
+    """Draws with it."""
+
+    def get_renderer(self) -> RendererAgg:
+        wide, tall = self.get_width_height(physical=True)
+        made: RendererAgg | None = getattr(self, "renderer", None)
+        if made is None or (made.width, made.height, made.dpi) != (wide, tall, self.figure.dpi):
+            made = self.renderer = _Renderer(wide, tall, self.figure.dpi)
+        return made
+
+
 class Canvas:
     """The paper. `scale` says how many dots of a picture a pixel is. Boxes of one colour are drawn together, since a chart may have thousands."""
 
     def __init__(self, width: float, height: float, inks: Inks, family: str = "", scale: float = 1.0) -> None:
         self.width, self.height, self.inks, self.family = width, height, inks, family
         self.figure = Figure(figsize=(width / DPI, height / DPI), dpi=DPI * scale, facecolor=inks.paper)
-        FigureCanvasAgg(self.figure)
-        self.axes = self.figure.add_axes((0, 0, 1, 1), frameon=False)
-        self.axes.set_axis_off()
-        self.axes.set_autoscale_on(False)
-        self.axes.set_xlim(0, width)
-        self.axes.set_ylim(height, 0)
+        _Drawing(self.figure)
+        # All is put on the figure itself: axes that are not seen take longer to make than a small chart.
+        self._on_paper = Affine2D().scale(1 / DPI, -1 / DPI).translate(0, height / DPI) + self.figure.dpi_scale_trans
         self._boxes: dict[tuple[str, str, int], list[list[Point]]] = {}
         self.texts: list[tuple[str, tuple[float, float, float, float]]] = []
         """Every text with the box it takes: left, top, right, bottom."""
@@ -91,7 +109,7 @@ class Canvas:
         made = Text(
             x, y, text, color=ink or self.inks.ink, fontproperties=_font(self.family, size, bold), ha=across, va=down, parse_math=False, zorder=5
         )  # fmt: skip
-        self.axes.add_artist(made)
+        self._add(made)
         wide, tall = width_of(text, size, bold, self.family), size * 1.2
         left = x - {"left": 0.0, "center": wide / 2, "right": wide}[across]
         top = y - {"top": 0.0, "center": tall / 2, "bottom": tall, "baseline": tall * 0.8}[down]
@@ -123,14 +141,12 @@ class Canvas:
         )  # fmt: skip
         if dashes:
             made.set_dashes(list(dashes))
-        self.axes.add_line(made)
+        self._add(made)
 
     def lines(self, segments: Sequence[Sequence[Point]], ink: str, thick: float = 1.0, above: int = 1) -> None:
         """Many lines of one ink."""
         if segments:
-            self.axes.add_collection(
-                LineCollection(list(segments), colors=ink, linewidths=thick * 72 / DPI, zorder=above), autolim=False
-            )
+            self._add(LineCollection(list(segments), colors=ink, linewidths=thick * 72 / DPI, zorder=above))
 
     def box(
         self, left: float, top: float, right: float, bottom: float, ink: str, hatch: str = "", above: int = 2
@@ -150,7 +166,7 @@ class Canvas:
             hatch=hatch or None,
             zorder=2,
         )
-        self.axes.add_patch(made)
+        self._add(made)
 
     def wedge(
         self, centre: Point, outer: float, inner: float, start: float, stop: float, ink: str, hatch: str = ""
@@ -160,7 +176,7 @@ class Canvas:
             centre, outer, start - 90, stop - 90, width=outer - inner, facecolor=self.inks.paper if hatch else ink,
             edgecolor=ink if hatch else self.inks.paper, linewidth=0.8, hatch=hatch or None, zorder=2,
         )  # fmt: skip
-        self.axes.add_patch(made)
+        self._add(made)
 
     def dots(
         self, points: Sequence[Point], radius: float | Sequence[float], ink: str, hollow: bool = False, above: int = 4
@@ -170,11 +186,16 @@ class Canvas:
         marker = MarkerStyle("o")
         path = marker.get_path().transformed(marker.get_transform())
         made: Any = PathCollection(
-            (path,), [(each * 2 * 72 / DPI) ** 2 for each in radii], offsets=list(points), offset_transform=self.axes.transData,
+            (path,), [(each * 2 * 72 / DPI) ** 2 for each in radii], offsets=list(points), offset_transform=self._on_paper,
             facecolors=self.inks.paper if hollow else ink, edgecolors=ink if hollow else self.inks.paper, linewidths=1.2 if hollow else 0.5, zorder=above,
         )  # fmt: skip
-        made.set_transform(_identity())
-        self.axes.add_collection(made, autolim=False)
+        made.set_transform(IdentityTransform())
+        self._add(made)
+
+    def _add(self, made: Artist) -> None:
+        if not made.is_transform_set():
+            made.set_transform(self._on_paper)
+        self.figure.add_artist(made)
 
     # --- what becomes of it ---------------------------------------------------
 
@@ -185,7 +206,7 @@ class Canvas:
                 boxes, facecolors=self.inks.paper if hatch else ink, edgecolors=ink if hatch else "none", linewidths=0.6 if hatch else 0,
                 hatch=hatch or None, zorder=above,
             )  # fmt: skip
-            self.axes.add_collection(made, autolim=False)
+            self._add(made)
         self._boxes.clear()
         return self.figure
 
@@ -205,7 +226,6 @@ class Canvas:
         canvas.figure = None
         self.figure.clear()
         self.figure.__dict__.clear()
-        self.axes.__dict__.clear()
 
     def save(self, file: BinaryIO, form: Literal["png", "svg", "pdf"], title: str) -> None:
         """Writes the picture. It bears no date, so that the same chart is the same file."""
@@ -219,9 +239,3 @@ class Canvas:
             {"svg.fonttype": "path", "svg.hashsalt": "fold basket", "pdf.fonttype": 42, "hatch.linewidth": 0.6}
         ):
             self.done().savefig(file, format=form, metadata=said, facecolor=self.inks.paper)
-
-
-def _identity() -> Any:
-    from matplotlib.transforms import IdentityTransform
-
-    return IdentityTransform()

@@ -28,6 +28,7 @@ from foldbasket.spec.cut import Bands
 from foldbasket.spec.filter import Filter, OneField
 from foldbasket.spec.fold import TotalOf
 from foldbasket.spec.order import Keep
+from foldbasket.turns import give_way
 
 NAMES = ("FIELD", "NAME", "NUMBER", "PLACE", "FORMULA", "QUOTED", "MEMBER", "PERIOD", "TABLE")
 """The terminals that are no phrases."""
@@ -150,6 +151,7 @@ class Grammar:
         """A rule with every form of some sayings; those of the same form are one alternative, which several kinds may mean."""
         forms: dict[str, list[tuple[Any, Saying, tuple[Slot | str, ...]]]] = {}
         for kind, each in sayings:
+            give_way()
             for pieces in each.forms():
                 parts = [
                     self.terminal(f"{before}{piece}" if at == 0 else piece) if isinstance(piece, str) else piece

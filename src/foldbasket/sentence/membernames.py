@@ -15,6 +15,7 @@ from foldbasket.links.source import Source
 from foldbasket.sentence.tokens import Sort, stem, tokens_of
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables.types import FieldType
+from foldbasket.turns import give_way
 
 MOST_INDEXED = 50_000
 """Fields with more members are looked through by a member's whole name alone."""
@@ -49,6 +50,7 @@ class MemberNames:
             with suppress(FoldBasketError):
                 domain = domain_of(column, None, source.fiscal, locale)
                 for code in range(domain.blank if domain.blank <= MOST_INDEXED else 0):
+                    give_way()
                     token = domain.token(code)
                     with suppress(FoldBasketError):
                         self.by_words.setdefault(stems_of(token), []).append((ref, token))

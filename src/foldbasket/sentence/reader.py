@@ -75,7 +75,7 @@ class Reader:
 
     def unknown(self, leaf: Named) -> SentenceError:
         """The error of a name that is no field's."""
-        known = tuple(self.words.known())
+        known = self.words.known
         todo = meant(str(leaf), known) or "Write the name of a field, in quotes where it has odd signs."
         what = f"there is no field “{leaf}” (at {leaf.start + 1})."
         return SentenceError(what, place=(leaf.start, leaf.stop), could=known, todo=todo)

@@ -16,6 +16,7 @@ from lark.parsers.lalr_interactive_parser import InteractiveParser
 from foldbasket.errors import SentenceError
 from foldbasket.sentence.grammar import NAMES, Grammar, grammar, parser_of
 from foldbasket.sentence.tokens import ARTICLES, Sort, Token, tokens_of
+from foldbasket.turns import give_way
 from foldbasket.typed import meant
 
 NUMBER = re.compile(r"[-+−]?\d+([.]\d+)?\Z")
@@ -38,7 +39,8 @@ class Names(Protocol):
     def period_at(self, tokens: Sequence[Token], at: int) -> tuple[int, Any] | None:
         """Behind the longest name of a period, and what it may be: names of parts of dates with a key of each."""
 
-    def known(self) -> Sequence[str]:
+    @property
+    def known(self) -> tuple[str, ...]:
         """Names that somebody may have meant by one that is not known."""
 
 
@@ -98,6 +100,7 @@ class Scanner:
 
     def step(self, parser: InteractiveParser, at: int) -> int:
         """Reads one token or several, and says which comes next."""
+        give_way()
         found = self.found(parser, at)
         could_be_field = "FIELD" in accepted(parser)
         token = self.tokens[at]
@@ -192,7 +195,7 @@ class Scanner:
             place = (self.tokens[last.start].start, self.tokens[last.stop - 1].stop)
             what = f"there is nothing called “{last.text}” (at {place[0] + 1})."
             return SentenceError(
-                what, place=place, could=tuple(self.names.known()), todo=meant(last.text or "", self.names.known())
+                what, place=place, could=self.names.known, todo=meant(last.text or "", self.names.known)
             )
         could = tuple(self.expected(parser))
         if at >= len(self.tokens):
@@ -210,7 +213,7 @@ class Scanner:
         words = self.text[place[0] : self.tokens[(run.stop if run is not None else at + 1) - 1].stop]
         known = [each.strip(", ") for each in could]
         if any(each.startswith("a ") for each in could):
-            known += self.names.known()
+            known += self.names.known
         hint = meant(words, known) or meant(said, known)
         what = f"“{said}” cannot stand here (at {place[0] + 1})."
         return SentenceError(what, place=place, could=could, todo=hint or _listed(could))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from functools import cached_property
+from itertools import islice
 from typing import TypeVar
 
 from foldbasket.errors import FoldBasketError
@@ -268,10 +269,11 @@ class Vocabulary:
         """Whether somebody may mean a name by what was said: its words in whatever case and number, or what several of them are called."""
         return stems_of(name) == stems_of(said) or plural(name).casefold() == said.casefold()
 
-    def known(self) -> list[str]:
+    @cached_property
+    def known(self) -> tuple[str, ...]:
         """Names that somebody may have meant by one that is not known."""
-        members = [token for found in self._members.by_words.values() for _, token in found[:1]]
-        return [*(ref.field for ref in self.fields), *PERIODS, *members[:MOST_NEAR]]
+        members = (found[0][1] for found in islice(self._members.by_words.values(), MOST_NEAR))
+        return (*(ref.field for ref in self.fields), *PERIODS, *members)
 
 
 def _is_year(text: str) -> bool:

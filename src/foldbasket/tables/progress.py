@@ -8,6 +8,7 @@ from concurrent.futures import Future, ThreadPoolExecutor, wait
 from typing import TypeVar
 
 from foldbasket.errors import Cancelled
+from foldbasket.turns import give_way
 
 Made = TypeVar("Made")
 LOOK_EVERY = 0.03
@@ -48,9 +49,10 @@ class Progress:
         return doing.result()
 
     def look(self) -> None:
-        """Raises `Cancelled` once `cancel` was called, and says nothing."""
+        """Raises `Cancelled` once `cancel` was called, and says nothing; lets the window's thread go first."""
         if self._stopped.is_set():
             raise Cancelled
+        give_way()
 
     def step(self, what: str, share: float) -> None:
         """Says what is being done and how far it is (0 to 1)."""

@@ -23,6 +23,7 @@ from foldbasket.styling.styles import Paper
 from foldbasket.tables.column import Dictionary
 from foldbasket.tables.distinct import distinct
 from foldbasket.tables.types import FieldType
+from foldbasket.turns import give_way
 
 ROW, HEAD, GAP = 23, 25, 7
 PAD = 9
@@ -111,6 +112,7 @@ class Geometry:
         """How wide a heading is in one of this geometry's fonts; kept, since the same ones are drawn frame after frame."""
         key = (text, font.weight(), font.italic())
         if key not in self._text_widths:
+            give_way()
             if len(self._text_widths) > MOST_KEPT:  # a long report has more names than are worth keeping
                 self._text_widths.clear()
             metrics = self._metrics.get(key[1:])

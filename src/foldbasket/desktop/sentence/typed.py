@@ -244,7 +244,7 @@ class TypedSentence(QFrame):
 
         def work(_: Any) -> Any:
             words = Vocabulary(source, fold, locale)
-            words.known()  # so that nothing is looked up for the first time while one types
+            _ = words.known  # so that nothing is looked up for the first time while one types
             return words, written(fold, words) if is_blank else ""
 
         self._worker.start(work)

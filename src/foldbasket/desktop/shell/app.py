@@ -14,6 +14,8 @@ from pathlib import Path
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
+from foldbasket.turns import go_first
+
 PATIENCE = 0.5
 """Seconds that threads are given to end once the window is closed."""
 
@@ -91,6 +93,7 @@ def run(files: list[Path], *, reads: bool = False) -> int:
         QTimer.singleShot(0, lambda: window.read(files[0]))
     elif files:
         QTimer.singleShot(0, lambda: window.open_paths(files))
+    go_first(run.__code__)
     code = app.exec()
     _end(code)
     return code

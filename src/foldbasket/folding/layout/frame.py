@@ -20,6 +20,7 @@ from foldbasket.folding.states.runs import Runs
 from foldbasket.spec.fold import TotalOf
 from foldbasket.tables.distinct import distinct
 from foldbasket.tables.reading.contract import memory_at_hand
+from foldbasket.turns import give_way
 
 MOST_CELLS = 5_000_000
 """More cells than this are refused before they are made."""
@@ -92,6 +93,7 @@ def spread(
 
 def _along_rows(matrix: Matrix, merge: np.ufunc, tree: Tree, lines: Lines) -> Matrix:
     """Rolls leaves up level by level and picks the lines shown."""
+    give_way()
     shown = np.empty((len(lines.level), matrix.shape[1]), matrix.dtype)
     for level in range(tree.depth, -1, -1):
         if level < tree.depth and len(tree.firsts[level]):

@@ -22,6 +22,7 @@ from foldbasket.styling.dates import EPOCH, day_text, moment_text
 from foldbasket.styling.numbers import NumberStyle, NumberWriter, number_writer
 from foldbasket.styling.styles import LEDGER, Style
 from foldbasket.tables.types import FieldType, exact_decimal
+from foldbasket.turns import give_way
 
 Value = str | int | float | Decimal | datetime.date | datetime.datetime | bool | None
 
@@ -197,6 +198,7 @@ class Report:
 
     def text(self, row: int, column: int) -> str:
         """A cell as the reader sees it; empty when blank."""
+        give_way()
         return self.written(*self.cell(row, column))
 
     def texts(self, rows: range, columns: range) -> list[list[str]]:

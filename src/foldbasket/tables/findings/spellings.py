@@ -16,6 +16,7 @@ from foldbasket.tables.mending.texts import TrimSpaces, Unify, folded_spaces
 from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
+from foldbasket.turns import give_way
 
 MOST_MEMBERS = 20_000
 MOST_FOR_SLIPS = 3_000
@@ -57,6 +58,7 @@ def plain(text: str) -> str:
 def _alike(texts: Sequence[str], weights: npt.NDArray[np.int64]) -> list[list[int]]:
     groups: dict[str, list[int]] = defaultdict(list)
     for at, text in enumerate(texts):
+        give_way()
         if weights[at]:
             groups[plain(text)].append(at)
     return list(groups.values())
@@ -70,6 +72,7 @@ def _with_slips(texts: Sequence[str], weights: npt.NDArray[np.int64], groups: li
     counts = [int(weights[group].sum()) for group in groups]
     shortened: dict[str, list[int]] = defaultdict(list)
     for at, key in enumerate(keys):
+        give_way()
         if len(key) >= SHORTEST and not any(sign.isdigit() for sign in key):
             for variant in {key, *(key[:cut] + key[cut + 1 :] for cut in range(len(key)))}:
                 shortened[variant].append(at)
