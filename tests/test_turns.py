@@ -11,7 +11,7 @@ from foldbasket import turns
 @pytest.fixture
 def first():
     yield turns.go_first
-    turns.go_first()
+    turns.go_first(wanted=False)
 
 
 def stepping(steps, stop):
@@ -49,23 +49,22 @@ def steps_while(do):
 def at_work(seconds):
     end = time.perf_counter() + seconds
     while time.perf_counter() < end:
-        time.sleep(0.001)
+        sum(range(1000))
 
 
 def test_steps_wait_for_the_thread_that_goes_first_and_not_while_it_rests(first):
-    first(rest.__code__)
+    first()
     assert steps_while(lambda: at_work(turns.MOST / 2)) <= 2
     assert steps_while(lambda: rest(0.3)) > 5
 
 
 def test_nobody_stands_still_for_ever(first):
-    """What the first waits for may be in the hands of one that stands still."""
-    first(rest.__code__)
-    assert steps_while(lambda: at_work(0.5)) > 5
+    first()
+    assert steps_while(lambda: at_work(4 * turns.MOST)) > 5
 
 
 def test_where_none_goes_first_nothing_waits_and_neither_does_the_first_itself(first, monkeypatch):
     assert steps_while(lambda: at_work(0.3)) > 5
-    first(rest.__code__)
+    first()
     monkeypatch.setattr(turns.time, "sleep", lambda seconds: pytest.fail("it stood still"))
     turns.give_way()

@@ -49,7 +49,7 @@ class Walker:
         self.faults: list[str] = []
         sys.excepthook, faults.note = self._escaped, self._noted
         _no_dialogs()
-        go_first(*RESTING)
+        go_first()
         self.window = MainWindow()
         self.gestures = Gestures(self.window, self.rng, self.watch.next)
         self.window.say_error = lambda error: None  # type: ignore[method-assign]
@@ -146,7 +146,7 @@ class Walker:
 
     def close(self) -> None:
         self.watch.close()
-        go_first()
+        go_first(wanted=False)
         sys.excepthook, faults.note = sys.__excepthook__, NOTE
         self.window.close_now()
         self.window.deleteLater()
@@ -159,10 +159,6 @@ class Walker:
                 None, QEvent.Type.DeferredDelete
             )  # without a loop that runs, nothing else does
             gc.collect()
-
-
-RESTING = (Walker.once.__code__, Walker.settle.__code__)
-"""Where the walk waits for events, as the window does in its own loop."""
 
 
 def _no_dialogs() -> None:

@@ -258,6 +258,15 @@ def test_a_coarser_measure_counts_each_of_its_records_once_per_cell_and_once_in_
     assert "counts once" in report.measures[0].remark
 
 
+def test_a_coarser_sum_past_64_bits_stays_exact():
+    huge = 3 * 2**61
+    far = table("Far", {"No": [1, 2, 3, 4], "V": [huge, huge, -huge, 5]})
+    near = table("Near", {"No": [1, 2, 2, 3, 4, 4], "Line": ["a", "a", "a", "b", "b", "b"]})
+    linked = source(near, far, links=[Link("Near", "Far", (("No", "No"),))])
+    report = fold(linked, [measure("sum", "Far.V"), measure("count")], [placed("Near.Line")])
+    assert lines(report) == [("a", 2 * huge, 3), ("b", 5 - huge, 3), ("Everything", huge + 5, 6)]
+
+
 def test_the_base_is_the_finest_table_in_use():
     assert fold(LINKED, [measure("sum", "Orders.Freight")]).base == "Orders"
     assert fold(LINKED, [measure("sum", "Orders.Freight"), measure("sum", "Lines.Net")]).base == "Lines"

@@ -93,7 +93,7 @@ def run(files: list[Path], *, reads: bool = False) -> int:
         QTimer.singleShot(0, lambda: window.read(files[0]))
     elif files:
         QTimer.singleShot(0, lambda: window.open_paths(files))
-    go_first(run.__code__)
+    go_first()
     code = app.exec()
     _end(code)
     return code

@@ -126,7 +126,6 @@ def spread_pairs(
     shape = (len(row_lines.level), len(column_lines.level))
     exact = values.dtype.kind != "f"
     held: dict[State, np.dtype] = {State.VALUES: np.dtype(np.int64), State.PRODUCT: np.dtype(np.float64)}
-    held |= {State.SUM: np.dtype(object)} if exact else {}
     kinds = {state: held.get(state, values.dtype) for state in states}
     results = {state: np.full(shape, state.neutral(kinds[state]), kinds[state]) for state in states}
     for row_level in np.unique(row_lines.level):
@@ -144,19 +143,24 @@ def spread_pairs(
             many = len(rows.starts[row_level]) * wide
             for state in states:
                 kind = kinds[state]
-                found = np.full(many, state.neutral(kind), kind)
                 taken: npt.NDArray = (
                     np.ones(len(group), np.int64) if state is State.VALUES else values[partner].astype(kind)
                 )
                 if state is State.PRODUCT and scale:
                     taken = taken / 10.0**scale
-                with beyond_numbers():
-                    state.merge.at(found, group, taken)
+                if state is State.SUM and exact:
+                    found = _summed(taken, group, many)
+                    results[state] = results[state].astype(np.result_type(results[state], found), copy=False)
+                else:
+                    found = np.full(many, state.neutral(kind), kind)
+                    with beyond_numbers():
+                        state.merge.at(found, group, taken)
                 block = found.reshape(len(rows.starts[row_level]), wide)
+                give_way()
                 results[state][np.ix_(at_rows, at_columns)] = block[
                     np.ix_(row_lines.node[at_rows], column_lines.node[at_columns])
                 ]
-    if State.SUM in results and exact:
+    if State.SUM in results and results[State.SUM].dtype == object:
         results[State.SUM] = _narrowed(results[State.SUM])
     return results
 
@@ -244,6 +248,21 @@ def _rolled(
 ) -> Matrix:
     by_rows = _along_rows(matrix, merge, rows, row_lines)
     return np.ascontiguousarray(_along_rows(by_rows.T, merge, columns, column_lines).T)
+
+
+def _summed(values: npt.NDArray, group: npt.NDArray[np.int64], many: int) -> npt.NDArray:
+    """Exact sums of whole numbers by group: int64, or Python's own numbers where 64 bits might not hold them. Shape (many,)."""
+    if values.dtype == object:
+        found = np.zeros(many, object)
+        np.add.at(found, group, values)
+        return found
+    whole = values.astype(np.int64, copy=False)
+    upper, lower = np.zeros(many, np.int64), np.zeros(many, np.int64)
+    np.add.at(upper, group, whole >> 32)
+    np.add.at(lower, group, whole & 0xFFFFFFFF)
+    if len(group) < 1 << 30 and (not many or int(np.abs(upper).max()) < 1 << 30):
+        return (upper << 32) + lower
+    return upper.astype(object) * (1 << 32) + lower.astype(object)
 
 
 def _narrowed(exact: Matrix) -> Matrix:
