@@ -144,8 +144,13 @@ def test_a_folder_of_files_is_read_by_column_or_folded_in_a_stream(place, capsys
     assert not any(column.unread.has(name) for name, column in small.tables["S"].columns.items() if is_unread(column))
     odd = whole.slice(0, 5).drop_columns(["Net", "Big", "At"])
     pq.write_table(odd, folder / "odd.parquet")
+    with_odd = prepare(file, lazily=True)
+    assert is_unread(with_odd.tables["S"].columns["Site"])
+    assert "“Net” is not in odd.parquet; it is blank there." in with_odd.tables["S"].notes
+    assert lines(with_odd.engine.fold(FOLDS[0])) == lines(prepare(file).engine.fold(FOLDS[0]))
+    pq.write_table(whole.slice(0, 5).select(["Big"]), folder / "odder.parquet")
     again = prepare(file, lazily=True)
-    assert not is_unread(again.tables["S"].columns["Site"]), "files that are not alike are read as before"
+    assert not is_unread(again.tables["S"].columns["Site"]), "a field whose type is not told has all read"
 
 
 def test_render_takes_a_bound_on_memory(place, capsys):

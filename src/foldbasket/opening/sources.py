@@ -19,10 +19,10 @@ from foldbasket.kept import Kept
 from foldbasket.sql.staying import staying
 from foldbasket.tables.mending.mend import AnyMend, Outcome, mended
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading.contract import WHOLE, Parts, memory_allowed
+from foldbasket.tables.reading.contract import AS_FOUND, WHOLE, Parts, memory_allowed
 from foldbasket.tables.reading.database import is_database, read_server, with_table
 from foldbasket.tables.reading.objects import read_objects
-from foldbasket.tables.reading.readers import files_of_source, is_many, read_table, reader_of, repack
+from foldbasket.tables.reading.readers import files_of_source, folder_lazily, is_many, read_table, reader_of, repack
 from foldbasket.tables.sample import is_sampled, take_sample
 from foldbasket.tables.store import STORE, WORTH, state_if_any, state_of
 from foldbasket.tables.table import Table
@@ -112,21 +112,33 @@ def _not_held(
 
 
 def repacked(place: Path, spec: SourceSpec, most: int, parts: Parts, progress: Progress | None = None) -> Table | None:
-    """The table of a file of more bytes than so many, of a format that only comes whole: not held, but read part by part from what is kept of it as Parquet
-    in the user's cache, made now where it is not there yet. None where the file can be held, or there is no room to keep it. Raises ReadError, Cancelled."""
+    """The table of a file, folder or pattern of more bytes than so many, of a format that only comes whole: not held, but read part by part from what is kept
+    of each file as Parquet in the user's cache, made now where it is not there yet. None where it can be held, or there is no room to keep it. Raises
+    ReadError, Cancelled."""
     progress = progress or Progress()
     try:
-        if is_many(place) or os.stat(place).st_size <= most or reader_of(place).repack is None:
+        files = files_of_source(place)
+        if sum(os.stat(file).st_size for file in files) <= most or any(
+            reader_of(file).repack is None for file in files
+        ):
             return None
-        kept = STORE.repacked(
-            place, state_of(place), spec.reading, lambda into: repack(place, into, spec.reading, progress)
-        )
+        kept = [_kept_as_parquet(file, spec, progress) for file in files]
     except (OSError, ValueError):
         return None  # which reading it will say why
-    table = read_table(kept, spec.name, progress=progress, parts=Parts(parts.only, lazily=True))
+    if is_many(place):
+        table = folder_lazily(files, place, spec.name, AS_FOUND, kept)
+        if table is None:
+            return None
+    else:
+        table = read_table(kept[0], spec.name, progress=progress, parts=Parts(parts.only, lazily=True))
     if not parts.lazily:
         take_sample(table, progress)
     return replace(table, origin=str(place))
+
+
+def _kept_as_parquet(file: Path, spec: SourceSpec, progress: Progress) -> Path:
+    """Where all records of a file are kept as Parquet. Raises ReadError, Cancelled, OSError."""
+    return STORE.repacked(file, state_of(file), spec.reading, lambda into: repack(file, into, spec.reading, progress))
 
 
 def _remote(spec: SourceSpec, parts: Parts, progress: Progress | None) -> Table:

@@ -71,6 +71,17 @@ def decimals_of(column: NumberColumn) -> NumberColumn:
     return column
 
 
+_ARROW = {
+    FieldType.TEXT: pa.string(), FieldType.WHOLE: pa.int64(), FieldType.REAL: pa.float64(), FieldType.DATE: pa.date32(),
+    FieldType.TIMESTAMP: pa.timestamp("us"), FieldType.YESNO: pa.bool_(),
+}  # fmt: skip
+
+
+def arrow_of(kind: FieldType, scale: int = 0) -> pa.DataType:
+    """Arrow's type for values of one of ours."""
+    return pa.decimal128(18, scale) if kind is FieldType.DECIMAL else _ARROW[kind]
+
+
 def outside_calendar(values: pa.ChunkedArray) -> npt.NDArray[np.bool_] | None:
     """Which dates or time stamps lie outside the years 1 to 9999, shape (records,); None when none does."""
     if pa.types.is_timestamp(values.type):

@@ -9,7 +9,7 @@ import numpy as np
 import pyarrow as pa
 
 from foldbasket.tables.column import CodedColumn, Column, NumberColumn, coded_from_arrow
-from foldbasket.tables.conversion import as_arrow, from_arrow
+from foldbasket.tables.conversion import arrow_of, as_arrow, from_arrow
 from foldbasket.tables.detection import judged
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
@@ -26,11 +26,33 @@ class Stacked:
 
 def stacked(field: str, tables: Sequence[Table]) -> Stacked:
     """One field of several tables; blank for the records of tables that lack it."""
-    columns = [table.columns.get(field, _blanks(field, table.count)) for table in tables]
+    columns = [table.columns.get(field, blanks(field, table.count)) for table in tables]
     return stacked_columns(field, columns, [table.texts.get(field) for table in tables])
 
 
-def _blanks(field: str, count: int) -> CodedColumn:
+def stacked_as(field: str, tables: Sequence[Table], kind: FieldType, scale: int) -> Column:
+    """One field of several tables as one of a type that all of them can be widened to."""
+    columns = [widened(table.columns.get(field) or blanks(field, table.count), kind, scale) for table in tables]
+    arrays = [as_arrow(column) for column in columns]
+    return from_arrow(field, pa.chunked_array([each.cast(arrow_of(kind, scale)) for each in arrays]))
+
+
+def widened(column: Column, kind: FieldType, scale: int = 0) -> Column:
+    """A column as one of a wider type: numbers of another kind, text, or any where no record has a value."""
+    if (column.type, column.scale) == (kind, scale):
+        return column
+    if _is_empty(column):
+        values = pa.nulls(len(column), arrow_of(kind, scale))
+    elif kind is FieldType.TEXT:
+        values = text_array(column)
+    else:
+        exact = pa.decimal128(38, scale) if kind is FieldType.DECIMAL else arrow_of(kind)
+        values = as_arrow(column).cast(exact).cast(arrow_of(kind, scale))
+    return from_arrow(column.name, pa.chunked_array([values]))
+
+
+def blanks(field: str, count: int) -> CodedColumn:
+    """A field without a value on any of so many records."""
     return coded_from_arrow(field, pa.chunked_array([pa.nulls(count, pa.string())]))
 
 
@@ -65,13 +87,7 @@ def _widest(columns: Sequence[Column]) -> pa.DataType:
         return pa.float64()
     if FieldType.DECIMAL in kinds:
         return pa.decimal128(38, max(column.scale for column in columns))
-    return {
-        FieldType.TEXT: pa.string(),
-        FieldType.WHOLE: pa.int64(),
-        FieldType.DATE: pa.date32(),
-        FieldType.TIMESTAMP: pa.timestamp("us"),
-        FieldType.YESNO: pa.bool_(),
-    }[kinds.pop()]
+    return arrow_of(kinds.pop())
 
 
 def key_array(column: CodedColumn) -> pa.Array:

@@ -17,6 +17,7 @@ from foldbasket.errors import ReadError
 from foldbasket.tables.column import CodedColumn, Column, Dictionary, picked, smallest_codes, text_column
 from foldbasket.tables.detection import judged
 from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.alike import notes_of
 from foldbasket.tables.reading.contract import Reader, Reading
 from foldbasket.tables.stacking import stacked
 from foldbasket.tables.table import Table
@@ -100,21 +101,16 @@ def read_folder(
         progress.step(f"Reading {file.name}", at / len(files))
         tables.append(read_one(file, name, reading, progress))  # type: ignore[operator]
     fields = dict.fromkeys(field for table in tables for field in table.columns)
-    notes = []
-    for field in fields:
-        without = [file.name for file, table in zip(files, tables, strict=True) if field not in table.columns]
-        if without:
-            few = ", ".join(without[:3]) + (f" and {len(without) - 3} more" if len(without) > 3 else "")
-            notes.append(f"“{field}” is not in {few}; it is blank there.")
     columns: dict[str, Column] = {}
     texts: dict[str, CodedColumn] = {}
+    mixed: dict[str, str] = {}
     for field in fields:
         found = stacked(field, tables)
         columns[field] = found.column
         if found.text is not None:
             texts[field] = found.text
         if found.mixed:
-            notes.append(f"“{field}” is not of one type in all files ({found.mixed}).")
+            mixed[field] = found.mixed
     counts = [table.count for table in tables]
     own, named = file_column(files, counts, columns), named_of(path, files)
     more = (
@@ -123,6 +119,7 @@ def read_folder(
         else {}
     )
     columns = {own.name: own, **more, **columns}
+    notes = notes_of([file.name for file in files], [table.columns for table in tables], mixed)
     notes += [f"{file.name}: {note}" for file, table in zip(files, tables, strict=True) for note in table.notes]
     titles = sum(table.titles for table in tables)
     mark, chosen = tables[0].decimal_mark, tables[0].chosen

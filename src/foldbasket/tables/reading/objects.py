@@ -20,6 +20,7 @@ import pyarrow as pa
 from foldbasket.errors import ReadError
 from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.alike import common_kinds, differing, has_no_value, mixed_of, notes_of
 from foldbasket.tables.reading.folder import file_column, named_of
 from foldbasket.tables.reading.parquet import first_line, kinds_told
 from foldbasket.tables.sample import whole_of
@@ -148,8 +149,8 @@ def _told(error: BaseException, where: str) -> ReadError:
 
 
 def read_objects(address: str, name: str, progress: Progress | None = None) -> Table:
-    """The table of the Parquet files at an address, none of whose records is read. Raises ReadError, also for files that are not alike or hold fields whose
-    type the files do not tell."""
+    """The table of the Parquet files at an address, none of whose records is read. Raises ReadError, also for files that hold fields whose type the files do
+    not tell."""
     from foldbasket.tables.reading.parquetstream import ParquetStream, told_of
 
     progress = progress or Progress()
@@ -163,24 +164,26 @@ def read_objects(address: str, name: str, progress: Progress | None = None) -> T
             raise _told(error, str(file)) from None
         kinds.append(kinds_told(told, str(file)))
         counts.append(told.num_rows)
-        if kinds[-1] != kinds[0]:
-            raise ReadError(
-                f"its fields are others than those of {files[0].name}.",
-                where=str(file),
-                todo="Name only files that are alike.",
-            )
+    states = [(file.size, file.time) for file in files]
+
+    def is_blank(at: int, field: str) -> bool:
+        return has_no_value(ParquetStream(name, [files[at]], [counts[at]], states=[states[at]]), field)
+
+    common = common_kinds(kinds, is_blank)
     inside = PurePosixPath(address.removeprefix(LEAD).rstrip("/"))
     named = named_of(inside, [PurePosixPath(file.key) for file in files])
-    more = {field: column for field, column in named.columns.items() if field not in kinds[0]} if named else {}
-    states = [(file.size, file.time) for file in files]
-    stream = ParquetStream(name, files, counts, states=states, named=Table("", more) if more else None)
+    more = {field: column for field, column in named.columns.items() if field not in common} if named else {}
+    stream = ParquetStream(
+        name, files, counts, states=states, named=Table("", more) if more else None, wider=differing(kinds, common)
+    )
 
     def read(names: Collection[str], progress: Progress) -> Mapping[str, Column]:
         return whole_of(stream, names, progress, address)
 
     own = {field: (column.type, column.scale) for field, column in more.items()}
-    columns = dict(unread_columns({**own, **kinds[0]}, sum(counts)))
+    columns = dict(unread_columns({**own, **common}, sum(counts)))
     if len(files) > 1:
         own_file = file_column(files, counts, columns)
         columns = {own_file.name: own_file, **columns}
-    return bound(Table(name, columns, address), read, stream)
+    notes = notes_of([file.name for file in files], kinds, mixed_of(kinds, common))
+    return bound(Table(name, columns, address, notes=tuple(notes)), read, stream)

@@ -6,7 +6,7 @@ import datetime
 import itertools
 import os
 import threading
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
@@ -20,6 +20,7 @@ from foldbasket.tables.column import PUT_OFF, CodedColumn, Column, DeferredColum
 from foldbasket.tables.conversion import fitted, is_bytes, to_arrow
 from foldbasket.tables.detection import retyped
 from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.alike import Kind
 from foldbasket.tables.reading.contract import AS_FOUND, READERS, Reader, Reading, memory_at_hand
 from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.table import Chosen, Table
@@ -240,11 +241,18 @@ def write_parquet(table: Table, path: Path) -> None:
     pq.write_table(arrow, path, compression="zstd", store_schema=False)
 
 
-def stream_parquet(name: str, files: Sequence[Path], counts: Sequence[int], named: Table | None = None) -> Stream:
-    """The records of files of one table, part by part; `named` has a record for each file, of what its folders are called."""
+def stream_parquet(
+    name: str,
+    files: Sequence[Path],
+    counts: Sequence[int],
+    named: Table | None = None,
+    wider: Mapping[str, Kind] | None = None,
+) -> Stream:
+    """The records of files of one table, part by part; `named` has a record for each file, of what its folders are called, and `wider` says what the fields
+    are that some file lacks or has in another type."""
     from foldbasket.tables.reading.parquetstream import ParquetStream
 
-    return ParquetStream(name, files, counts, named=named)
+    return ParquetStream(name, files, counts, named=named, wider=wider)
 
 
 READER = READERS.enter(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from functools import lru_cache
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
@@ -17,10 +17,11 @@ from foldbasket.later import pq
 from foldbasket.tables.column import Column, picked
 from foldbasket.tables.conversion import as_arrow, fitted
 from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.alike import Kind
 from foldbasket.tables.reading.contract import changed_since
 from foldbasket.tables.reading.parquet import first_line, is_text
 from foldbasket.tables.reading.sniffing import field_names
-from foldbasket.tables.stacking import stacked
+from foldbasket.tables.stacking import blanks, stacked, widened
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import Part, Span, Told
 
@@ -52,12 +53,13 @@ class ParquetStream:
         groups: Sequence[Sequence[int] | None] | None = None,
         states: Sequence[State] | None = None,
         named: Table | None = None,
+        wider: Mapping[str, Kind] | None = None,
     ) -> None:
-        """`named` has a record for each file, of the fields that are the same for all of its records. `groups` are the groups of records that are read of each file, None for all; `counts` how many records those hold; `states` are those that
+        """`named` has a record for each file, of the fields that are the same for all of its records; `wider` says what the fields are that some file lacks or has in another type. `groups` are the groups of records that are read of each file, None for all; `counts` how many records those hold; `states` are those that
         the files must be in, which they are in now where that is None."""
         self.name, self.files, self.counts, self.size = name, tuple(files), tuple(counts), size
         self.groups = list(groups) if groups is not None else [None] * len(self.files)
-        self.count, self.named = sum(counts), named
+        self.count, self.named, self.wider = sum(counts), named, dict(wider or {})
         self.states = list(states) if states is not None else [_state(path) for path in self.files]
 
     answers = False
@@ -114,25 +116,39 @@ class ParquetStream:
     ) -> Iterator[Table]:
         schema = told.schema.to_arrow_schema()
         said = dict(zip(field_names(schema.names), schema.names, strict=True))
-        texts = [said[name] for name in names if is_text(schema.field(said[name]).type)]
+        there = [name for name in names if name in said]
+        texts = [said[name] for name in there if is_text(schema.field(said[name]).type)]
         with (
             _opened(path) as opened,
             pq.ParquetFile(opened, metadata=told, read_dictionary=texts, pre_buffer=False) as file,
         ):
-            wanted = [said[name] for name in names]
+            wanted = [said[name] for name in there] or schema.names[
+                :1
+            ]  # of one at the least, which tells how many there are
             if not file.metadata.num_rows or groups == []:
-                empty = {
-                    name: fitted(name, pa.chunked_array([], file.schema_arrow.field(said[name]).type)) for name in names
-                }
-                yield Table(self.name, {name: column for name, (column, _) in empty.items()}, str(path))
+                none = {name: pa.chunked_array([], file.schema_arrow.field(said[name]).type) for name in there}
+                yield self._of_columns(path, names, none, 0)
                 return
             for batch in file.iter_batches(many, row_groups=groups, columns=wanted):
-                columns: dict[str, Column] = {}
-                for name in names:
-                    values = pa.chunked_array([batch.column(batch.schema.get_field_index(said[name]))])
-                    values.validate(full=True)
-                    columns[name] = fitted(name, values)[0]
-                yield Table(self.name, columns, str(path))
+                read = {name: batch.column(batch.schema.get_field_index(said[name])) for name in there}
+                yield self._of_columns(
+                    path, names, {name: pa.chunked_array([each]) for name, each in read.items()}, len(batch)
+                )
+
+    def _of_columns(
+        self, path: Path | ObjectFile, names: Collection[str], read: Mapping[str, pa.ChunkedArray], count: int
+    ) -> Table:
+        """What was read of a file as records of the table."""
+        columns: dict[str, Column] = {}
+        for name in names:
+            if name in read:
+                read[name].validate(full=True)
+                columns[name] = fitted(name, read[name])[0]
+            else:
+                columns[name] = blanks(name, count)
+            if name in self.wider:
+                columns[name] = widened(columns[name], *self.wider[name])
+        return Table(self.name, columns, str(path))
 
     def records(self, start: int, stop: int, names: Collection[str]) -> Table:
         """Some fields of the records from one number to before another. Raises ReadError."""
@@ -170,6 +186,8 @@ class ParquetStream:
             said = as_arrow(self.named.columns[name]).to_pylist()
             known = [each for each in said if each is not None]
             return Span(min(known, default=None), max(known, default=None), len(known) < len(said))
+        if name in self.wider:
+            return None
         lows, highs, has_blanks = [], [], False
         for path, groups, state in zip(self.files, self.groups, self.states, strict=True):
             try:
@@ -224,7 +242,7 @@ class ParquetStream:
         own = (
             named.with_columns({name: picked(each, at) for name, each in named.columns.items()}, {}) if named else None
         )
-        return ParquetStream(self.name, paths, counts, self.size, groups, states, own)
+        return ParquetStream(self.name, paths, counts, self.size, groups, states, own, self.wider)
 
 
 @lru_cache(maxsize=64)

@@ -12,9 +12,10 @@ from foldbasket.errors import ReadError, reason_of
 from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading import apart, delimited
+from foldbasket.tables.reading.alike import common_kinds, differing, has_no_value, mixed_of, notes_of
 from foldbasket.tables.reading.contract import AS_FOUND, READERS, WHOLE, Parts, Reader, Reading, changed_since
 from foldbasket.tables.reading.folder import file_column, files_of, named_of, read_folder, repeated
-from foldbasket.tables.stacking import stacked
+from foldbasket.tables.stacking import stacked_as
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import bound, bring, is_unread, unread_columns
 
@@ -47,7 +48,7 @@ def read_table(
         many = is_many(path)
         files = files_of_source(path)
         if many and parts.lazily:
-            made = _folder_lazily(files, path, name, reading)
+            made = folder_lazily(files, path, name, reading)
             if made is not None:
                 return made
         if not apart.is_inside() and any(reader_of(file).apart for file in files):
@@ -103,38 +104,44 @@ def _with_rest(table: Table, path: Path, name: str, reading: Reading, before: St
     return bound(table, read, stream(name, [path], [table.count]) if stream is not None else None)
 
 
-def _folder_lazily(files: Sequence[Path], path: Path, name: str, reading: Reading) -> Table | None:
-    """The table of like files whose columns are read when they are asked for; None where the files are not alike, or have columns that must be read to
-    be known."""
-    if not files or not all(reader_of(file).by_column for file in files):
+def folder_lazily(
+    files: Sequence[Path], path: Path, name: str, reading: Reading, places: Sequence[Path] | None = None
+) -> Table | None:
+    """The table of like files whose columns are read when they are asked for; None where they have columns that must be read to be known. `places` are where
+    the records of each file stand, where those are not the files themselves. Raises ReadError."""
+    places = files if places is None else places
+    if not places or not all(reader_of(place).by_column for place in places):
         return None
-    tables = [read_table(file, name, reading, parts=Parts(lazily=True)) for file in files]
-    kinds = [
-        {field: (column.type, column.scale) for field, column in table.columns.items() if is_unread(column)}
-        for table in tables
-    ]
-    if any(each != kinds[0] or len(each) != len(table.columns) for each, table in zip(kinds, tables, strict=True)):
+    tables = [read_table(place, name, reading, parts=Parts(lazily=True)) for place in places]
+    if not all(is_unread(column) for table in tables for column in table.columns.values()):
         return None
+    make, counts = reader_of(places[0]).stream, [table.count for table in tables]
+    if make is None:
+        return None
+    own = [{field: (column.type, column.scale) for field, column in table.columns.items()} for table in tables]
 
-    counts, named = [table.count for table in tables], named_of(path, files)
-    more = {field: column for field, column in named.columns.items() if field not in kinds[0]} if named else {}
+    def is_blank(at: int, field: str) -> bool:
+        return has_no_value(make(name, [places[at]], [counts[at]]), field)
+
+    kinds = common_kinds(own, is_blank)
+    named = named_of(path, files)
+    more = {field: column for field, column in named.columns.items() if field not in kinds} if named else {}
 
     def read(names: Collection[str], progress: Progress) -> Mapping[str, Column]:
-        own = [field for field in names if field not in more]
+        wanted = [field for field in names if field not in more]
         for table in tables:
-            bring(table, own, progress)
+            bring(table, [field for field in wanted if field in table.columns], progress)
         return {
-            field: repeated(more[field], counts) if field in more else stacked(field, tables).column for field in names
+            field: repeated(more[field], counts) if field in more else stacked_as(field, tables, *kinds[field])
+            for field in names
         }
 
     told = {field: (column.type, column.scale) for field, column in more.items()}
-    file = file_column(files, counts, [*kinds[0], *more])
-    columns = {file.name: file, **unread_columns({**told, **kinds[0]}, sum(counts))}
-    stream = reader_of(files[0]).stream
-    made = Table(name, columns, str(path))
-    return bound(
-        made, read, stream(name, files, counts, Table("", more) if more else None) if stream is not None else None
-    )
+    file = file_column(files, counts, [*kinds, *more])
+    columns = {file.name: file, **unread_columns({**told, **kinds}, sum(counts))}
+    notes = notes_of([file.name for file in files], own, mixed_of(own, kinds))
+    stream = make(name, places, counts, Table("", more) if more else None, differing(own, kinds))
+    return bound(Table(name, columns, str(path), notes=tuple(notes)), read, stream)
 
 
 @contextlib.contextmanager

@@ -16,7 +16,7 @@ import pyarrow.csv as csv
 
 from foldbasket.later import pq
 from foldbasket.tables.column import coded_from_arrow
-from foldbasket.tables.conversion import as_arrow
+from foldbasket.tables.conversion import arrow_of, as_arrow
 from foldbasket.tables.detection import judged, judged_as
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.arrow import batches_of, broken
@@ -32,10 +32,6 @@ MANY = 300_000
 """A field of text with more different values than that is judged by so many of them; the others must be of the same type."""
 SCALE = 6
 """Digits behind the point that decimals are written with, where not all of them were seen before the first is written."""
-ARROW = {
-    FieldType.TEXT: pa.string(), FieldType.WHOLE: pa.int64(), FieldType.REAL: pa.float64(), FieldType.DATE: pa.date32(),
-    FieldType.TIMESTAMP: pa.timestamp("us"), FieldType.YESNO: pa.bool_(),
-}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -51,7 +47,7 @@ class Written:
 
     @property
     def arrow(self) -> pa.DataType:
-        return pa.decimal128(18, self.scale) if self.type is FieldType.DECIMAL else ARROW[self.type]
+        return arrow_of(self.type, self.scale)
 
 
 class _MisfitError(Exception):
