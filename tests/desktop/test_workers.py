@@ -2,9 +2,13 @@
 
 import threading
 import time
+import weakref
 from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 
 import pytest
+from PyQt6 import sip
+from PyQt6.QtCore import QObject
 
 from foldbasket.desktop.state.workers import Worker
 
@@ -81,3 +85,42 @@ def test_work_that_waits_for_its_turn_can_be_given_up(workers, qtbot):
     go_on.set()
     ended(qtbot, workers)
     assert done == ["the newest"]
+
+
+def test_a_worker_may_go_with_its_window_while_its_thread_ends_its_work(qapp, qtbot):
+    """A thread that told of its work by an object that went in the same moment ended the process: it knows none that can go."""
+    for _ in range(20):
+        window = QObject()
+        begun, let_go = threading.Event(), threading.Event()
+
+        def work(progress, begun=begun, let_go=let_go):
+            begun.set()
+            let_go.wait(5)
+            for step in range(50):
+                progress.step("on its way", step / 50)
+            return "done"
+
+        worker = Worker("goes", window)
+        worker.finished.connect(lambda _: pytest.fail("nobody is there any more"))
+        worker.start(work)
+        assert begun.wait(5)
+        here = weakref.ref(worker)
+        sip.delete(window)
+        del worker
+        assert here() is None
+        let_go.set()
+        qapp.processEvents()
+    qtbot.wait(50)
+
+
+def test_what_work_holds_goes_in_the_windows_thread(workers, qtbot):
+    class Held:
+        def __del__(self):
+            gone.append(threading.get_ident())
+
+    gone = []
+    kept = [Held()]
+    workers[0].start(partial(lambda held, progress: None, kept.pop()))
+    ended(qtbot, workers)
+    qtbot.waitUntil(lambda: bool(gone), timeout=5_000)
+    assert gone == [threading.get_ident()]

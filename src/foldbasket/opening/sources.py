@@ -14,10 +14,11 @@ import msgspec
 from foldbasket.baskets.basket import SourceSpec
 from foldbasket.baskets.consent import Agreed
 from foldbasket.baskets.passwords import password_of
-from foldbasket.errors import FoldError, ReadError
+from foldbasket.errors import ReadError
 from foldbasket.kept import Kept
 from foldbasket.sql.staying import staying
 from foldbasket.tables.mending.mend import AnyMend, Outcome, mended
+from foldbasket.tables.mending.streamed import mended_stream
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import AS_FOUND, WHOLE, Parts, memory_allowed
 from foldbasket.tables.reading.database import is_database, read_server, with_table
@@ -105,7 +106,7 @@ def _not_held(
     place: Path, spec: SourceSpec, most: int, parts: Parts, keep: bool, progress: Progress | None
 ) -> Table | None:
     """The table of what would take more bytes than so many, read part by part; None where it can be held, or where it cannot come so."""
-    if spec.mends:
+    if not all(mend.by_record for mend in spec.mends):
         return None
     large = too_large(place, spec, most, progress) if parts == WHOLE else None
     return repacked(place, spec, most, parts, progress) if large is None and keep else large
@@ -170,10 +171,10 @@ class Mending:
     def table(
         self, table: Table, spec: SourceSpec, progress: Progress | None = None
     ) -> tuple[Table, tuple[Outcome, ...]]:
-        """The table after the source's mends, and what became of each of them; of a table that is not held all are passed over."""
-        if is_sampled(table):
-            refused = FoldError(f"its {table.count:,} records are not held in memory, so they cannot be mended.")
-            return table, tuple(Outcome(mend, 0, refused) for mend in spec.mends)
+        """The table after the source's mends, and what became of each of them; of a table that is not held those are passed over that
+        look at several records."""
+        if is_sampled(table) and spec.mends:
+            return self._kept.get_or((table.serial, _key(spec.mends)), lambda: mended_stream(table, spec.mends))
         result: tuple[Table, tuple[Outcome, ...]] = (table, ())
         for count in range(1, len(spec.mends) + 1):
             result = self._kept.get_or(

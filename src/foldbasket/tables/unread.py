@@ -155,8 +155,8 @@ class _StillToRead:
 class UnreadCoded(_StillToRead, CodedColumn):
     """A coded column that is read when its codes or members are asked for."""
 
-    def __init__(self, name: str, kind: FieldType, count: int, unread: Unread | None = None) -> None:
-        self._know(name=name, _kind=kind, _count=count, unread=unread)
+    def __init__(self, name: str, kind: FieldType, count: int, unread: Unread | None = None, nature: str = "") -> None:
+        self._know(name=name, _kind=kind, _count=count, unread=unread, nature=nature)
 
     @property
     def type(self) -> FieldType:
@@ -176,8 +176,10 @@ class UnreadCoded(_StillToRead, CodedColumn):
 class UnreadNumber(_StillToRead, NumberColumn):
     """A column of numbers that is read when its values are asked for."""
 
-    def __init__(self, name: str, kind: FieldType, scale: int, count: int, unread: Unread | None = None) -> None:
-        self._know(name=name, type=kind, scale=scale, _count=count, unread=unread)
+    def __init__(
+        self, name: str, kind: FieldType, scale: int, count: int, unread: Unread | None = None, nature: str = ""
+    ) -> None:
+        self._know(name=name, type=kind, scale=scale, _count=count, unread=unread, nature=nature)
 
     def __getattribute__(self, name: str) -> Any:
         # A blank-free column has None as its class's own `valid`, so that it must be asked for before that is found.
@@ -195,10 +197,10 @@ def unread_columns(kinds: Mapping[str, tuple[FieldType, int]], count: int) -> di
 
 
 def unread_like(sample: Column, name: str, count: int, unread: Unread) -> Column:
-    """A column of so many records that is still to be made, of the type of a sample of it."""
+    """A column of so many records that is still to be made, of the type and the nature of a sample of it."""
     if sample.type in CODED:
-        return UnreadCoded(name, sample.type, count, unread)
-    return UnreadNumber(name, sample.type, sample.scale, count, unread)
+        return UnreadCoded(name, sample.type, count, unread, sample.nature)
+    return UnreadNumber(name, sample.type, sample.scale, count, unread, sample.nature)
 
 
 def is_unread(column: Column) -> bool:

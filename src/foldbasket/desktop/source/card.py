@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -23,6 +24,7 @@ from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import Column
 from foldbasket.tables.findings.finding import Finding
 from foldbasket.tables.mending.mend import AnyMend, Mend
+from foldbasket.tables.mending.streamed import can_be_mended
 from foldbasket.tables.mending.types import ReadAs
 from foldbasket.tables.mending.ways import AtOnce, Picked, Place
 from foldbasket.tables.nature import Nature, nature_of
@@ -30,7 +32,7 @@ from foldbasket.tables.profile import Profile, summary
 from foldbasket.tables.reading.contract import LAST_HEADER
 from foldbasket.tables.reading.database import is_database
 from foldbasket.tables.reading.readers import reader_of
-from foldbasket.tables.sample import is_sampled
+from foldbasket.tables.sample import in_view, is_sampled
 from foldbasket.tables.types import FieldType
 
 Show = Callable[[Finding | None], None]
@@ -58,7 +60,7 @@ def source_card(desk: Desk, spec: SourceSpec, show: Show, parent: QWidget) -> Ca
         body.link(many, lambda: desk.do(edits.ChangeSource(spec.key, {"left": ()}, done)))
     _mends(body, desk, spec)
     table = desk.tables.get(spec.key)
-    if table is not None and not is_sampled(table):
+    if table is not None and can_be_mended(table):
         body.section("More mends")
         _ways(body, desk, Place(table))
     _reading(body, desk, spec)
@@ -69,10 +71,13 @@ def _nothing_found(desk: Desk, spec: SourceSpec) -> str:
     table = desk.tables.get(spec.key)
     if table is not None and is_sampled(table):
         if spec.is_left_there:
-            told = "These records stay in their database: it folds them, and tells those that are asked for."
+            told = "These records stay in their database: it folds them, and tells those that are asked for. They are not mended."
         else:
-            told = "These records are too many to be held in memory: they are read as they are asked for, and folded part by part."
-        return f"{told} They are not looked through for what may be wrong, and not mended."
+            told = (
+                "These records are too many to be held in memory: they are read as they are asked for, folded part by part, and mended as they come, "
+                "by what looks at one record at a time."
+            )
+        return f"{told} They are not looked through for what may be wrong."
     return (
         "Looking through the records…" if desk.supply.looker.busy and table is not None else "Nothing that looks wrong."
     )
@@ -141,6 +146,8 @@ def _mend(desk: Desk, spec: SourceSpec, at: int, parent: QWidget) -> QWidget:
     mend, outcomes = spec.mends[at], desk.supply.outcomes.get(spec.key, ())
     outcome = outcomes[at] if at < len(outcomes) else None
     many = "" if outcome is None else f" · {outcome.changed:,} {_counted(mend, outcome.changed)}"
+    if outcome is not None and outcome.sampled and mend.counts != "fields":
+        many += f" in the {outcome.sampled:,} records looked at"
     holder = QWidget(parent)
     row = QHBoxLayout(holder)
     row.setContentsMargins(0, 0, 0, 0)
@@ -246,15 +253,15 @@ def field_card(desk: Desk, spec: SourceSpec, field: str, column: Column, show: S
     made = next((each for each in desk.basket.calculated if (each.table, each.name) == (spec.key, field)), None)
     if profile is not None:
         _facts(body, profile, table.count)
-    held = made is None and not is_sampled(table)
-    for finding in desk.supply.findings(spec.key) if held else ():
+    can_mend = made is None and can_be_mended(table)
+    for finding in desk.supply.findings(spec.key) if can_mend else ():
         if finding.field == field:
             _finding(body, desk, spec, finding, show)
     if made is not None:
         field_formula_section(desk, body, FieldRef(spec.key, field), made.formula)
     if profile is not None:
         _frequent(body, profile)
-    if not held:
+    if not can_mend:
         return body.end()
     body.section("Type")
     body.choice("Read as", TYPES, column.type, lambda kind: _read_as(desk, spec, field, column, kind))
@@ -308,8 +315,11 @@ def _read_as(desk: Desk, spec: SourceSpec, field: str, column: Column, kind: Fie
 
 
 def _ways(body: CardBody, desk: Desk, place: Place) -> None:
-    """Every way in which a mend is offered for a table or a field."""
-    for way in (way for kind in AnyMend.kinds for way in kind.ways(place)):
+    """Every way in which a mend is offered for a table or a field; where its records are not held only those that look at one at a time."""
+    is_apart = is_sampled(place.table)
+    if is_apart:
+        place = replace(place, table=in_view(place.table))
+    for way in (way for kind in AnyMend.kinds if kind.by_record or not is_apart for way in kind.ways(place)):
         if isinstance(way, AtOnce):
             body.link(way.label, partial(desk.sources.mend, way.mend))
         elif isinstance(way, Picked):

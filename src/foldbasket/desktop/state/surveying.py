@@ -13,6 +13,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError
 from foldbasket.tables.column import Column
+from foldbasket.tables.mending.streamed import MendedStream
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.objects import is_remote
 from foldbasket.tables.sample import stream_behind
@@ -91,7 +92,8 @@ class Surveyor(QObject):
             assert stream is not None
             columns = left[0].columns
             known = {name: self._by_column[column] for name, column in columns.items() if column in self._by_column}
-            place = None if stream.answers or is_remote(left[0].origin) else Path(left[0].origin)
+            is_file = not (stream.answers or is_remote(left[0].origin) or isinstance(stream, MendedStream))
+            place = Path(left[0].origin) if is_file else None
             state = state_if_any(place) if keeps and place is not None else None
             kept = STORE.told(place, state) if state is not None and place is not None else None
             if kept is not None:

@@ -6,10 +6,13 @@ import contextlib
 import os
 import threading
 import time
+import weakref
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 from typing import Any, Protocol
 
+from PyQt6 import sip
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from foldbasket import faults
@@ -78,6 +81,24 @@ class _Lane:
 _lane = _Lane()
 
 
+class _Post(QObject):
+    """Carries what threads have to say to the window's thread. It is never deleted: a worker's object goes with its window, and a signal that a thread sends by
+    an object that goes in the same moment ends the process."""
+
+    sent = pyqtSignal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.sent.connect(self._hand_over)
+
+    def _hand_over(self, say: Callable[[], None]) -> None:
+        say()
+
+
+_post: list[_Post] = []
+"""The one, made by the first worker in the window's thread."""
+
+
 class Worker(QObject):
     """Runs the newest piece of work. Starting another cancels the one before, whose result is never delivered.
 
@@ -90,8 +111,6 @@ class Worker(QObject):
     finished = pyqtSignal(object)
     failed = pyqtSignal(object)
     told = pyqtSignal(str, float)
-    _came = pyqtSignal(int, bool, object)
-    _said = pyqtSignal(int, str, float)
 
     def __init__(self, name: str, parent: QObject | None = None, *, behind: bool = False) -> None:
         super().__init__(parent)
@@ -99,8 +118,8 @@ class Worker(QObject):
         self._pool = ThreadPoolExecutor(1, thread_name_prefix=name, initializer=_step_back)
         self._ticket = 0
         self._progress: Any = None
-        self._came.connect(self._deliver)
-        self._said.connect(self._tell)
+        if not _post:
+            _post.append(_Post())
 
     @property
     def busy(self) -> bool:
@@ -110,32 +129,36 @@ class Worker(QObject):
         """Begins `work(progress)` on the worker's thread."""
         self.cancel()
         self._ticket += 1
-        ticket = self._ticket
+        ticket, behind, send = self._ticket, self._behind, _post[0].sent.emit
+        # The thread knows neither the worker nor, at its end, what the work holds: widgets among that must not go by another thread than the window's.
+        here, held = weakref.ref(self), [work]
 
         def tell(what: str, share: float) -> None:
-            self._said.emit(ticket, what, share)
-            if self._behind:
+            send(partial(_tell, here, ticket, what, share))
+            if behind:
                 _lane.give_way(progress)
 
         self._progress = progress = Progress(tell)
 
         def run() -> None:
             try:
-                with _lane.turn(progress) if self._behind else contextlib.nullcontext():
-                    result = work(progress)
+                with _lane.turn(progress) if behind else contextlib.nullcontext():
+                    result, good = held[0](progress), True
             except Cancelled:
-                self._came.emit(ticket, False, None)
+                result, good = None, False
             except FoldBasketError as error:
-                self._came.emit(ticket, False, bare(error))
+                result, good = bare(error), False
             except MemoryError:
-                wrong = FoldBasketError(
-                    "there is not enough memory for this.", todo="Close other programs, or keep fewer records."
+                result, good = (
+                    FoldBasketError(
+                        "there is not enough memory for this.", todo="Close other programs, or keep fewer records."
+                    ),
+                    False,
                 )
-                self._came.emit(ticket, False, wrong)
             except Exception as error:  # a bug: logged, and said plainly
-                self._came.emit(ticket, False, faults.note(error))
-            else:
-                self._came.emit(ticket, True, result)
+                result, good = faults.note(error), False
+            send(partial(_deliver, here, ticket, good, [result], held))
+            result = None
 
         self._pool.submit(run)
 
@@ -153,7 +176,8 @@ class Worker(QObject):
             self.cancel()
         self._pool.shutdown(wait=wait, cancel_futures=not wait)
 
-    def _deliver(self, ticket: int, good: bool, result: object) -> None:
+    def deliver(self, ticket: int, good: bool, result: object) -> None:
+        """Hands on what came of a piece of work, unless another was begun since."""
         if ticket != self._ticket:
             return
         self._progress = None
@@ -162,6 +186,22 @@ class Worker(QObject):
         elif result is not None:
             self.failed.emit(result)
 
-    def _tell(self, ticket: int, what: str, share: float) -> None:
+    def tell(self, ticket: int, what: str, share: float) -> None:
+        """Tells how far a piece of work is, as long as it is the one."""
         if ticket == self._ticket and self._progress is not None:
             self.told.emit(what, share)
+
+
+def _deliver(
+    here: weakref.ref[Worker], ticket: int, good: bool, result: list[object], held: list[Callable[[Any], Any]]
+) -> None:
+    held.clear()
+    worker = here()
+    if worker is not None and not sip.isdeleted(worker):
+        worker.deliver(ticket, good, result.pop())
+
+
+def _tell(here: weakref.ref[Worker], ticket: int, what: str, share: float) -> None:
+    worker = here()
+    if worker is not None and not sip.isdeleted(worker):
+        worker.tell(ticket, what, share)

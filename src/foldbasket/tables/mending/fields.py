@@ -38,6 +38,7 @@ class RenameField(Mend, frozen=True):
     field: str
     to: str
     counts = "fields"
+    by_record = True
 
     standing: ClassVar[int] = 10
 
@@ -79,6 +80,7 @@ class HideFields(Mend, frozen=True):
 
     fields: tuple[str, ...]
     counts = "fields"
+    by_record = True
 
     standing: ClassVar[int] = 110
 
@@ -112,6 +114,7 @@ class JoinFields(Mend, frozen=True):
     fields: tuple[str, ...]
     sign: str
     into: str
+    by_record = True
 
     standing: ClassVar[int] = 90
 
@@ -129,6 +132,10 @@ class JoinFields(Mend, frozen=True):
     @property
     def label(self) -> str:
         return f"Join {', '.join(self.fields)} into {self.into}"
+
+    @property
+    def makes(self) -> tuple[str, ...]:
+        return (self.into,)
 
     def apply(self, table: Table) -> Mended:
         if len(self.fields) < 2:

@@ -46,6 +46,8 @@ class AnyMend(Kind):
     """Where it stands among those that are offered."""
     counts: ClassVar[str] = "values"
     """What `Mended.changed` counts."""
+    by_record: ClassVar[bool] = False
+    """Whether it looks at one record at a time, so that it can be done to a table part by part."""
 
     @property
     def label(self) -> str:
@@ -61,6 +63,15 @@ class AnyMend(Kind):
     def takes_out(self) -> tuple[str, ...]:
         """Fields that the table does not have any more after it."""
         return ()
+
+    @property
+    def makes(self) -> tuple[str, ...]:
+        """Fields of text that it makes of those that it names, which stay as they are unless they are among them."""
+        return ()
+
+    def changes(self, field: str, column: Column) -> bool:
+        """Whether it may change values of a field, which the column is of."""
+        return field in self.makes if self.makes else self.is_about(field)
 
     def is_about(self, field: str) -> bool:
         """Whether it names a field of the table that it is done to."""
@@ -90,12 +101,14 @@ class Mend(
 
 @dataclass(frozen=True)
 class Outcome:
-    """What became of one mend: how much it changed and how many records it dropped, or why it was passed over."""
+    """What became of one mend: how much it changed and how many records it dropped, or why it was passed over. `sampled` is in how many records that was
+    counted, of a table that is not held; 0 where in all."""
 
     mend: AnyMend
     changed: int
     problem: FoldBasketError | None = None
     dropped: int = 0
+    sampled: int = 0
 
 
 def mended(

@@ -36,6 +36,7 @@ class TakeFor(Mend, frozen=True):
     field: str
     nature: Nature
     counts = "fields"
+    by_record = True
 
     standing: ClassVar[int] = 5
 

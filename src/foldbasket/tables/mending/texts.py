@@ -11,7 +11,7 @@ import pyarrow.compute as pc
 
 from foldbasket.errors import ReadError
 from foldbasket.kinds import entered
-from foldbasket.tables.column import CodedColumn, blank_mask, coded_from_arrow, picked, weights_of
+from foldbasket.tables.column import CodedColumn, Column, blank_mask, coded_from_arrow, picked, weights_of
 from foldbasket.tables.detection import put, retyped
 from foldbasket.tables.mending.mend import Mend, Mended, as_text, free_field, is_text, listed, rewritten
 from foldbasket.tables.mending.ways import AtOnce, Place, Typed, Way
@@ -30,6 +30,7 @@ class TrimSpaces(Mend, frozen=True):
     """Takes spaces off both ends and makes doubled and odd spaces within a single plain one; without fields in all text."""
 
     fields: tuple[str, ...] = ()
+    by_record = True
 
     standing: ClassVar[int] = 80
 
@@ -43,6 +44,9 @@ class TrimSpaces(Mend, frozen=True):
     @property
     def label(self) -> str:
         return f"Trim spaces in {', '.join(self.fields)}" if self.fields else "Trim spaces in all text"
+
+    def changes(self, field: str, column: Column) -> bool:
+        return self.is_about(field) or (not self.fields and is_text(column))
 
     def apply(self, table: Table) -> Mended:
         changed = 0
@@ -63,6 +67,7 @@ class Unify(Mend, frozen=True):
     field: str
     into: str
     spellings: tuple[str, ...]
+    by_record = True
 
     @property
     def label(self) -> str:
@@ -78,6 +83,7 @@ class ReplaceValues(Mend, frozen=True):
 
     field: str
     values: Mapping[str, str]
+    by_record = True
 
     standing: ClassVar[int] = 40
 
@@ -109,6 +115,7 @@ class BlankOut(Mend, frozen=True):
 
     field: str
     values: tuple[str, ...]
+    by_record = True
 
     standing: ClassVar[int] = 30
 
@@ -173,6 +180,7 @@ class KeepPart(Mend, frozen=True):
     sign: str = ""
     start: int = 1
     stop: int | None = None
+    by_record = True
 
     standing: ClassVar[int] = 60
 
@@ -209,6 +217,7 @@ class SplitField(Mend, frozen=True):
     field: str
     sign: str
     into: tuple[str, ...]
+    by_record = True
 
     standing: ClassVar[int] = 70
 
@@ -223,6 +232,10 @@ class SplitField(Mend, frozen=True):
     @property
     def label(self) -> str:
         return f"Split {self.field} at “{self.sign}” into {', '.join(self.into)}"
+
+    @property
+    def makes(self) -> tuple[str, ...]:
+        return self.into
 
     def apply(self, table: Table) -> Mended:
         _need_sign(self.sign)

@@ -30,6 +30,7 @@ class ReadAs(Mend, frozen=True):
     type: FieldType
     order: Order | None = None
     decimal_mark: str | None = None
+    by_record = True
 
     @property
     def label(self) -> str:
@@ -73,6 +74,7 @@ class ScaleUnit(Mend, frozen=True):
 
     field: str
     factor: str
+    by_record = True
 
     standing: ClassVar[int] = 20
 
