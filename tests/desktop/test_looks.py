@@ -6,6 +6,8 @@ from PyQt6.QtCore import QModelIndex, QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QMenu, QPushButton
 
+from foldbasket import faults
+from foldbasket.baskets import edits
 from foldbasket.baskets.edits import PutHighlight
 from foldbasket.desktop.card.controls import Chooser, SectionHead
 from foldbasket.desktop.card.handlist import HandList
@@ -315,6 +317,22 @@ def marked(net, *highlights):
     for at, (of, when, form) in enumerate(highlights):
         net.desk.do(PutHighlight(net.desk.fold.key, Highlight(f"h{at}", of, when, form), "Highlight"))
     net.settle()
+
+
+@pytest.mark.parametrize("amounts", [("1e308", "1e308", "5", "7"), ("1e308", "-2", "-1e308", "7")])
+def test_a_highlight_of_amounts_beyond_all_numbers_has_its_card(driver, tmp_path, amounts):
+    path = tmp_path / "odd.csv"
+    path.write_text("Site,Net\n" + "".join(f"s{at // 2},{net}\n" for at, net in enumerate(amounts * 2)))
+    driver.open(path)
+    name = driver.desk.ensure_fold().key
+    driver.desk.do(edits.Place(name, "rows", placed("Odd.Site"), "a field"))
+    driver.desk.do(edits.Place(name, "measures", measure("sum", "Odd.Net"), "a measure"))
+    driver.settle()
+    driver.desk.select_word(driver.desk.fold.measures[-1].id)
+    driver.unfold("Highlights")
+    press(driver, "Add a highlight")
+    assert driver.desk.fold.look.highlights
+    assert not faults.log_file().exists() or "highlights.py" not in faults.log_file().read_text("utf-8")
 
 
 def test_all_highlights_are_listed_put_in_order_opened_and_taken_out(net):

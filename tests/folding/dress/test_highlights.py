@@ -216,6 +216,7 @@ def test_text_and_dates_have_no_average_and_dates_compare_with_dates():
         (AtMost("-0.1"), "0.0%", "en", "V at most −10%"),
         (InRange("-1234.5", "0.075"), "#,##0.00", "de", "V from −1.234,5 to 0,075"),
         (AmongTopPercent("10"), "0.0%", "en", "V among the top 10 %"),
+        (AtLeast("1" + "0" * 40), "", "en", "V at least 10,000,000,000,000,000,000,000,000,000,000,000,000,000"),
     ],
 )
 def test_its_line_of_words_writes_numbers_as_the_measure_is_written(when, pattern, locale, said):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from decimal import Decimal, InvalidOperation
 from typing import Any
@@ -231,7 +232,7 @@ def _drawing(body: CardBody, now: Highlight, values: np.ndarray, become: Callabl
     if len(values) < 2 or not isinstance(when, (AtLeast, AtMost, Above, Below, InRange)):
         return
     low, high = float(values.min()), float(values.max())
-    if not low < high:
+    if not low < high or not math.isfinite(high - low):
         return
     try:
         if isinstance(when, InRange):
@@ -266,14 +267,15 @@ def _drawing(body: CardBody, now: Highlight, values: np.ndarray, become: Callabl
 
 
 def _values(dressed: Dressed, measure: str) -> np.ndarray:
-    """The values of a measure's cells of members."""
+    """The values of a measure's cells of members, without those beyond all numbers."""
     from foldbasket.folding.dress.judged import Cells
 
     report = dressed.report
     at = report.measure_at(measure)
     assert at is not None
     cells = Cells(report.blocks[at], report.rows, report.columns)
-    return cells.floats[cells.known] if report.is_number(at) else np.zeros(0)
+    values = cells.floats[cells.known] if report.is_number(at) else np.zeros(0)
+    return values[np.isfinite(values)]
 
 
 def _round(value: float) -> Decimal:

@@ -7,7 +7,7 @@ small codes, so that a million cells cost bytes. Whatever draws or writes a repo
 from __future__ import annotations
 
 import re
-from decimal import Decimal
+from decimal import Decimal, localcontext
 from functools import cached_property
 
 import msgspec
@@ -363,6 +363,8 @@ def _written(words: str, locale: str, is_part: bool) -> str:
 
     def number(found: re.Match[str]) -> str:
         pattern = "#,##0.######%" if is_part else "#,##0.############"
-        return format_decimal(Decimal(found[0]), format=pattern, locale=locale).replace("-", "−")
+        with localcontext() as context:
+            context.prec = len(found[0]) + 16  # all of its digits, and those that the pattern may add
+            return format_decimal(Decimal(found[0]), format=pattern, locale=locale).replace("-", "−")
 
     return re.sub(r"-?\b\d+(?:\.\d+)?", number, words)
