@@ -6,6 +6,8 @@ them apart while Qt uses them, which ends the process, rarely and without a trac
 
 from __future__ import annotations
 
+import contextlib
+import ctypes
 import gc
 import sys
 
@@ -42,6 +44,15 @@ LEFT = 3_000
 def thaw() -> None:
     """Has all there is looked through at the next look, what was set aside as well: for moments in which nobody waits, or much has gone."""
     gc.unfreeze()
+
+
+def give_back() -> None:
+    """Gives memory that is free now back to the system, in some 2 ms: it keeps up to 60 MB after a window otherwise."""
+    with contextlib.suppress(OSError, AttributeError):  # a system whose library knows no such thing
+        ctypes.CDLL(None).malloc_trim(0)
+    arrow = sys.modules.get("pyarrow")
+    if arrow is not None:
+        arrow.default_memory_pool().release_unused()
 
 
 class Collector(QObject):
@@ -93,3 +104,4 @@ class Collector(QObject):
         gc.collect(how_old)
         if how_old == 2:
             gc.freeze()
+            give_back()

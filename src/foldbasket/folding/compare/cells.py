@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.compare.sides import Side, Targets
-from foldbasket.folding.states.aggregates.aggregate import Block
+from foldbasket.folding.states.aggregates.aggregate import Block, beyond_numbers
 from foldbasket.spec.comparison import Comparison
 from foldbasket.tables.types import FieldType
 
@@ -66,7 +66,8 @@ def quotient(block: Block, other: npt.NDArray, absent: npt.NDArray[np.bool_]) ->
             [float(one / two) if two else 0.0 for one, two in zip(block.data.flat, below.flat, strict=True)]
         ).reshape(below.shape)
     else:
-        shares = block.data / below
+        with beyond_numbers():
+            shares = block.data / below
     return Block(FieldType.REAL, np.where(blank, 0.0, shares), blank, pattern=PERCENT)
 
 
