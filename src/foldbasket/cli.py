@@ -334,6 +334,7 @@ def _cluster(options: argparse.Namespace) -> int:
 def _check(options: argparse.Namespace) -> int:
     from foldbasket.opening.prepared import basket_or_data, prepare
     from foldbasket.tables.findings.findings import findings_of
+    from foldbasket.tables.findings.surveyed import findings_by_survey
     from foldbasket.tables.sample import is_sampled
 
     opened = basket_or_data(options.basket)
@@ -345,8 +346,8 @@ def _check(options: argparse.Namespace) -> int:
             if outcome.dropped:
                 print(f"  {outcome.mend.label}: {outcome.dropped:,} records dropped")
         if is_sampled(table):
-            print("  not held, so not looked through for what may be wrong")
-        for finding in [] if is_sampled(table) else findings_of(table):
+            print("  not held, so looked through by the members of its fields")
+        for finding in findings_by_survey(table) if is_sampled(table) else findings_of(table):
             if finding.key not in spec.left:
                 print(f"  {finding.title}" + (f" ({finding.where})" if finding.where else ""))
     wrong = list(ready.problems)

@@ -19,7 +19,8 @@ from foldbasket.errors import BasketError, ReadError
 from foldbasket.folding.cubes.cluster import Where
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables import store
-from foldbasket.tables.mending.texts import TrimSpaces
+from foldbasket.tables.mending.fields import RenameField
+from foldbasket.tables.mending.texts import FillDown, ReplaceValues, TrimSpaces
 from foldbasket.tables.sample import is_sampled, unread_of
 from tests.folding.build import lines
 from tests.tables.reading.objectstore import object_store
@@ -179,21 +180,37 @@ def test_a_calculated_field_of_it_is_shown_folded_and_undone(apart, qtbot):
     assert nothing_was_read_whole(apart)
 
 
-def test_a_mend_says_that_it_cannot_be_done_and_is_taken_back(apart):
+def test_mends_are_done_as_its_records_come_and_those_that_look_at_several_say_why_not(apart, qtbot):
     desk, told = apart.desk, []
     desk.failed.connect(told.append)
     desk.show_source("Sales")
     apart.settle()
     said = [label.text() for label in apart.workspace.card.findChildren(QLabel)]
-    assert any("too many to be held" in each for each in said)
-    assert not any("More mends" in each for each in said)
-    desk.sources.mend(TrimSpaces(("Site",)))
+    assert any("These records are not held" in each for each in said)
+    desk.words.place(field("Net"))
+    desk.words.place(field("Site"))
+    apart.settle()
+    before = {row[0] for row in lines(desk.report)}
+    desk.show_source("Sales")
+    desk.sources.mend(RenameField("Site", "Yard"), ReplaceValues("Yard", {min(before - {"(blank)"}): "Elsewhere"}))
+    apart.settle()
+    desk.show_fold(desk.basket.folds[0].key)
+    qtbot.waitUntil(
+        lambda: desk.problem is None and "Elsewhere" in {row[0] for row in lines(desk.report)}, timeout=20_000
+    )
+    assert desk.report.counted[0].place == "part by part"
+    desk.show_source("Sales")
+    desk.sources.mend(FillDown("Yard"))
     apart.settle()
     said = [label.text() for label in apart.workspace.card.findChildren(QLabel)]
-    assert any("passed over" in each and "not held in memory" in each for each in said)
-    desk.undo()
-    apart.settle()
+    assert any("values in the" in each and "records looked at" in each for each in said)
+    assert any("passed over" in each and "looks at more than one record at a time" in each for each in said)
+    assert nothing_was_read_whole(apart)
+    for _ in range(2):
+        desk.undo()
+        apart.settle()
     assert desk.supply.notes == {}
+    assert {row[0] for row in lines(desk.report)} == before
     assert desk.tables["Sales"].count == 3 * MANY
     assert told == []
     assert nothing_was_read_whole(apart)

@@ -135,6 +135,11 @@ class CodedColumn:
         """Itself: the form in which every column can be grouped by."""
         return self
 
+    def weights(self) -> npt.NDArray[np.int64]:
+        """How many records have each member, shape (members,)."""
+        members = len(self.dictionary)
+        return np.bincount(self.codes, minlength=members + 1)[:members].astype(np.int64)
+
     @property
     def nbytes(self) -> int:
         return self.codes.nbytes + self.dictionary.nbytes
@@ -273,8 +278,7 @@ def picked(column: Column, at: npt.NDArray[np.integer]) -> Column:
 
 def weights_of(column: CodedColumn) -> npt.NDArray[np.int64]:
     """How many records have each member of a column."""
-    members = len(column.dictionary)
-    return np.bincount(column.codes, minlength=members + 1)[:members].astype(np.int64)
+    return column.weights()
 
 
 def compacted(column: Column) -> Column:

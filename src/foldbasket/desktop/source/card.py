@@ -47,12 +47,9 @@ _MARKS = ((None, "as found"), (".", "point"), (",", "comma"))
 def source_card(desk: Desk, spec: SourceSpec, show: Show, parent: QWidget) -> CardBody:
     """The card of a source: what was found, what was mended, and how it is read."""
     findings = desk.supply.findings(spec.key)
-    if findings:
-        body = CardBody("Findings", "Nothing in the file is changed; a mend is a step you can undo.", parent)
-        for finding in findings:
-            _finding(body, desk, spec, finding, show)
-    else:
-        body = CardBody("Findings", _nothing_found(desk, spec), parent)
+    body = CardBody("Findings", _about_findings(desk, spec, bool(findings)), parent)
+    for finding in findings:
+        _finding(body, desk, spec, finding, show)
     left = len(desk.supply.findings(spec.key, left=True)) - len(findings)
     if left:
         done = "Look at findings that were left"
@@ -67,20 +64,22 @@ def source_card(desk: Desk, spec: SourceSpec, show: Show, parent: QWidget) -> Ca
     return body.end()
 
 
-def _nothing_found(desk: Desk, spec: SourceSpec) -> str:
-    table = desk.tables.get(spec.key)
-    if table is not None and is_sampled(table):
-        if spec.is_left_there:
-            told = "These records stay in their database: it folds them, and tells those that are asked for. They are not mended."
-        else:
-            told = (
-                "These records are too many to be held in memory: they are read as they are asked for, folded part by part, and mended as they come, "
-                "by what looks at one record at a time."
-            )
-        return f"{told} They are not looked through for what may be wrong."
-    return (
-        "Looking through the records…" if desk.supply.looker.busy and table is not None else "Nothing that looks wrong."
-    )
+def _about_findings(desk: Desk, spec: SourceSpec, found: bool) -> str:
+    """What is told above the findings, of which there are some or none."""
+    table, looker = desk.tables.get(spec.key), desk.supply.looker
+    if table is None or not is_sampled(table):
+        if found:
+            return "Nothing in the file is changed; a mend is a step you can undo."
+        return "Looking through the records…" if looker.busy and table is not None else "Nothing that looks wrong."
+    if spec.is_left_there:
+        told = "These records stay in their database: it folds them, and tells those that are asked for. They are not mended."
+    else:
+        told = "These records are not held: they are read as they are asked for, folded part by part, and mended as they come."
+    if found:
+        return f"{told} What was found is by the members of their fields; which records have them is not told."
+    if looker.surveyor.is_at(table):
+        return f"{told} Looking through their members…"
+    return f"{told} Nothing looks wrong in the members of their fields."
 
 
 def _finding(body: CardBody, desk: Desk, spec: SourceSpec, finding: Finding, show: Show) -> None:
@@ -112,7 +111,8 @@ def _ways_to_go(parent: QWidget, desk: Desk, spec: SourceSpec, finding: Finding,
     for at, offer in enumerate(finding.offers):
         button = _button(holder, offer.label, partial(desk.sources.mend, *offer.mends), "main" if at == 0 else "")
         flow.addWidget(button)
-    if finding.count:
+    table = desk.tables.get(spec.key)
+    if finding.count and table is not None and not is_sampled(table):
         flow.addWidget(_button(holder, "Show", lambda: show(finding)))
     flow.addWidget(_button(holder, "Leave", lambda: desk.sources.leave(spec.key, finding)))
     return holder

@@ -71,7 +71,8 @@ class Looker(QObject):
 
     def findings(self, table: Table, key: str) -> list[Finding]:
         """The findings in a table, and on the links that lead away from its source."""
-        return [*self._findings.get(table.serial, []), *self._link_findings.get(key, [])]
+        found = self._findings.get(table.serial) or self.surveyor.findings.get(table.serial, [])
+        return [*found, *self._link_findings.get(key, [])]
 
     def look(self, source: Source, linked: Sequence[Link]) -> None:
         """Works out findings, matches, suggestions and profiles that are missing, in the background."""

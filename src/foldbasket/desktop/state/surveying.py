@@ -13,6 +13,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError
 from foldbasket.tables.column import Column
+from foldbasket.tables.findings.finding import Finding
+from foldbasket.tables.findings.surveyed import findings_of_survey
 from foldbasket.tables.mending.streamed import MendedStream
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.objects import is_remote
@@ -24,6 +26,7 @@ from foldbasket.tables.unread import is_made
 
 PAUSE = 0.05
 Surveys = dict[int, dict[str, Surveyed]]
+Found = dict[int, list[Finding]]
 
 
 class Surveyor(QObject):
@@ -40,6 +43,8 @@ class Surveyor(QObject):
         self._by_column: WeakKeyDictionary[Column, Surveyed] = WeakKeyDictionary()
         """What is known of a column, which one more field in its table does not change."""
         self._asked: dict[int, Table] = {}
+        self.findings: Found = {}
+        """What was found in each, by the tables' serials."""
         self.keeps = True
         """Whether what is told is kept for the next opening; not of a confidential basket."""
         self.gives_way: Callable[[], bool] = lambda: False
@@ -68,6 +73,7 @@ class Surveyor(QObject):
         self._asked = asked
         for gone in self._made.keys() - asked.keys():
             del self._made[gone]
+            self.findings.pop(gone, None)
         self._next()
 
     def members(self, table: Table, field: str) -> Column | None:
@@ -87,7 +93,7 @@ class Surveyor(QObject):
 
         keeps = self.keeps
 
-        def work(progress: Progress) -> Surveys:
+        def work(progress: Progress) -> tuple[Surveys, Found]:
             stream = stream_behind(left[0])
             assert stream is not None
             columns = left[0].columns
@@ -110,7 +116,7 @@ class Surveyor(QObject):
             if state is not None and place is not None and found:
                 own = {name: each for name, each in whole.items() if not is_made(columns[name])}
                 STORE.tell(place, state, said(own, left[0]))
-            return {left[0].serial: whole}
+            return {left[0].serial: whole}, {left[0].serial: findings_of_survey(left[0], whole, progress)}
 
         self._worker.start(work)
 
@@ -119,8 +125,10 @@ class Surveyor(QObject):
             progress.look()
             time.sleep(PAUSE)
 
-    def _has_surveyed(self, made: Surveys) -> None:
+    def _has_surveyed(self, told: tuple[Surveys, Found]) -> None:
+        made, found = told
         self._made |= made
+        self.findings |= found
         self.came.emit(made)
         self.rested.emit()
         self._next()

@@ -23,6 +23,8 @@ class Finder:
     name: str
     find: Callable[[Table], Iterator[Finding]]
     standing: int = 100
+    by_member: bool = False
+    """Whether it looks at one field at a time, by its members and how many records have each."""
 
 
 Search = TypeVar("Search", bound=Callable[[Table], Iterator["Finding"]])
@@ -30,11 +32,11 @@ Search = TypeVar("Search", bound=Callable[[Table], Iterator["Finding"]])
 FINDERS: Kinds[Finder] = Kinds("finding", "foldbasket.tables.findings")
 
 
-def finder(name: str, standing: int) -> Callable[[Search], Search]:
+def finder(name: str, standing: int, *, by_member: bool = False) -> Callable[[Search], Search]:
     """Enters a search among those that every table is looked through by."""
 
     def enter(find: Search) -> Search:
-        FINDERS.enter(name, Finder(name, find, standing))
+        FINDERS.enter(name, Finder(name, find, standing, by_member))
         return find
 
     return enter

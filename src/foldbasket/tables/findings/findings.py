@@ -11,10 +11,10 @@ from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Table
 
 
-def findings_of(table: Table, progress: Progress | None = None) -> list[Finding]:
-    """All findings in a table."""
+def findings_of(table: Table, progress: Progress | None = None, *, by_member: bool = False) -> list[Finding]:
+    """All findings in a table; with `by_member` only those that are told by the members of its fields and how many records have each."""
     found: list[Finding] = []
-    finders = list(FINDERS)
+    finders = [each for each in FINDERS if each.by_member or not by_member]
     for at, finder in enumerate(finders):
         if progress is not None:
             progress.step(f"Looking through {table.name}", at / len(finders))

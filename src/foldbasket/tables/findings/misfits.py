@@ -30,7 +30,7 @@ SURE_WORDS = BLANK_WORDS - {"none", "unknown", "missing", "nil", "(none)", "not 
 """In text these stand for blank; the others may be members of their own."""
 
 
-@finder("misfits", 20)
+@finder("misfits", 20, by_member=True)
 def find(table: Table) -> Iterator[Finding]:
     """All of this file's findings in a table."""
     for field, column in table.columns.items():

@@ -24,7 +24,7 @@ SAMPLE = 100_000
 LISTED = 200
 
 
-@finder("outliers", 50)
+@finder("outliers", 50, by_member=True)
 def find(table: Table) -> Iterator[Finding]:
     """All of this file's findings in a table."""
     for column in table.columns.values():

@@ -26,7 +26,7 @@ RARE = 0.05
 """A slip is at most this share of the records of what was meant."""
 
 
-@finder("spellings", 30)
+@finder("spellings", 30, by_member=True)
 def find(table: Table) -> Iterator[Finding]:
     """All of this file's findings in a table."""
     for column in table.columns.values():
