@@ -30,10 +30,11 @@ from foldbasket.tables.mending.texts import (
 from foldbasket.tables.mending.types import ReadAs, ScaleUnit
 from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.parquetstream import ParquetStream
 from foldbasket.tables.sample import is_sampled
 from foldbasket.tables.survey import survey
 from foldbasket.tables.types import FieldType
-from foldbasket.tables.unread import at_hand, is_unread
+from foldbasket.tables.unread import is_unread
 from tests.folding.build import lines, measure, placed, ref
 
 LARGE = 10**12
@@ -146,12 +147,11 @@ def test_a_value_that_the_sample_did_not_tell_of_is_an_error_that_names_the_fiel
         Engine(Source({"T": apart}, []), memory=0).fold(Fold("F", (measure("sum", "T.Paid"),)))
 
 
-def test_only_fields_that_a_mend_is_made_of_are_read(months):
+def test_only_fields_that_a_mend_is_made_of_are_read(months, monkeypatch):
     _, apart = both(months, (JoinFields(("Site", "Order"), " ", "Both"), RenameField("Net", "Amount"), TrimSpaces()))
-    stream = at_hand(apart.columns["Both"]) and apart.columns["Both"].unread.stream
-    asked = []
-    plain = stream._stream.parts
-    stream._stream.parts = lambda names: (asked.append(sorted(names)), plain(names))[1]
+    stream = apart.columns["Both"].unread.stream
+    asked, plain = [], ParquetStream.parts
+    monkeypatch.setattr(ParquetStream, "parts", lambda own, names: (asked.append(sorted(names)), plain(own, names))[1])
     for names in (["Both"], ["Amount"], ["Site"], ["File"]):
         list(stream.parts(names))
     assert asked[:3] == [["Order", "Site"], ["Net"], ["Site"]]
