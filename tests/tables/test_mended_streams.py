@@ -2,6 +2,7 @@
 
 import random
 from decimal import Decimal
+from functools import cache
 
 import pyarrow as pa
 import pyarrow.parquet as pq
@@ -54,11 +55,10 @@ MENDS = [
 """Of every kind that looks at one record at a time."""
 
 
-@pytest.fixture
-def months(tmp_path):
+@pytest.fixture(scope="module")
+def months(tmp_path_factory):
     """Seven files of a table, with text as exports have it."""
-    folder, draw = tmp_path / "months", random.Random(8)
-    folder.mkdir()
+    folder, draw = tmp_path_factory.mktemp("months"), random.Random(8)
     for at in range(7):
         many = draw.randrange(0, 60) if at else 40
         pq.write_table(
@@ -77,13 +77,16 @@ def months(tmp_path):
     return folder
 
 
+@cache
+def _read(place, most):
+    return read_source(SourceSpec("T", place.name), place.parent, Agreed(), most=most)
+
+
 def both(place, mends):
     """The mended table, held and not."""
     found = []
-    for most in (LARGE, 10):
-        spec = SourceSpec("T", place.name, mends=tuple(mends))
-        read = read_source(SourceSpec("T", place.name), place.parent, Agreed(), most=most)
-        table, outcomes = Mending().table(read, spec)
+    for read in (_read(place, LARGE), _read(place, 10)):
+        table, outcomes = Mending().table(read, SourceSpec("T", place.name, mends=tuple(mends)))
         assert all(each.problem is None for each in outcomes), outcomes
         found.append(table)
     held, apart = found
@@ -128,7 +131,7 @@ def test_kinds_that_look_at_one_record_at_a_time_are_those_tried_here():
 
 
 def test_a_mend_that_looks_at_several_records_is_passed_over_with_the_reason(months):
-    read = read_source(SourceSpec("T", months.name), months.parent, Agreed(), most=10)
+    read = _read(months, 10)
     table, outcomes = Mending().table(read, SourceSpec("T", months.name, mends=(TrimSpaces(), FillDown("Site"))))
     assert outcomes[0].problem is None
     assert outcomes[0].sampled == read.count
@@ -136,13 +139,14 @@ def test_a_mend_that_looks_at_several_records_is_passed_over_with_the_reason(mon
     assert is_sampled(table)
 
 
-def test_a_value_that_the_sample_did_not_tell_of_is_an_error_that_names_the_field(months, monkeypatch):
+def test_a_value_that_the_sample_did_not_tell_of_is_an_error_that_names_the_field(months, tmp_path, monkeypatch):
     monkeypatch.setattr("foldbasket.tables.sample.RECORDS", 12)
-    odd = months / "m9.parquet"
     whole = pq.read_table(months / "m0.parquet")
+    pq.write_table(whole, tmp_path / "m0.parquet", store_schema=False)
     text = pa.array(["1.50"] * (whole.num_rows - 1) + ["1.123"], pa.string())
-    pq.write_table(whole.set_column(whole.column_names.index("Paid"), "Paid", text), odd, store_schema=False)
-    _, apart = both(months, (BlankOut("Paid", ("n/a",)), ReadAs("Paid", FieldType.DECIMAL)))
+    odd = whole.set_column(whole.column_names.index("Paid"), "Paid", text)
+    pq.write_table(odd, tmp_path / "m9.parquet", store_schema=False)
+    _, apart = both(tmp_path, (BlankOut("Paid", ("n/a",)), ReadAs("Paid", FieldType.DECIMAL)))
     with pytest.raises(ReadError, match="“Paid” has values that do not fit"):
         Engine(Source({"T": apart}, []), memory=0).fold(Fold("F", (measure("sum", "T.Paid"),)))
 
