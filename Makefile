@@ -16,11 +16,12 @@ oracle:
 	@scripts/set-up --tests
 	@ORACLE_ROUNDS=$(ROUNDS) $(BIN)/python -m pytest -q -n 2 -k "python or sqlite" tests/folding
 
-# Mutated files of every format, with fixed seeds: nothing but our own errors, nothing that never ends.
+# Mutated files of every format, and some thousand sentences that nobody would write, with fixed seeds: nothing but our own errors, nothing that never ends.
 FILES := 2000
 fuzz:
 	@scripts/set-up --tests
 	@$(BIN)/python -m tests.fuzz.fuzz --rounds $(FILES)
+	@ORACLE_ROUNDS=$(ROUNDS) $(BIN)/python -m pytest -q -n 2 tests/sentence/test_wrong.py
 
 # Random gestures with mouse and keys over demo and hostile data, with fixed seeds.
 GESTURES := 20000

@@ -16,7 +16,7 @@ from foldbasket.folding.members.domain import Domain
 from foldbasket.spec.cut import Cut
 from foldbasket.spec.fold import Placed
 from foldbasket.spec.order import Rest
-from foldbasket.tables.distinct import distinct
+from foldbasket.tables.distinct import distinct, distinct_rows, numbered_rows
 
 MOST_PARENTS = 2_000
 """Of a report that shows members under more parents it is not worked out which records they stand for."""
@@ -67,14 +67,14 @@ def only_shown(axis: Axis, codes: npt.NDArray[np.int32], words: Sequence[Placed]
         return []
     named = codes >= 0
     beneath = (axis.codes[:, named] == codes[named]).all(axis=1) & (axis.level == axis.depth)
-    paths = np.unique(axis.codes[beneath], axis=0)
+    paths = distinct_rows(axis.codes[beneath])
     found: list[Any] = []
     for field in range(int(named.sum()), max(leaving) + 1):
-        parents, place = np.unique(paths[:, :field], axis=0, return_inverse=True)
+        parents, place = numbered_rows(paths[:, :field])
         if len(parents) > MOST_PARENTS:
             raise FoldError("totals over what is shown of so many groups are not worked out again.")
         for at, parent in enumerate(parents):
-            children = np.unique(paths[np.asarray(place).ravel() == at, field])
+            children = distinct(paths[place == at, field])
             if (
                 axis.heads[field].domain.others in children
                 or (parent == axis.heads[max(0, field - 1)].domain.others).any()

@@ -17,6 +17,7 @@ from foldbasket.folding.report.margins import Margin
 from foldbasket.folding.report.report import Report
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.later import xlsxwriting
+from foldbasket.tables.distinct import numbered_rows
 from foldbasket.tables.types import FieldType
 
 Lines = npt.NDArray[np.int64]
@@ -115,7 +116,7 @@ def _groups(axis: Axis, level: int) -> Lines:
     """A number for the members that each line names down to a level."""
     if not level:
         return np.zeros(len(axis), np.int64)
-    return np.unique(axis.codes[:, :level], axis=0, return_inverse=True)[1].reshape(-1).astype(np.int64)
+    return numbered_rows(axis.codes[:, :level])[1]
 
 
 def _add_up(block: Block, axis: int, line: int, parts: Lines) -> Mask:

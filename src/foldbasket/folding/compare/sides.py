@@ -17,6 +17,7 @@ from foldbasket.folding.lines.trees import Lines, Tree
 from foldbasket.folding.members.domain import Domain
 from foldbasket.folding.members.parts.part import PARTS, Part
 from foldbasket.styling.dates import EPOCH
+from foldbasket.tables.distinct import numbered_rows
 from foldbasket.tables.types import FieldType
 
 if TYPE_CHECKING:
@@ -165,8 +166,7 @@ class Side:
         if not restart:
             codes[:, :field] = 0
         keys = np.concatenate([codes, self.lines.level[:, None]], axis=1)
-        _, inverse = np.unique(keys, axis=0, return_inverse=True)
-        found = np.where(self.named(field), np.asarray(inverse).reshape(-1), -1)
+        found = np.where(self.named(field), numbered_rows(keys)[1], -1)
         for level in range(field + 2, self.tree.depth + 1):
             inner = (self.lines.level == level) & (found >= 0)
             if np.bincount(found[inner]).max(initial=0) < 2:

@@ -17,7 +17,7 @@ from babel.numbers import format_decimal
 from msgspec.structs import replace
 
 from foldbasket.folding.dress.judged import Mask
-from foldbasket.folding.dress.linekinds import LINES, different_rows, line_kinds, numbered
+from foldbasket.folding.dress.linekinds import LINES, line_kinds
 from foldbasket.folding.dress.lit import Lit, lit_of
 from foldbasket.folding.lines.axis import Axis
 from foldbasket.folding.report.margins import Margin
@@ -25,6 +25,7 @@ from foldbasket.folding.report.report import Report, default_pattern
 from foldbasket.spec.look import Highlight, Line, Look, Rule, Said, Side
 from foldbasket.styling.numbers import NumberStyle, number_writer
 from foldbasket.styling.styles import Inks, Paper, Style
+from foldbasket.tables.distinct import numbered, numbered_rows
 
 Codes = npt.NDArray[np.int32]
 
@@ -78,7 +79,7 @@ class Dressed:
             self._column_kinds[columns.start : columns.stop],
         )
         (ones, one_at), (twos, two_at) = numbered(row_kinds), numbered(column_kinds)
-        table = np.array([[self._base_code(one, two) for two in twos] for one in ones], np.int32)
+        table = np.array([[self._base_code(one, two) for two in twos.tolist()] for one in ones.tolist()], np.int32)
         found: Codes = table.reshape(len(ones), len(twos))[one_at[:, None], two_at[None, :]]
         lines, across = report.left.line[rows.start : rows.stop], report.top.line[columns.start : columns.stop]
         measure = self._measures(rows, columns)
@@ -211,7 +212,8 @@ class Dressed:
             margin.measure.astype(np.int64),
         ]
         parts += [self._said_of(said, axis)[margin.line] for said in self._of_axis(axis)]
-        listed, at = different_rows(parts)
+        found, at = numbered_rows(np.array(parts).T)
+        listed = [tuple(each) for each in found.tolist()]
         if rows:
             self._row_list = listed
         else:

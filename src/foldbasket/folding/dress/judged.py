@@ -16,6 +16,7 @@ from foldbasket.folding.lines.axis import Axis, Kind
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.spec.look import Scope
 from foldbasket.styling.dates import EPOCH
+from foldbasket.tables.distinct import numbered_rows
 from foldbasket.tables.types import FieldType
 
 Mask = npt.NDArray[np.bool_]
@@ -219,4 +220,4 @@ def _parents(axis: Axis) -> npt.NDArray[np.int64]:
     outer = axis.codes[:, : axis.depth - 1].copy()
     # A line ends at its level; its parent one before.
     outer[np.arange(axis.depth - 1)[None, :] >= np.maximum(axis.level - 1, 0)[:, None]] = -1
-    return np.unique(outer, axis=0, return_inverse=True)[1].ravel().astype(np.int64)
+    return numbered_rows(outer)[1]

@@ -11,7 +11,7 @@ from foldbasket.errors import FoldError
 from foldbasket.folding.members.domain import Domain, members_of
 from foldbasket.links.source import Source
 from foldbasket.spec.fold import Placed
-from foldbasket.tables.distinct import distinct
+from foldbasket.tables.distinct import distinct, distinct_rows, numbered_rows
 
 Coords = npt.NDArray[np.int32]
 MOST = 2_000_000
@@ -31,11 +31,11 @@ def without_records(
     both are fields of one table, anything else under each. `kept` are the members that filters on the same fields let through.
     """
     depth = len(words)
-    there = np.unique(np.stack(coords, axis=1), axis=0) if len(coords[0]) else np.empty((0, depth), np.int32)
+    there = distinct_rows(np.stack(coords, axis=1)) if len(coords[0]) else np.empty((0, depth), np.int32)
     found: list[Coords] = []
     parents = np.empty((1, 0), np.int32)
     for level, word in enumerate(words):
-        known = np.unique(there[:, : level + 1], axis=0)
+        known = distinct_rows(there[:, : level + 1])
         children = known
         if word.empty:
             domain, keep = domains[level], kept[level]
@@ -53,7 +53,7 @@ def without_records(
             )
             for outer in range(level):
                 crossed = crossed[_belongs(outer, level, crossed, domains, words, source)]
-            children = np.unique(np.concatenate([known, crossed]), axis=0)
+            children = distinct_rows(np.concatenate([known, crossed]))
         new = _without(children, known)
         if len(new):
             found.append(np.pad(new, ((0, 0), (0, depth - level - 1)), constant_values=-1).astype(np.int32))
@@ -76,8 +76,7 @@ def _absent(rows: Coords, among: Coords) -> npt.NDArray[np.bool_]:
     if not len(among):
         return np.ones(len(rows), np.bool_)
     both = np.concatenate([among, rows])
-    _, inverse = np.unique(both, axis=0, return_inverse=True)
-    inverse = np.asarray(inverse).reshape(-1)
+    _, inverse = numbered_rows(both)
     has = np.zeros(int(inverse.max()) + 1, np.bool_)
     has[inverse[: len(among)]] = True
     return ~has[inverse[len(among) :]]
