@@ -19,6 +19,8 @@ from foldbasket.folding.filters.members import Members
 from foldbasket.links.link import Link
 from foldbasket.opening.prepared import prepare
 from foldbasket.spec.fold import Fold
+from foldbasket.tables.mending.fields import RenameField
+from foldbasket.tables.mending.texts import ReplaceValues
 from foldbasket.tables.unread import is_unread
 from tests.folding.build import lines, measure, placed, ref
 
@@ -151,6 +153,17 @@ def test_a_folder_of_files_is_read_by_column_or_folded_in_a_stream(place, capsys
     pq.write_table(whole.slice(0, 5).select(["Big"]), folder / "odder.parquet")
     again = prepare(file, lazily=True)
     assert not is_unread(again.tables["S"].columns["Site"]), "a field whose type is not told has all read"
+
+
+def test_what_is_mended_is_folded_in_a_stream_too_where_its_mends_look_at_one_record_at_a_time(place):
+    mends = (RenameField("Net", "Amount"), ReplaceValues("Site", {"Mill": "elsewhere"}))
+    basket = Basket("b", (SourceSpec("S", "sales.parquet", mends=mends),))
+    fold = Fold("f", (measure("sum", "S.Amount"), measure("count")), (placed("S.Site"),))
+    file = Opened(basket, place / "b.json")
+    wanted = lines(prepare(file).engine.fold(fold))
+    small = prepare(file, lazily=True, memory=0)
+    assert lines(small.engine.fold(fold)) == wanted
+    assert all(is_unread(column) and not column.unread.has(name) for name, column in small.tables["S"].columns.items())
 
 
 def test_render_takes_a_bound_on_memory(place, capsys):

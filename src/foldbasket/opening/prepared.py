@@ -35,5 +35,5 @@ def prepare(
 ) -> Ready:
     """Reads, mends, links and calculates; `lazily` only what folds will ask for, and what would take more than so many bytes of `memory` as a stream, or
     whatever can come as one where it is folded on a `cluster`. Raises BasketError when a source cannot be read or may not be."""
-    tables = load_tables(opened, allow_outside=allow_outside, progress=progress, lazily=lazily)
+    tables = load_tables(opened, allow_outside=allow_outside, progress=progress, lazily=lazily, memory=memory)
     return made_ready(opened.basket, tables, progress, links=not lazily, memory=memory, cluster=cluster)

@@ -28,12 +28,14 @@ def load_tables(
     problems: dict[str, FoldBasketError] | None = None,
     known: Mapping[str, Table] | None = None,
     lazily: bool = False,
+    memory: int | None = None,
 ) -> dict[str, Table]:
     """Every source's table as it is read, by its key; `known` are at hand already. A source that cannot be read raises a BasketError that says which and what
     to do; with `problems` it is noted there instead, and the others are read.
 
     Files outside the basket's folder and databases are read only with `allow_outside`. What is read `lazily` has the values of a field read when
-    something first asks for them, where its format allows that and nothing is mended.
+    something first asks for them, where its format allows that and nothing is mended; what is mended and would take more than so many bytes of `memory` is
+    not held where its mends allow that.
     """
     if not allow_outside and (outside := outside_places(opened)):
         raise BasketError(
@@ -55,7 +57,10 @@ def load_tables(
                 agreed = EVERYTHING if allow_outside else NOTHING
                 parts = Parts(lazily=lazily and not source.mends)
                 keep = not opened.basket.confidential
-                tables[name] = read_source(source, opened.folder, agreed, progress, fold_table, parts, keep=keep)
+                most = memory if source.mends else None
+                tables[name] = read_source(
+                    source, opened.folder, agreed, progress, fold_table, parts, keep=keep, most=most
+                )
         return tables[name]
 
     for source in opened.basket.sources:
