@@ -157,7 +157,7 @@ class Gestures:
         return self.rng.choice(found) if found else None
 
     def _point(self, widget: QWidget) -> QPoint:
-        return QPoint(self.rng.randrange(widget.width()), self.rng.randrange(widget.height()))
+        return QPoint(self.rng.randrange(max(1, widget.width())), self.rng.randrange(max(1, widget.height())))
 
     def _note(self, what: str, widget: QWidget) -> None:
         self.done.append(

@@ -1,6 +1,7 @@
 """The sentence as it stands on the screen."""
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
@@ -36,3 +37,14 @@ def test_tab_goes_through_the_sentence_as_it_is_read(driver, demo):
         *("Net, summed", "Quantity, summed", "Add to measures", "Channel"),
         *("Add to rows", "Add to columns", "Add to filters"),
     ]
+
+
+def test_a_key_that_was_on_its_way_to_a_word_that_went_moves_nothing(driver, demo):
+    driver.open(demo.parent / "order_lines.csv")
+    for name in ("Net", "Channel"):
+        driver.double_click_field(FieldRef("Order lines", name))
+    gone = driver.word("Channel")
+    driver.key(Qt.Key.Key_Z)
+    assert gone not in driver.workspace.sentence.words
+    key = QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Left, Qt.KeyboardModifier.NoModifier)
+    assert driver.workspace.sentence.key_on_word(gone, key)

@@ -225,7 +225,7 @@ class SentenceBar(QFrame):
                 if at >= 0:
                     self.desk.words.move(word.id, word.strand, at)
                     self._focus_word(word.id)
-            else:
+            elif button in self.words:  # else a press that was on its way as the sentence was written anew
                 self.words[(self.words.index(button) + step) % len(self.words)].setFocus(Qt.FocusReason.TabFocusReason)
             return True
         if alt and key in (Qt.Key.Key_Up, Qt.Key.Key_Down):

@@ -11,6 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.folding.report.report import Report
+from foldbasket.folding.states.aggregates.aggregate import beyond_numbers
 from foldbasket.styling.numbers import number_writer, with_decimals
 from foldbasket.tables.types import FieldType, exact_decimal
 
@@ -93,6 +94,7 @@ def _sum(data: npt.NDArray) -> int | float:
     if data.dtype == object:
         return sum(data.tolist())
     if data.dtype.kind == "f":
-        return float(data.sum())
+        with beyond_numbers():
+            return float(data.sum())
     most = float(np.abs(data.astype(np.float64)).max()) * len(data)
     return int(data.sum()) if most < EXACT else sum(data.tolist())
