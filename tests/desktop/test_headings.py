@@ -6,6 +6,7 @@ from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton
 
 from foldbasket.desktop.grid import sorting
+from foldbasket.desktop.grid.renaming import rename_here
 from foldbasket.folding.lines.axis import Kind
 from foldbasket.folding.report.selected import selected
 
@@ -402,3 +403,17 @@ def test_a_click_on_a_heading_of_a_field_that_is_gone_is_told(hand):
     assert "no word" in str(hand.driver.errors[0])
     gate.set()
     hand.driver.settle()
+
+
+def test_a_heading_being_typed_of_a_field_that_leaves_the_axes_is_given_up(hand):
+    desk = hand.driver.desk
+    word = desk.fold.rows[0].id
+    desk.select_word(word)
+    line = rename_here(desk, hand.grid)
+    line.setText("Yard")
+    desk.words.move(word, "filters")
+    line.finish(keep=True)
+    assert desk.problem is None
+    assert all(each.id != word for each in (*desk.fold.rows, *desk.fold.columns))
+    desk.undo()
+    assert desk.fold.rows[0].heading is None

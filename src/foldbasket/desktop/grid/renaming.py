@@ -68,7 +68,9 @@ class HeadingLine(QLineEdit):
         text = self.text().strip()
         self._grid.setFocus()
         let_go(self)
-        if keep and text != self.usual:
+        fold, word = self._desk.fold, self._word.id
+        stands = fold is not None and any(each.id == word for each in (*fold.measures, *fold.rows, *fold.columns))
+        if keep and stands and text != self.usual:  # it may have gone from the axes meanwhile, to the filters for one
             self._desk.words.change(self._word.id, f"Rename {self.usual}", heading=text or None)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
