@@ -16,6 +16,7 @@ from foldbasket.folding.lines.axis import Axis, Head, Kind
 from foldbasket.folding.report.report import Report
 from foldbasket.spec.chart import Chart
 from foldbasket.spec.fold import Fold
+from foldbasket.turns import give_way
 
 Floats = npt.NDArray[np.float64]
 Keys = dict[tuple[int, ...], tuple[int, str]]
@@ -182,6 +183,7 @@ class _Lines:
             cells = np.full((len(self.along_keys), 3), -1, np.int64)
             wanted = {self.roles.series: key, self.roles.each: panel}
             for at, place in enumerate(self.along_keys):
+                give_way()
                 row, line = (side.line({**wanted, self.roles.along: place}) for side in (self.rows, self.columns))
                 if row is not None and line is not None:
                     cells[at] = (measure, row, line)
@@ -215,6 +217,7 @@ class _Side:
         self.lines = np.flatnonzero(ends | gathered)
         self._by_key: dict[tuple[object, ...], int] = {}
         for line in self.lines.tolist():
+            give_way()
             self._by_key.setdefault(tuple(self._path(word, line) for word in self.at), line)
 
     def has(self, word: str) -> bool:

@@ -33,6 +33,7 @@ def lengths_of(names: Iterable[Stems]) -> dict[str, list[int]]:
     """How many words a name can have, the most first, by its first word."""
     found: dict[str, set[int]] = {}
     for each in names:
+        give_way()
         if len(each) <= MOST_WORDS:
             found.setdefault(each[0], set()).add(len(each))
     return {first: sorted(lengths, reverse=True) for first, lengths in found.items()}
