@@ -69,7 +69,8 @@ class HeadingLine(QLineEdit):
         self._grid.setFocus()
         let_go(self)
         fold, word = self._desk.fold, self._word.id
-        stands = fold is not None and any(each.id == word for each in (*fold.measures, *fold.rows, *fold.columns))
+        words: list[Measure | Placed] = [*fold.measures, *fold.rows, *fold.columns] if fold is not None else []
+        stands = any(each.id == word for each in words)
         if keep and stands and text != self.usual:  # it may have gone from the axes meanwhile, to the filters for one
             self._desk.words.change(self._word.id, f"Rename {self.usual}", heading=text or None)
 
