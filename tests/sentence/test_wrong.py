@@ -139,3 +139,9 @@ def _seconds(text, words):
         tried(text, words)
         best = min(best, time.perf_counter() - began)
     return best
+
+
+def test_a_member_that_nobody_knows_is_written_so_that_it_is_read_again(words):
+    for each in readings('Qty, summed, as difference from "zzz" for each Region', words):
+        assert 'from "zzz"' in written(each, words)
+        assert each in readings(written(each, words), words)

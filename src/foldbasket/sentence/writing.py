@@ -126,8 +126,7 @@ class Writer:
             case "word":
                 return self.name(self.placed.get(value, value), alone=True)
             case "member":
-                word = self._along(kind)
-                return self.name(value or "") if word is None else self.value(word.field, word.cut, value or "")
+                return self._member(kind, value or "")
             case "field":
                 return "…" if value is None else self.field(value)  # one that is still to be chosen
             case "ordinal":
@@ -146,6 +145,15 @@ class Writer:
                 listed = [self.value(ref, cut, _token(each)) for each in value]
                 return ", ".join([*listed, *[BLANK] * kind.blank, *[NO_MATCH] * kind.no_match])
         return plainly(slot, value, kind)
+
+    def _member(self, kind: Any, token: str) -> str:
+        word = self._along(kind)
+        if word is not None:
+            return self.value(word.field, word.cut, token)
+        # One that nobody knows stands in quotes, or it would be taken for a measure.
+        axes = (*self.fold.rows, *self.fold.columns)
+        known = any(self.words.token(each.field, each.cut, token) is not None for each in axes)
+        return self.name(token) if known else quoted(token)
 
     def _along(self, compare: Any) -> Placed | None:
         """The field that a comparison goes along, where it is said."""
