@@ -51,6 +51,17 @@ def test_a_card_that_cannot_be_built_says_so_and_the_word_can_be_taken_out(drive
     assert word not in {each.id for each in driver.desk.fold.words()}
 
 
+def goes_on(program):
+    """Runs a program in which one fault escapes; it must tell that it was told of once, and end in good order. What it says on standard error."""
+    done = subprocess.run(
+        [sys.executable, "-c", program], capture_output=True, text=True, timeout=60, check=False,
+        env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    assert "goes on 1" in done.stdout
+    return done.stderr
+
+
 STANDS = """
 import sys
 from PyQt6.QtCore import QTimer
@@ -80,12 +91,7 @@ sys.exit(app.run([]))
 
 
 def test_an_exception_in_an_action_does_not_end_the_process():
-    done = subprocess.run(
-        [sys.executable, "-c", STANDS], capture_output=True, text=True, timeout=60, check=False,
-        env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
-    )  # fmt: skip
-    assert done.returncode == 0, done.stderr
-    assert "goes on 1" in done.stdout
+    goes_on(STANDS)
 
 
 PAINTS = """
@@ -117,10 +123,4 @@ print("goes on", len(told))
 
 def test_after_an_exception_in_painting_no_painter_is_left_at_work():
     """Python keeps the last exception it told of, and with it the painter: the process ended when the window was painted or closed next."""
-    done = subprocess.run(
-        [sys.executable, "-c", PAINTS], capture_output=True, text=True, timeout=60, check=False,
-        env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
-    )  # fmt: skip
-    assert done.returncode == 0, done.stderr
-    assert "goes on 1" in done.stdout
-    assert "painter" not in done.stderr
+    assert "painter" not in goes_on(PAINTS)

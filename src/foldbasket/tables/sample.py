@@ -99,8 +99,7 @@ def first_of(table: Table, records: npt.NDArray[np.int64], progress: Progress) -
         if len(together):
             start = int(together[0])
             block = records_of(table, start, int(together[-1]) + 1)
-            at = together - start
-            found.append(block.with_columns({name: picked(column, at) for name, column in block.columns.items()}, {}))
+            found.append(block.picked(together - start))
     if not found:
         found.append(records_of(table, 0, 0))
     return Table(table.name, {name: stacked(name, found).column for name in table.columns}, table.origin)

@@ -11,7 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError, ReadError
-from foldbasket.tables.column import CodedColumn, Column, blank_mask
+from foldbasket.tables.column import CodedColumn, Column, blank_mask, picked
 from foldbasket.tables.types import FieldType
 from foldbasket.tables.written import Order
 from foldbasket.typed import meant
@@ -63,6 +63,10 @@ class Table:
     @classmethod
     def of(cls, name: str, columns: Iterable[Column], origin: str = "") -> Table:
         return cls(name, {column.name: column for column in columns}, origin)
+
+    def picked(self, at: npt.NDArray[np.int64]) -> Table:
+        """Some of its records, by their numbers; without what is kept of texts beside them."""
+        return self.with_columns({name: picked(column, at) for name, column in self.columns.items()}, {})
 
     def with_columns(self, columns: Mapping[str, Column], texts: Mapping[str, CodedColumn]) -> Table:
         """The same table with other columns, as a table of its own."""

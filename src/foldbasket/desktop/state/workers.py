@@ -141,24 +141,20 @@ class Worker(QObject):
         self._progress = progress = Progress(tell)
 
         def run() -> None:
+            result: list[object]  # in a list from the first, so that the window's thread is the one that lets it go
             try:
                 with _lane.turn(progress) if behind else contextlib.nullcontext():
-                    result, good = held[0](progress), True
+                    result, good = [held[0](progress)], True
             except Cancelled:
-                result, good = None, False
+                result, good = [None], False
             except FoldBasketError as error:
-                result, good = bare(error), False
+                result, good = [bare(error)], False
             except MemoryError:
-                result, good = (
-                    FoldBasketError(
-                        "there is not enough memory for this.", todo="Close other programs, or keep fewer records."
-                    ),
-                    False,
-                )
+                what, todo = "there is not enough memory for this.", "Close other programs, or keep fewer records."
+                result, good = [FoldBasketError(what, todo=todo)], False
             except Exception as error:  # a bug: logged, and said plainly
-                result, good = faults.note(error), False
-            send(partial(_deliver, here, ticket, good, [result], held))
-            result = None
+                result, good = [faults.note(error)], False
+            send(partial(_deliver, here, ticket, good, result, held))
 
         self._pool.submit(run)
 
@@ -196,9 +192,9 @@ def _deliver(
     here: weakref.ref[Worker], ticket: int, good: bool, result: list[object], held: list[Callable[[Any], Any]]
 ) -> None:
     held.clear()
-    worker = here()
+    worker, came = here(), result.pop()
     if worker is not None and not sip.isdeleted(worker):
-        worker.deliver(ticket, good, result.pop())
+        worker.deliver(ticket, good, came)
 
 
 def _tell(here: weakref.ref[Worker], ticket: int, what: str, share: float) -> None:

@@ -9,14 +9,13 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-import numpy.typing as npt
 import pyarrow as pa
 
 from foldbasket.errors import FoldError, ReadError
-from foldbasket.tables.column import Column, picked
+from foldbasket.tables.column import Column
 from foldbasket.tables.mending.mend import AnyMend, Outcome, mended
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.sample import made_whole, read_columns, sample_behind, stream_behind, whole_of
+from foldbasket.tables.sample import in_view, read_columns, sample_behind, stream_behind, whole_of
 from foldbasket.tables.stacking import widened
 from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import FieldType
@@ -71,7 +70,7 @@ class MendedStream:
         made, start = [], 0
         for piece in self._stream.divided(many):
             at = np.arange(start, start + piece.count)
-            made.append(MendedStream(piece, _picked(self._held, at), self._done))
+            made.append(MendedStream(piece, self._held.picked(at), self._done))
             start += piece.count
         return made
 
@@ -81,7 +80,7 @@ class MendedStream:
         return [name for name in self._done.own if name in needs] or list(self._done.own[:1])
 
     def _mended(self, read: Table, start: int, names: Collection[str]) -> Table:
-        held = _picked(self._held, np.arange(start, start + read.count))
+        held = self._held.picked(np.arange(start, start + read.count))
         before = replace(read.with_columns({**held.columns, **read.columns}, {}), chosen=dict(self._done.chosen))
         after, _ = mended(before, self._done.mends)
         return Table(read.name, {name: self._shaped(after, name) for name in names}, read.origin)
@@ -125,15 +124,12 @@ def mended_stream(table: Table, mends: Sequence[AnyMend]) -> tuple[Table, tuple[
         refused = FoldError(f"its {table.count:,} records stay in their database, so they cannot be mended.")
     possible = tuple(mend for mend in mends if mend.by_record and not stream.answers)
     own = read_columns(table)
-    looked_at = _sampled(table, sample)
-    chosen = {
-        name: Chosen(FieldType.TEXT) for name, column in looked_at.columns.items() if column.type is FieldType.TEXT
-    }
+    looked_at = in_view(table)
+    # Text stays text, whatever the sample has in it, and so does what is made of it.
+    texts = {name for name, column in looked_at.columns.items() if column.type is FieldType.TEXT}
+    texts |= {field for mend in possible for field in mend.makes if field not in looked_at.columns}
+    chosen = {name: Chosen(FieldType.TEXT) for name in texts}
     after, outcomes = mended(replace(looked_at, chosen=chosen), possible)
-    new = {field for mend in possible for field in mend.makes if field not in looked_at.columns}
-    if new:  # text as well, whatever the sample has in it
-        chosen |= {name: Chosen(FieldType.TEXT) for name in new}
-        after, outcomes = mended(replace(looked_at, chosen=chosen), possible)
     rest = iter(outcomes)
     said = tuple(
         replace(next(rest), sampled=sample.table.count)
@@ -157,12 +153,6 @@ def mended_stream(table: Table, mends: Sequence[AnyMend]) -> tuple[Table, tuple[
     return table.with_columns(columns, {}), said
 
 
-def _sampled(table: Table, sample: Sample) -> Table:
-    """The sample with all fields of the table, those that it holds as well."""
-    read = {name: sample.table.columns[name] for name in read_columns(table)}
-    return Table(table.name, made_whole(table, read, sample.at).columns, table.origin)
-
-
 def _needs(before: Table, mends: Sequence[AnyMend]) -> tuple[dict[str, frozenset[str]], frozenset[str]]:
     """For each field after some mends those before them that it is made of; and the fields that none of them changes."""
     needs = {name: frozenset([name]) for name in before.columns}
@@ -180,7 +170,3 @@ def _needs(before: Table, mends: Sequence[AnyMend]) -> tuple[dict[str, frozenset
         plain &= set(after.columns)
         table = after
     return needs, frozenset(plain)
-
-
-def _picked(table: Table, at: npt.NDArray[np.int64]) -> Table:
-    return table.with_columns({name: picked(column, at) for name, column in table.columns.items()}, {})

@@ -174,8 +174,7 @@ class ParquetStream:
         for table in self._with_named(piece.file, names, LEAST, [piece.group], told):
             first, last = max(0, start - reached), min(table.count, stop - reached)
             if first < last:
-                at = np.arange(first, last)
-                yield table.with_columns({name: picked(column, at) for name, column in table.columns.items()}, {})
+                yield table.picked(np.arange(first, last))
             reached += table.count
             if reached >= stop:
                 return
@@ -238,10 +237,7 @@ class ParquetStream:
         groups = [[piece.group for piece in pieces if piece.file == file] for file in files]
         counts = [sum(piece.rows for piece in pieces if piece.file == file) for file in files]
         paths, states = [self.files[at] for at in files], [self.states[at] for at in files]
-        at, named = np.array(files), self.named
-        own = (
-            named.with_columns({name: picked(each, at) for name, each in named.columns.items()}, {}) if named else None
-        )
+        own = self.named.picked(np.array(files)) if self.named else None
         return ParquetStream(self.name, paths, counts, self.size, groups, states, own, self.wider)
 
 
