@@ -13,6 +13,7 @@ import sys
 import threading
 import time
 from contextlib import contextmanager
+from typing import NamedTuple
 
 
 def _stops():
@@ -28,6 +29,32 @@ def _waited():
             return int(told.read().split()[1]) / 1e9
     except (OSError, ValueError, IndexError):
         return 0.0
+
+
+_machine = os.open("/proc/stat", os.O_RDONLY) if os.path.exists("/proc/stat") else -1
+
+
+def _stolen():
+    """Seconds for which the machine's processors, all together, were taken away from it by whoever runs it."""
+    if _machine < 0:
+        return 0.0
+    told = os.pread(_machine, 256, 0).split(b"\n", 1)[0].split()
+    return int(told[8]) / os.sysconf("SC_CLK_TCK") if len(told) > 8 else 0.0
+
+
+class Hold(NamedTuple):
+    """So many seconds for which the window's thread was held, of which for so many a processor was taken away from the machine; what it was at, and where
+    it stood."""
+
+    took: float
+    stolen: float
+    what: str
+    where: str
+
+    @property
+    def is_long(self):
+        """Whether it is longer than a window may be held, and no fault of the machine's."""
+        return self.took - self.stolen > 0.2
 
 
 class Watch:
@@ -69,7 +96,7 @@ class Watch:
             self._stood = ""
             signal.setitimer(signal.ITIMER_REAL, self.LOOK)
         self._collected = 0.0
-        self._waited = _waited()
+        self._waited, self._stolen = _waited(), _stolen()
         self._stops = _stops()
         self._since, self._worked = time.perf_counter(), time.thread_time()
 
@@ -81,13 +108,9 @@ class Watch:
             stops = [now - then for now, then in zip(_stops(), self._stops, strict=True)]
             own, queued = time.thread_time() - self._worked, _waited() - self._waited  # the rest it waited for a lock
             garbage = f", {self._collected:.2f} s of them for garbage" if self._collected > 0.01 else ""
-            self.holds.append(
-                (
-                    took,
-                    f"{self._what()}, {own:.2f} s of its own{garbage}, {queued:.2f} s for a processor, {stops[0]} waits, {stops[1]} of a disk",
-                    self._stood,
-                )
-            )
+            stolen = _stolen() - self._stolen
+            what = f"{self._what()}, {own:.2f} s of its own{garbage}, {queued:.2f} s for a processor, {stolen:.2f} s stolen, {stops[0]} waits, {stops[1]} of a disk"
+            self.holds.append(Hold(took, stolen, what, self._stood))
 
     def _collect(self, phase, _):
         now = time.perf_counter()

@@ -10,6 +10,7 @@ import pyarrow.parquet as pq
 import pytest
 
 from foldbasket.errors import Cancelled, FoldError, ReadError
+from foldbasket.folding import elsewhere
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.either import Either
 from foldbasket.folding.filters.members import Members
@@ -18,6 +19,7 @@ from foldbasket.kinds import read
 from foldbasket.links.source import Source
 from foldbasket.spec.cut import Bands, Group, Groups
 from foldbasket.spec.fold import Fold, Measure
+from foldbasket.spec.page import Listing, Page
 from foldbasket.styling.dates import Fiscal
 from foldbasket.tables.conversion import to_arrow
 from foldbasket.tables.progress import Progress
@@ -132,6 +134,45 @@ def test_a_table_that_fits_is_held_and_read_once(tmp_path):
     assert {name for name, column in columns.items() if column.unread.has(name)} == {"Net", "Site"}
 
 
+@pytest.mark.parametrize("seed", seeds(8))
+def test_records_listed_under_their_groups_are_those_held(seed, tmp_path, monkeypatch):
+    monkeypatch.setattr(parquetstream, "LEAST", 5)
+    rng = random.Random(seed * 61 + 3)
+    held, apart = engines(random_tables(rng), LINKS, tmp_path, rng)
+    done = 0
+    for fold, _ in answered(held, rng, 25):
+        by = ref("Lines.Net") if rng.random() < 0.5 else None
+        fields = rng.choice([(), (ref("Lines.Net"), ref("Lines.Sold"), ref("Lines.Site"), ref("Customers.Region"))])
+        rows = tuple(msgspec.structs.replace(word, empty=False) for word in fold.rows)
+        asked = msgspec.structs.replace(fold, rows=rows, page=Page(listing=Listing(fields, by, rng.random() < 0.5)))
+        try:
+            wanted = held.listing(asked)
+        except FoldError:
+            continue
+        got = apart.listing(asked)
+        assert_same(got, wanted, asked)
+        assert (got.sentence, got.counted[0].kept, got.records) == (wanted.sentence, wanted.kept, wanted.records)
+        assert [head.heading for head in got.measures] == [head.heading for head in wanted.measures]
+        assert got.rows.captions == wanted.rows.captions
+        done += 1
+    assert done > 12
+
+
+def test_more_records_than_can_be_listed_are_refused_before_they_are_gathered(both, monkeypatch):
+    _, apart = both
+    monkeypatch.setattr(elsewhere, "MOST_GATHERED", 12)
+    fold = Fold("f", (measure("sum", "Lines.Net"),), (placed("Lines.Site"),))
+    with pytest.raises(FoldError, match="more than 12 records of “Lines” would be listed one by one") as refused:
+        apart.listing(fold)
+    assert "Filter the fold" in str(refused.value)
+    few = msgspec.structs.replace(fold, filters=(Compare("f", ref("Lines.Pieces"), None, ">", "7"),))
+    assert 0 < apart.listing(few).counted[0].kept <= 12
+    stopped = Progress()
+    stopped.cancel()
+    with pytest.raises(Cancelled):
+        apart.listing(few, stopped)
+
+
 ORDERS = ["Lines.Sold", "Lines.Qty", "Lines.Net", "Lines.Rate", "Lines.Site", "Lines.Paid"]
 
 
@@ -146,7 +187,7 @@ def test_first_and_last_by_any_field_are_those_held(seed, tmp_path, monkeypatch)
             for at in range(2)
         ]
         rows = [placed(name) for name in rng.sample(["Lines.Site", "Customers.Region", "Lines.Paid"], rng.randrange(3))]
-        rules = (Compare("f", ref("Lines.Qty"), ">", "3"),) if rng.random() < 0.4 else ()
+        rules = (Compare("f", ref("Lines.Qty"), None, ">", "3"),) if rng.random() < 0.4 else ()
         fold = Fold("f", (*made, measure("sum", "Lines.Net")), tuple(rows), filters=rules)
         assert_same(apart.fold(fold), held.fold(fold), fold)
 
@@ -164,7 +205,7 @@ def test_bands_that_the_values_cut_are_those_held(tmp_path, monkeypatch, how, si
         "f",
         (measure("sum", "Lines.Net"), measure("count")),
         (placed(name, bands=field), placed("Lines.Site")),
-        filters=(Compare("f", ref("Lines.Qty"), ">", "3"),),
+        filters=(Compare("f", ref("Lines.Qty"), None, ">", "3"),),
     )
     wanted = held.fold(fold)
     got = apart.fold(fold)

@@ -55,7 +55,7 @@ FOLDS = [
     Fold("f", (measure("sum", "Lines.Gross"), measure("sum", "Lines.Twice")), (Placed("w", ref("Lines.Where")),)),
     Fold("f", (measure("count"), measure("largest", "Lines.Due")), (Placed("w", ref("Lines.Due"), part="quarter"),)),
     Fold("f", (measure("median", "Lines.Twice"),), filters=(Members("x", ref("Lines.Big"), members=("yes",)),)),
-    Fold("f", (measure("average", "Lines.Net"),), (Placed("w", ref("Lines.Big")),), filters=(Compare("y", ref("Lines.Twice"), ">", "50"),)),
+    Fold("f", (measure("average", "Lines.Net"),), (Placed("w", ref("Lines.Big")),), filters=(Compare("y", ref("Lines.Twice"), None, ">", "50"),)),
     Fold("f", (measure("count different", "Lines.Where"),), (Placed("w", ref("Customers.Region")),)),
 ]  # fmt: skip
 

@@ -13,12 +13,15 @@ from collections import Counter
 from collections.abc import Collection, Sequence
 from functools import partial
 
+import msgspec
 import numpy as np
+import numpy.typing as npt
 
+from foldbasket.errors import FoldError
 from foldbasket.folding.behind import Behind
 from foldbasket.folding.cubes.cluster import Cluster, Job
 from foldbasket.folding.cubes.cube import Cube
-from foldbasket.folding.cubes.edging import with_edges
+from foldbasket.folding.cubes.edging import edged, with_edges
 from foldbasket.folding.cubes.maker import LocalMaker
 from foldbasket.folding.cubes.sql import SqlMaker
 from foldbasket.folding.cubes.streamed import Expression, Expressions, StreamedMaker, used_by
@@ -29,8 +32,10 @@ from foldbasket.formulas.evaluation import as_of_day
 from foldbasket.formulas.functions.calendar import CurrentDate
 from foldbasket.formulas.tree import Apply
 from foldbasket.kept import Kept
+from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
+from foldbasket.spec.fold import Placed
 from foldbasket.sql.pieces import NoSqlError
 from foldbasket.sql.staying import DatabaseStream
 from foldbasket.tables.column import Column
@@ -39,6 +44,9 @@ from foldbasket.tables.reading.contract import memory_allowed
 from foldbasket.tables.sample import first_of, made_whole, stream_behind
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import Stream, Unread, is_unread, stream_of, unread_like, with_only
+
+MOST_GATHERED = 200_000
+"""So many records of a table that is not held are listed one by one: some thousand pages."""
 
 
 class Elsewhere:
@@ -168,6 +176,36 @@ class Elsewhere:
         first = first_of(table, records, progress)
         return Behind(count, records[: first.count], self.source.with_table(base, first), np.arange(first.count))
 
+    def gathered(
+        self, base: str, refs: Collection[FieldRef], rules: Sequence[Filter], progress: Progress
+    ) -> tuple[Source, npt.NDArray[np.int64]]:
+        """The source with only those records of a table that is not held which pass some rules, of its fields those that `refs` are read from and the
+        keys to their tables; and the records' numbers. Raises FoldError where they are too many, ReadError, Cancelled."""
+        table = self.source.table(base)
+        stream = stream_behind(table)
+        assert stream is not None
+        names = [name for name in self._streamed.names(base, {*refs, *self._read(refs)}) if name in table.columns]
+        expressions = self._behind([*(ref for rule in rules for ref in rule.fields()), *(FieldRef(base, name) for name in names)])  # fmt: skip
+        if isinstance(stream, DatabaseStream):
+            with contextlib.suppress(NoSqlError):
+                many, first = self._sql.records(base, stream, rules, expressions, progress, MOST_GATHERED)
+                if many > MOST_GATHERED:
+                    raise _too_many(table)
+                at = np.arange(many)
+                return self.source.with_table(base, made_whole(table, first.columns, at, names)), at
+        found = self._streamed.gathered(Plan(base, rules=tuple(rules)), stream, names, expressions, MOST_GATHERED, progress)  # fmt: skip
+        if found is None:
+            raise _too_many(table)
+        return self.source.with_table(base, found[0]), found[1]
+
+    def with_edges(self, base: str, words: Sequence[Placed], progress: Progress) -> tuple[Placed, ...]:
+        """Fields of the rows with the edges of their bands said, as all records of a table that is not held have them. Raises FoldError, ReadError,
+        Cancelled."""
+        stream = stream_behind(self.source.table(base))
+        assert stream is not None
+        cut = [edged(AxisField(word.field, None, word.bands), base, stream, self._whole, progress) for word in words]
+        return tuple(msgspec.structs.replace(word, bands=each.bands) for word, each in zip(words, cut, strict=True))
+
     # --- cubes --------------------------------------------------------------
 
     def cube(self, plan: Plan, stream: Stream, progress: Progress) -> Cube:
@@ -225,6 +263,13 @@ class Elsewhere:
             made = self._streamed.cube(plan, stream, expressions, progress)
         made.place = f"here, brought from {stream.label}"
         return made
+
+
+def _too_many(table: Table) -> FoldError:
+    return FoldError(
+        f"more than {MOST_GATHERED:,} records of “{table.name}” would be listed one by one, and it is not held.",
+        todo="Filter the fold down to those that matter.",
+    )
 
 
 def _place_of(table: Table) -> object:

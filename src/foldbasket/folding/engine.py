@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import datetime
 import threading
 from collections import Counter
@@ -24,10 +25,10 @@ from foldbasket.folding.layout.frame import axis_of
 from foldbasket.folding.layout.laying import Laying, Word, word_of
 from foldbasket.folding.layout.share import Measured, Share
 from foldbasket.folding.lines.axis import Head
-from foldbasket.folding.listing import listing, listing_fold
-from foldbasket.folding.measuring import completed, fitting, operand_of, standing
+from foldbasket.folding.listing import add_numbers, listed_fields, listing, listing_fold, over_gathered
+from foldbasket.folding.measuring import completed, fitting, operand_of, remark_on, standing
 from foldbasket.folding.members.domain import Domain
-from foldbasket.folding.plan.bases import Base, bases_of
+from foldbasket.folding.plan.bases import Base, bases_of, given_bases
 from foldbasket.folding.plan.plan import AxisField, plan_of
 from foldbasket.folding.plan.summary import Based, expanded
 from foldbasket.folding.report.report import Counted, MeasureHead, Origin, Report
@@ -42,7 +43,7 @@ from foldbasket.links.source import Source
 from foldbasket.sentence.phrases import headings_of, placed_heading, sentence_of
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
-from foldbasket.spec.fold import FORMULA, Fold, Measure, Placed, TotalOf
+from foldbasket.spec.fold import FORMULA, Fold, Measure, Placed
 from foldbasket.sql.asking import one_state
 from foldbasket.sql.dialects import DIALECTS
 from foldbasket.styling.dates import EPOCH, day_text
@@ -106,7 +107,7 @@ class Engine:
         fold = msgspec.structs.replace(asked, filters=filters)
         made = expanded(fold, self.source, compute)
         measures = [completed(measure, self.source) for measure in made.measures]
-        bases = _given(measures, over) if over else bases_of(self.source, fold, measures, made.fields_of)
+        bases = given_bases(measures, over) if over else bases_of(self.source, fold, measures, made.fields_of)
         for base in bases:
             for at in base.measures:
                 measures[at] = made.on(measures[at], base.table, self.source, compute)
@@ -153,7 +154,7 @@ class Engine:
                     measure.id,
                     headings.get(measure.id, measure.id),
                     measure.number,
-                    _remark(base_of.get(at), measure, self.source),
+                    remark_on(measure, base_of.get(at), self.source),
                     measure.aggregate != FORMULA
                     and measure.compare is None
                     and aggregate_named(measure.aggregate).is_additive,
@@ -186,23 +187,45 @@ class Engine:
             for share in shares
         )
 
-    def listing(self, fold: Fold) -> Report:
+    def listing(self, fold: Fold, progress: Progress | None = None) -> Report:
         """The records of a fold one by one under the members of its rows, as its page says. Raises FoldError where they are those of several
-        tables of facts, or a field of the listing cannot be reached."""
-        bases = list(dict.fromkeys(self.tables_of(fold).values()))
-        if len(bases) > 1:
-            several = " and ".join(f"“{self.source.called(base)}”" for base in bases)
+        tables of facts, a field of the listing cannot be reached, or those of a table that is not held are too many; Cancelled."""
+        progress = progress or Progress()
+        base, *more = dict.fromkeys(self.tables_of(fold).values())
+        if more:
+            several = " and ".join(f"“{self.source.called(each)}”" for each in (base, *more))
             raise FoldError(
                 f"the measures of “{fold.name}” are over records of {several}.",
                 todo="A listing is of the records of one table: take out the other measures.",
             )
-        if self.elsewhere.is_apart(bases[0], fold.fields()):
-            raise FoldError(
-                f"the records of “{self.source.called(bases[0])}” are not held, so they are not listed one by one.",
-                todo="List fewer: read those that matter into a source of their own.",
-            )
-        asked = listing_fold(self.source, bases[0], fold)
-        return listing(self.fold(asked, over={each.id: bases[0] for each in asked.measures}), fold, self.source)
+        fields = listed_fields(self.source, base, fold)
+        if self.elsewhere.is_apart(base, {*fold.fields(), *fields}):
+            with self._lock:
+                return self._listed_apart(fold, base, fields, progress)
+        asked = listing_fold(self.source, base, fold)
+        return listing(self.fold(asked, progress, over={each.id: base for each in asked.measures}), fold, self.source)
+
+    def _listed_apart(self, fold: Fold, base: str, fields: tuple[FieldRef, ...], progress: Progress) -> Report:
+        """The listing of records of a table that is not held: those that its filters keep are gathered, and listed by themselves."""
+        based = self._based(fold, None, self.computed)
+        used = {*fold.fields(), *fields, *(ref for measure in based.measures for ref in measure.fields())}
+        self.elsewhere.bring(used, [base], progress)
+        rows = self.elsewhere.with_edges(base, fold.rows, progress)
+        source, numbers = self.elsewhere.gathered(base, used, self._rules(base, based.filters), progress)
+        add_numbers(source, base, numbers)
+        today = as_of_day(self.source, self.as_of, base).isoformat()
+        held = Engine(source, locale=self.locale, currency=self.currency, as_of=today, memory=self.elsewhere.memory)
+        asked = listing_fold(
+            source, base, over_gathered(fold, [completed(each, self.source) for each in fold.measures], rows, fields)
+        )
+        made = listing(held.fold(asked, progress, over={each.id: base for each in asked.measures}), fold, self.source)
+        [counted] = made.counted
+        return dataclasses.replace(
+            made,
+            counted=(
+                dataclasses.replace(counted, records=self.source.table(base).count, place="here, its records gathered"),
+            ),
+        )
 
     def statement(self, fold: Fold, dialect: str) -> str:
         """A fold as one SQL statement, by the name of a dialect. Raises NoSqlError for what it does not say, FoldError or LinkError
@@ -257,9 +280,8 @@ class Engine:
         with self._lock:
             used = {ref for rule in rules for ref in rule.fields()}
             streams = self.elsewhere.bring(used, [base], progress)
-            if base in streams or is_sampled(
-                self.source.table(base)
-            ):  # all fields of its records are shown, not those of the filters alone
+            # All fields of its records are shown, not those of the filters alone.
+            if base in streams or is_sampled(self.source.table(base)):
                 return self.elsewhere.records_of(base, rules, progress)
             mask = self.maker.selection(base, rules, progress)
         found = np.arange(self.source.table(base).count) if mask is None else np.flatnonzero(mask)
@@ -376,20 +398,3 @@ class Engine:
         if self.as_of == "latest" or not column.type.is_time:
             return as_of
         return max(as_of, latest_day(column) or as_of)
-
-
-def _given(measures: Sequence[Measure], over: Mapping[str, str]) -> list[Base]:
-    """The tables that measures are said to be aggregated over; one that is not named goes with the first."""
-    first = next(iter(over.values()))
-    tables: dict[str, list[int]] = {}
-    for at, measure in enumerate(measures):
-        if measure.aggregate != FORMULA:
-            tables.setdefault(over.get(measure.id, first), []).append(at)
-    return [Base(table, tuple(numbers)) for table, numbers in tables.items()]
-
-
-def _remark(base: str | None, measure: Measure, source: Source) -> str:
-    said = TotalOf(measure.total).meaning
-    if measure.field is not None and base is not None and measure.field.table != base and measure.total == "records":
-        return f"Each record of {source.called(measure.field.table)} counts once in a cell, so totals can be less than the sum of their parts."
-    return said

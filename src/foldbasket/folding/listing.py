@@ -10,6 +10,7 @@ from collections.abc import Sequence
 
 import msgspec
 import numpy as np
+import numpy.typing as npt
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.lines.axis import EVERYTHING
@@ -28,6 +29,7 @@ replace = msgspec.structs.replace
 
 RECORD = "Record"
 """The word and the heading of a record's number in its source, from 1."""
+NUMBER = "number of the record"
 COUNT = "·count"
 VALUE = "·value"
 """How the word begins that a field is shown by of which totals say nothing."""
@@ -45,15 +47,35 @@ def usual_fields(source: Source, base: str, fold: Fold) -> tuple[FieldRef, ...]:
     return tuple(dict.fromkeys([*kept, *measured]))
 
 
+def listed_fields(source: Source, base: str, fold: Fold) -> tuple[FieldRef, ...]:
+    """The fields that are listed of each record: the chosen ones, else the usual."""
+    chosen = fold.page.listing.fields if fold.page.listing is not None else ()
+    return chosen or usual_fields(source, base, fold)
+
+
+def add_numbers(source: Source, base: str, records: npt.NDArray[np.int64]) -> None:
+    """Adds the field of the records' numbers, from 0, unless it is there already."""
+    source.add(FieldRef(base, NUMBER), lambda: NumberColumn(RECORD, FieldType.WHOLE, records + 1))
+
+
+def over_gathered(
+    fold: Fold, measures: Sequence[Measure], rows: Sequence[Placed], fields: tuple[FieldRef, ...]
+) -> Fold:
+    """The fold over a source that has no records but its own, so that its filters have nothing to leave out and no member is without records; with its
+    measures, its rows and the fields of its listing as they are found of all records."""
+    kept = tuple(replace(word, empty=False) for word in rows)
+    listing = replace(fold.page.listing or Listing(), fields=fields)
+    return replace(fold, measures=tuple(measures), rows=kept, filters=(), page=replace(fold.page, listing=listing))
+
+
 def listing_fold(source: Source, base: str, fold: Fold) -> Fold:
     """The fold whose innermost lines are the records of `base` under the rows of `fold`. What a field is measured by in the fold is what totals say
     of it; amounts and quantities are summed, and of others nothing is said. Other measures stand behind the fields. Raises FoldError
     for a field that cannot be reached."""
     listing = fold.page.listing or Listing()
-    fields = listing.fields or usual_fields(source, base, fold)
-    number = FieldRef(base, "number of the record")
-    many = source.table(base).count
-    source.add(number, lambda: NumberColumn(RECORD, FieldType.WHOLE, np.arange(1, many + 1)))
+    fields = listed_fields(source, base, fold)
+    number = FieldRef(base, NUMBER)
+    add_numbers(source, base, np.arange(source.table(base).count))
     own = [each for each in fold.measures if each.compare is None]
     shown: list[Measure] = []
     for at, ref in enumerate(fields):

@@ -14,7 +14,7 @@ from foldbasket.folding.states.aggregates.aggregate import Aggregate, Operand, a
 from foldbasket.folding.states.quantities import Quantity
 from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef
-from foldbasket.spec.fold import FORMULA, Measure
+from foldbasket.spec.fold import FORMULA, Measure, TotalOf
 from foldbasket.tables.column import CodedColumn, Column
 
 
@@ -70,3 +70,11 @@ def operand_of(
 def standing(cube: Cube, maker: LocalMaker, quantity: Quantity) -> Column:
     """What tells the type and the members of a quantity: what stands for it in a cube, or its own column."""
     return cube.stands[quantity] if quantity in cube.stands else maker.column(quantity)
+
+
+def remark_on(measure: Measure, base: str | None, source: Source) -> str:
+    """What is to be known of a measure's totals, in a sentence; nothing where they say what one expects. `base` is the table it is aggregated over."""
+    said = TotalOf(measure.total).meaning
+    if measure.field is not None and base is not None and measure.field.table != base and measure.total == "records":
+        return f"Each record of {source.called(measure.field.table)} counts once in a cell, so totals can be less than the sum of their parts."
+    return said

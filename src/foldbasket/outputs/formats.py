@@ -13,6 +13,7 @@ from typing import Literal, get_args
 from foldbasket.errors import OutputError, reason_of
 from foldbasket.folding.report.report import Report
 from foldbasket.registry import Kinds
+from foldbasket.tables.progress import Progress
 from foldbasket.whole import written_whole
 
 Shape = Literal["table", "cells", "sums", "postgresql", "mariadb", "sqlite", "chart", "listing"]
@@ -54,11 +55,18 @@ def entered(output: Output) -> Output:
     return OUTPUTS.enter(output.ending, output)
 
 
-def save_report(report: Report, path: Path, shape: str = "table", *, spare: Collection[Path] = ()) -> None:
+def save_report(
+    report: Report,
+    path: Path,
+    shape: str = "table",
+    *,
+    spare: Collection[Path] = (),
+    progress: Progress | None = None,
+) -> None:
     """Writes a report in the format that the ending of `path` names. The file appears whole or not at all.
 
-    `spare` are the files that the report comes from. Raises OutputError for an unknown ending, a shape the format does not have, a
-    place that cannot be written, or one of those files.
+    `spare` are the files that the report comes from; `progress` can be cancelled while the records of a listing are gathered. Raises OutputError
+    for an unknown ending, a shape the format does not have, a place that cannot be written, or one of those files.
     """
     ending = path.suffix.lower()
     output = OUTPUTS.get(ending)
@@ -69,7 +77,7 @@ def save_report(report: Report, path: Path, shape: str = "table", *, spare: Coll
             todo="Known endings: " + ", ".join(OUTPUTS.keys()) + ".",
         )
     if shape == "listing" and "table" in output.shapes:
-        report, shape = report.listing(), "table"
+        report, shape = report.listing(progress), "table"
     if shape not in output.shapes:
         able = ", ".join(each.ending for each in OUTPUTS if shape in each.shapes)
         what = {"cells": "Cells as records", "sums": "Totals as sums", "chart": "Charts"}.get(shape, "Reports")

@@ -80,7 +80,7 @@ def test_fields_are_matched_by_name_and_widened(drifted):
 
 def test_folds_of_it_are_the_same_held_or_not(drifted):
     asked = [measure("sum", "T.Net"), measure("sum", "T.Rebate"), measure("count")]
-    rules = [Compare("r", ref("T.Code"), ">=", "8")], [Compare("r", ref("T.Net"), ">", "2")], []
+    rules = [Compare("r", ref("T.Code"), None, "≥", "8")], [Compare("r", ref("T.Net"), None, ">", "2")], []
     for rule in rules:
         found = []
         for most, memory in ((LARGE, None), (10, 0)):

@@ -74,7 +74,7 @@ def test_part_by_part_they_are_the_same_and_files_of_other_values_are_left_alone
     folds = [
         Fold("f", (measure("sum", "Sales.net"),), (Placed("r", ref("Sales.region")),), (Placed("y", ref("Sales.year")),)),
         Fold("f", (measure("count"),), (Placed("m", ref("Sales.at"), part="month"),), filters=(Members("x", ref("Sales.region"), members=("Süd",)),)),
-        Fold("f", (measure("count"),), filters=(Compare("y", ref("Sales.year"), "=", "2026"),)),
+        Fold("f", (measure("count"),), filters=(Compare("y", ref("Sales.year"), None, "=", "2026"),)),
         Fold("f", (measure("largest", "Sales.year"),), (Placed("r", ref("Sales.region")),)),
     ]  # fmt: skip
     parts = []

@@ -16,6 +16,7 @@ from foldbasket.errors import OutputError
 from foldbasket.folding.report.report import Report
 from foldbasket.paging.each import for_each
 from foldbasket.spec.page import Page, Way
+from foldbasket.tables.progress import Progress
 
 MOST = 1_000
 """Reports of more members than that are better written to a file each."""
@@ -24,13 +25,13 @@ MOST = 1_000
 class Book:
     """Drawn like the `Pages` of one report. All of them lie the way that the report of all members does, at sizes of their own."""
 
-    def __init__(self, report: Report, page: Page) -> None:
-        self.report, self.page = report, page
+    def __init__(self, report: Report, page: Page, progress: Progress | None = None) -> None:
+        self.report, self.page, self._progress = report, page, progress
 
     @cached_property
     def whole(self) -> Pages:
         """The pages of all members together, which are not drawn: they say how the paper lies."""
-        return Pages(self.report, msgspec.structs.replace(self.page, each=None))
+        return Pages(self.report, msgspec.structs.replace(self.page, each=None), self._progress)
 
     @cached_property
     def parts(self) -> list[tuple[str, Pages]]:
@@ -50,7 +51,8 @@ class Book:
         found = []
         for fold, member in asked:
             made = dataclasses.replace(origin.again(fold), look=fold.look, style=self.report.style)
-            found.append((member, Pages(made.of(msgspec.structs.replace(fold, page=page), origin.file), page)))
+            whole = made.of(msgspec.structs.replace(fold, page=page), origin.file)
+            found.append((member, Pages(whole, page, self._progress)))
         return found
 
     @cached_property
@@ -105,10 +107,12 @@ class Book:
         self.parts[at][1].draw(painter, number - self.starts[at], (self.starts[at], len(self)), self.group(number))
 
 
-def pages_of(report: Report, page: Page | None = None) -> Pages | Book:
-    """What prints of a report: its pages, or those of one report for each member of a field."""
+def pages_of(report: Report, page: Page | None = None, progress: Progress | None = None) -> Pages | Book:
+    """What prints of a report: its pages, or those of one report for each member of a field; `progress` can be cancelled while it is made."""
     page = page if page is not None else page_of(report)
-    return Pages(report, page) if page.each is None or report.origin is None else Book(report, page)
+    if page.each is None or report.origin is None:
+        return Pages(report, page, progress)
+    return Book(report, page, progress)
 
 
 def print_on(device: QPagedPaintDevice, pages: Pages | Book, first: int = 0, last: int | None = None) -> None:

@@ -29,6 +29,7 @@ from foldbasket.outputs.charted import chart_picture
 from foldbasket.paging.breaks import bands, may_begin, must_begin, strips
 from foldbasket.paging.lines import filled, values_of
 from foldbasket.spec.page import ChartOn, Fit, Order, Page, Way
+from foldbasket.tables.progress import Progress
 
 if TYPE_CHECKING:
     from foldbasket.desktop.drawing.figure import DrawnFigure
@@ -64,14 +65,15 @@ class Sheet(NamedTuple):
 class Pages:
     """The pages of a report. Only where they end is worked out at first; each is drawn when it is asked for."""
 
-    def __init__(self, report: Report, page: Page | None = None) -> None:
-        self.whole = report
+    def __init__(self, report: Report, page: Page | None = None, progress: Progress | None = None) -> None:
+        """`progress` can be cancelled while the records of groups are gathered."""
+        self.whole, self._progress = report, progress
         self.page = page if page is not None else page_of(report)
 
     @cached_property
     def report(self) -> Report:
         """What stands on the pages: the report, or the records of its groups. Raises FoldBasketError where those cannot be listed."""
-        return self.whole if self.page.listing is None else self.whole.listing()
+        return self.whole if self.page.listing is None else self.whole.listing(self._progress)
 
     # --- paper ----------------------------------------------------------------
 

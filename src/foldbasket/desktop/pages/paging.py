@@ -10,7 +10,7 @@ from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.drawing.book import Book, pages_of
 from foldbasket.desktop.drawing.pages import Pages
 from foldbasket.desktop.state.workers import Worker
-from foldbasket.errors import FoldBasketError
+from foldbasket.errors import Cancelled, FoldBasketError
 from foldbasket.folding.report.report import Report
 from foldbasket.spec.fold import Fold
 
@@ -58,9 +58,11 @@ class Paging(QObject):
         self._asked = asked
         whole = report.of(fold, self.desk.file_name)
 
-        def work(_: Any) -> Pages | Book | str:
+        def work(progress: Any) -> Pages | Book | str:
             try:
-                return pages_of(whole).ready()
+                return pages_of(whole, progress=progress).ready()
+            except Cancelled:
+                raise
             except FoldBasketError as error:
                 return str(error)
 

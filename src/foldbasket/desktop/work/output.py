@@ -94,7 +94,7 @@ class Output(QObject):
 
         def write(progress: Any) -> Path:
             progress.step(f"Writing {path.name}", 0.0)
-            save_report(report, path, shape, spare=spare)
+            save_report(report, path, shape, spare=spare, progress=progress)
             return path
 
         self._writer.start(write)

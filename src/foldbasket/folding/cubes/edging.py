@@ -22,11 +22,12 @@ Whole = Callable[[AxisField], Column | None]
 
 def with_edges(plan: Plan, stream: Stream, whole: Whole, progress: Progress) -> Plan:
     """The plan with the edges of its bands said, as far as they can be found. Raises FoldError for bands that make no sense; ReadError; Cancelled."""
-    fields = tuple(_edged(each, plan.base, stream, whole, progress) for each in plan.fields)
+    fields = tuple(edged(each, plan.base, stream, whole, progress) for each in plan.fields)
     return plan if fields == plan.fields else msgspec.structs.replace(plan, fields=fields)
 
 
-def _edged(each: AxisField, base: str, stream: Stream, whole: Whole, progress: Progress) -> AxisField:
+def edged(each: AxisField, base: str, stream: Stream, whole: Whole, progress: Progress) -> AxisField:
+    """A field with the edges of its bands said, as far as they can be found. Raises as `with_edges` does."""
     if each.bands is None or not each.bands.by_values or each.field.table != base:
         return each
     column = _ends(stream, each.field.field, progress) if each.bands.by_ends else whole(each)

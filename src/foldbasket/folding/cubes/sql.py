@@ -54,9 +54,15 @@ class SqlMaker:
             return Answers(made, self.locale).cube(statements, asking, progress)
 
     def records(
-        self, base: str, stream: DatabaseStream, rules: Sequence[Filter], expressions: Expressions, progress: Progress
+        self,
+        base: str,
+        stream: DatabaseStream,
+        rules: Sequence[Filter],
+        expressions: Expressions,
+        progress: Progress,
+        most: int = FIRST,
     ) -> tuple[int, Table]:
-        """How many records of a table pass some rules, and the first of them with all its own fields. Raises as `cube` does."""
+        """How many records of a table pass some rules, and the first so many of them with all its own fields. Raises as `cube` does."""
         made = self._plan(Plan(base, rules=tuple(rules)), stream, expressions)
         table = self.source.table(base)
         own = read_columns(table)
@@ -65,7 +71,7 @@ class SqlMaker:
         if stream.order:
             query = query.order_by(*(column(name, made.records.source.called(base)) for name in stream.order))
         counted = made.said(exp.select(exp.Count(this=exp.Star())).from_(made.inner([named(number(1), "c")]).subquery(alias=name_of("r"))))  # fmt: skip
-        first = made.said(query.limit(FIRST))
+        first = made.said(query.limit(most))
         with stream.asked() as asking:
             self._check_links(made, asking, progress)
             [many] = asking.rows(counted, progress)

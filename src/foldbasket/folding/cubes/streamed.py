@@ -29,8 +29,10 @@ from foldbasket.formulas.evaluation import calculated
 from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
-from foldbasket.tables.column import Column, picked
+from foldbasket.tables.column import Column, natured, picked
 from foldbasket.tables.progress import Progress
+from foldbasket.tables.stacking import stacked_as
+from foldbasket.tables.table import Table
 from foldbasket.tables.unread import Part, Stream, is_unread
 
 LARGE = 20_000_000
@@ -98,11 +100,47 @@ class StreamedMaker:
                 found = np.concatenate([found, np.flatnonzero(mask)[: FIRST - len(found)] + start])
         return count, found
 
+    def gathered(
+        self,
+        plan: Plan,
+        stream: Stream,
+        names: Collection[str],
+        expressions: Expressions,
+        most: int,
+        progress: Progress,
+    ) -> tuple[Table, npt.NDArray[np.int64]] | None:
+        """Some fields of the records of a plan's base table that pass its rules, and their numbers; None where they are more than so many. Raises
+        ReadError, Cancelled."""
+        refs = [FieldRef(plan.base, name) for name in names]
+        found: list[Table] = []
+        numbers: list[npt.NDArray[np.int64]] = []
+        for start, source in self._parts(plan, stream, expressions, progress, "Gathering its records", refs):
+            part = source.table(plan.base)
+            mask = LocalMaker(source, self.locale, Counter()).selection(plan.base, plan.rules, progress.quietly())
+            at = np.arange(part.count) if mask is None else np.flatnonzero(mask)
+            numbers.append(at + start)
+            if sum(map(len, numbers)) > most:
+                return None
+            found.append(Table(part.name, {ref.field: picked(source.column(ref), at) for ref in refs}))
+        whole = self.source.table(plan.base)
+        made: dict[str, Column] = {}
+        for name in names:
+            known = whole.column(name)
+            made[name] = natured(stacked_as(name, found, known.type, known.scale), known.nature)
+        return Table(whole.name, made, whole.origin), np.concatenate(numbers)
+
     def _parts(
-        self, plan: Plan, stream: Stream, expressions: Expressions, progress: Progress, what: str
+        self,
+        plan: Plan,
+        stream: Stream,
+        expressions: Expressions,
+        progress: Progress,
+        what: str,
+        more: Iterable[FieldRef] = (),
     ) -> Iterator[tuple[int, Source]]:
-        """The source with each part of the base table in its place, of those that its filters may keep, and the number of the part's first record."""
-        names = self.names(plan.base, used_by(plan, expressions))
+        """The source with each part of the base table in its place, of those that its filters may keep, and the number of the part's first record;
+        with what the plan reads and `more` fields."""
+        names = self.names(plan.base, used_by(plan, expressions) | leaves_of(more, expressions))
         held = self.held(plan.base, names)
         own = [name for name in names if name not in held]
         asked = [] if plan.every else asked_of(plan.base, plan.rules, own)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from foldbasket.errors import FoldError, LinkError
@@ -19,6 +19,16 @@ class Base:
 
     table: str
     measures: tuple[int, ...]
+
+
+def given_bases(measures: Sequence[Measure], over: Mapping[str, str]) -> list[Base]:
+    """The tables that measures are said to be aggregated over, by their ids; one that is not named goes with the first."""
+    first = next(iter(over.values()))
+    tables: dict[str, list[int]] = {}
+    for at, measure in enumerate(measures):
+        if measure.aggregate != FORMULA:
+            tables.setdefault(over.get(measure.id, first), []).append(at)
+    return [Base(table, tuple(numbers)) for table, numbers in tables.items()]
 
 
 def bases_of(

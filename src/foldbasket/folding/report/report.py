@@ -21,6 +21,7 @@ from foldbasket.spec.look import ReportLook
 from foldbasket.styling.dates import EPOCH, day_text, moment_text
 from foldbasket.styling.numbers import NumberStyle, NumberWriter, number_writer
 from foldbasket.styling.styles import LEDGER, Style
+from foldbasket.tables.progress import Progress
 from foldbasket.tables.types import FieldType, exact_decimal
 from foldbasket.turns import give_way
 
@@ -56,7 +57,7 @@ class Origin:
 
     fold: Fold
     again: Callable[[Fold], Report]
-    listing: Callable[[Fold], Report]
+    listing: Callable[[Fold, Progress | None], Report]
     statement: Callable[[Fold, str], str]
     as_of: Callable[[], str] = str
     sources: str = ""
@@ -95,11 +96,11 @@ class Report:
         """The report as that of a fold which asks for the same numbers, but may say another chart or page, in a basket's file."""
         return self if self.origin is None else replace(self, origin=replace(self.origin, fold=fold, file=file))
 
-    def listing(self) -> Report:
+    def listing(self, progress: Progress | None = None) -> Report:
         """Its records under the members of its rows, as the page of its fold says; itself where it comes from no fold. Raises FoldBasketError."""
         if self.origin is None:
             return self
-        made = self.origin.listing(self.origin.fold)
+        made = self.origin.listing(self.origin.fold, progress)
         assert made.origin is not None
         # What its basket puts on, such as a style of one's own, is not known where it is folded.
         return replace(made, style=self.style, look=self.look, origin=replace(made.origin, file=self.origin.file))
