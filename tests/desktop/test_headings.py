@@ -5,7 +5,7 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton
 
-from foldbasket.desktop.grid import sorting
+from foldbasket.desktop.grid import chosen, sorting
 from foldbasket.desktop.grid.renaming import rename_here
 from foldbasket.folding.lines.axis import Kind
 from foldbasket.folding.report.selected import selected
@@ -168,6 +168,18 @@ def test_a_member_is_dragged_to_another_place_within_its_parent(hand):
     hand.drag(hand.name("Sluice Lane"), other)
     assert hand.order(count=3) == ["Sluice Lane", "Alder Yard", "Drift House"], "another region's sites are not its own"
     assert len(hand.driver.desk.fold.rows) == 2
+
+
+def test_more_members_than_can_be_put_in_order_by_hand_are_told_of(hand, monkeypatch):
+    monkeypatch.setattr(chosen, "MOST_LINES", 2)
+    hand.click(hand.name("Sluice Lane"))
+    hand.key(Qt.Key.Key_Up, ALT)
+    hand.drag(hand.name("Sluice Lane"), hand.name("Alder Yard"))
+    for error in hand.driver.errors:
+        assert "members stand side by side, of which 2 can be put in order by hand" in str(error)
+    assert len(hand.driver.errors) == 2
+    hand.driver.errors.clear()
+    assert hand.driver.desk.fold.rows[1].first == ()
 
 
 def test_a_drag_is_given_up_with_escape(hand):

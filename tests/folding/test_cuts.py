@@ -288,4 +288,5 @@ def test_every_member_is_found_again_by_what_names_it():
         domain = report.rows.heads[0].domain
         codes = list(range(domain.size + 1))
         assert [domain.code_named(domain.token(code)) for code in codes] == codes
+        assert domain.tokens(np.array(codes)) == [domain.token(code) for code in codes]
         assert domain.code_named("nobody is called this") is None

@@ -26,8 +26,9 @@ def put_between(
     order = [*others[:before], *(key for key in shown if key in moved), *others[before:]]
     if order == list(shown):
         return tuple(first)
-    last = len(order) if whole else max(place for place, key in enumerate(order) if key in moved or key in first)
-    return (*order[: last + 1], *(key for key in first if key not in order))
+    fixed, there = {*first, *moved}, set(order)
+    last = len(order) if whole else max(place for place, key in enumerate(order) if key in fixed)
+    return (*order[: last + 1], *(key for key in first if key not in there))
 
 
 def grouped(placed: Placed, chosen: Sequence[str], name: str) -> Groups:

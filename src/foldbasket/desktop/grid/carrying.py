@@ -16,6 +16,8 @@ from foldbasket.desktop.grid.chosen import Chosen
 from foldbasket.desktop.grid.geometry import EDGE, TOP
 from foldbasket.desktop.grid.seen import View
 from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.work.members import tokens_of
+from foldbasket.errors import BasketError
 from foldbasket.folding.members.domain import BLANK, NO_MATCH
 from foldbasket.folding.report.margins import MEASURE
 from foldbasket.spec.fold import MeasuresOn
@@ -91,8 +93,18 @@ def _along_own(desk: Desk, seen: View, carried: Carried, at: int | None, place: 
 def _among_members(desk: Desk, seen: View, carried: Carried, at: int) -> Landing | None:
     chosen = carried.chosen
     assert chosen is not None
-    siblings = [each for each in chosen.siblings if each[0].path[-1] not in (BLANK, NO_MATCH)]
-    moved = [each.path[-1] for each in chosen.members]
+    try:
+        every = chosen.siblings
+    except BasketError as error:
+        failed = error
+        return Landing("Too many to be put in order by hand", lambda: desk.failed.emit(failed))
+    named = zip(every, tokens_of([each for each, _, _ in every]), strict=True)
+    siblings, tokens = [], []
+    for each, token in named:
+        if token not in (BLANK, NO_MATCH):
+            siblings.append(each)
+            tokens.append(token)
+    moved = chosen.tokens
     over = next((k for k, (_, start, stop) in enumerate(siblings) if start <= at < stop), None)
     if over is None:
         return None
@@ -103,7 +115,6 @@ def _among_members(desk: Desk, seen: View, carried: Carried, at: int) -> Landing
     to = over + behind
     line = _across(seen, carried.on_rows, chosen.place, last if behind else first)
     labels = f"{carried.label} {'after' if behind else 'before'} {beside.label}"
-    tokens = [each.path[-1] for each, _, _ in siblings]
     return Landing(labels, lambda: desk.members.put(carried.word, tokens, moved, to), line)
 
 

@@ -9,13 +9,15 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
-from foldbasket.desktop.work.members import Seen, seen_at
+from foldbasket.desktop.work.members import Seen, paths_of, seen_at, tokens_of
+from foldbasket.errors import BasketError
 from foldbasket.folding.report.margins import Margin
 from foldbasket.folding.report.report import Report
+from foldbasket.tables.distinct import numbered_rows
 
 Path = tuple[str, ...]
 
-MOST_LINES = 100_000
+MOST_LINES = 20_000
 """Over more rows or columns members are not selected in a stretch, nor put in order by hand."""
 
 
@@ -43,14 +45,14 @@ class Chosen:
         """The id of the placed field that they belong to."""
         return self.margin.axis.heads[self.field].id
 
-    @property
+    @cached_property
     def paths(self) -> set[Path]:
-        return {each.path for each in self.members}
+        return set(paths_of(self.members))
 
     @property
     def tokens(self) -> list[str]:
         """What names each of them, once."""
-        return list(dict.fromkeys(each.path[-1] for each in self.members))
+        return list(dict.fromkeys(tokens_of(self.members)))
 
     @property
     def current(self) -> Seen | None:
@@ -64,22 +66,20 @@ class Chosen:
         axis = margin.axis
         held = np.zeros(len(axis), np.bool_)
         if self.members:
-            wanted = np.array([self._codes(each) for each in self.members], np.int64)
+            wanted = self._wanted()
             codes = axis.codes[:, : field + 1].astype(np.int64)
-            key = np.zeros(len(axis), np.int64)
-            sought = np.zeros(len(wanted), np.int64)
-            for at in range(field + 1):  # one number for each path, made step by step so that it never grows large
-                values, number = np.unique(np.concatenate([codes[:, at], wanted[:, at]]), return_inverse=True)
-                both = np.concatenate([key, sought]) * len(values) + number
-                _, both = np.unique(both, return_inverse=True)
-                key, sought = both[: len(key)], both[len(key) :]
-            held = np.isin(key, sought)
+            _, number = numbered_rows(np.concatenate([codes, wanted]))
+            held = np.isin(number[: len(codes)], number[len(codes) :])
         return held[margin.line]
 
-    def _codes(self, seen: Seen) -> list[int]:
-        heads = self.margin.axis.heads
-        found = [heads[at].domain.code_named(token) for at, token in enumerate(seen.path)]
-        return [-2 if code is None else code for code in found]
+    def _wanted(self) -> npt.NDArray[np.int64]:
+        """The codes of the members' paths, −2 for what is not in the report; shape (members, field + 1)."""
+        margin = self.margin
+        if all(each.margin is margin for each in self.members):
+            return _codes_at(margin, [each.at for each in self.members], self.field)
+        named = [head.domain.code_named for head in margin.axis.heads]  # they are another report's
+        found = [[named[at](token) for at, token in enumerate(path)] for path in paths_of(self.members)]
+        return np.array([[-2 if code is None else code for code in codes] for codes in found], np.int64)
 
     @cached_property
     def lines(self) -> list[int]:
@@ -103,7 +103,7 @@ class Chosen:
 
     def toggled(self, seen: Seen, at: int) -> Chosen:
         """With a member more, or without it."""
-        kept = tuple(each for each in self.members if each.path != seen.path)
+        kept = tuple(each for each, path in zip(self.members, paths_of(self.members), strict=True) if path != seen.path)
         members = kept if len(kept) < len(self.members) else (*self.members, seen)
         return replace(self, members=members, at=at, anchor=at)
 
@@ -123,22 +123,22 @@ class Chosen:
     @cached_property
     def siblings(self) -> list[tuple[Seen, int, int]]:
         """The members beside the first selected one within its parent, as shown, each with its first row or column and the one behind its last;
-        none where none is selected."""
+        none where none is selected. Raises BasketError where they are too many."""
         if not self.members:
             return []
-        margin, within, parent = self.margin, range(len(self.margin)), self.members[0].path[:-1]
+        margin, within, first = self.margin, range(len(self.margin)), self.members[0]
         if self.place:
             outer = margin.runs(self.place - 1, range(self.at, self.at + 1))
             within = range(*outer[0]) if outer else within
         runs = margin.runs(self.place, within)
         if len(runs) > MOST_LINES:
-            return []
-        found = ((seen_at(margin, start, self.place), start, stop) for start, stop in runs)
-        return [
-            (each, start, stop)
-            for each, start, stop in found
-            if each is not None and not each.is_gathered and each.path[:-1] == parent
-        ]
+            raise BasketError(
+                f"{len(runs):,} members stand side by side, of which {MOST_LINES:,} can be put in order by hand.",
+                todo="Filter the report down, or order it by a value.",
+            )
+        codes = _codes_at(margin, [start for start, _ in runs], self.field)
+        beside = _is_named(margin, codes) & (codes[:, :-1] == first.codes[:-1]).all(axis=1)
+        return [(Seen(margin, runs[at][0], self.field), *runs[at]) for at in np.flatnonzero(beside).tolist()]
 
     def renewed(self, report: Report) -> Chosen | None:
         """The same members in another report; None where the field or all of them are gone, or it stands at another level."""
@@ -167,9 +167,22 @@ def chosen_at(report: Report, on_rows: bool, place: int, at: int) -> Chosen | No
 
 def between(margin: Margin, place: int, within: range) -> tuple[Seen, ...]:
     """The members at a place that rows or columns of a range are about, each once."""
-    found: dict[Path, Seen] = {}
-    for start, _ in margin.runs(place, within):
-        seen = seen_at(margin, start, place)
-        if seen is not None and not seen.is_gathered:
-            found.setdefault(seen.path, seen)
-    return tuple(found.values())
+    field = margin.places[place]
+    starts = [start for start, _ in margin.runs(place, within)]
+    codes = _codes_at(margin, starts, field)
+    named = np.flatnonzero(_is_named(margin, codes))
+    _, number = numbered_rows(codes[named])
+    _, first = np.unique(number, return_index=True)
+    return tuple(Seen(margin, starts[at], field) for at in named[np.sort(first)].tolist())
+
+
+def _codes_at(margin: Margin, at: Sequence[int], field: int) -> npt.NDArray[np.int64]:
+    """The codes of the members that some rows or columns are about, down to a field; shape (rows or columns, field + 1)."""
+    return margin.axis.codes[margin.line[np.asarray(at, np.int64)], : field + 1].astype(np.int64)
+
+
+def _is_named(margin: Margin, codes: npt.NDArray[np.int64]) -> npt.NDArray[np.bool_]:
+    """Which of some paths end with a member that is no gathering of others."""
+    others = margin.axis.heads[codes.shape[1] - 1].domain.others
+    last: npt.NDArray[np.int64] = codes[:, -1]
+    return (last >= 0) & (last != others)

@@ -17,7 +17,8 @@ from foldbasket.desktop.grid.carrying import Carried, Landing
 from foldbasket.desktop.grid.chosen import Chosen, chosen_at
 from foldbasket.desktop.grid.geometry import EDGE, TOP
 from foldbasket.desktop.grid.onmeasure import OnMeasure, key_on_measure, on_measure
-from foldbasket.desktop.work.members import Seen, counted, innermost, seen_at
+from foldbasket.desktop.work.members import Seen, counted, innermost, seen_at, tokens_of
+from foldbasket.errors import BasketError
 from foldbasket.folding.report.margins import MEASURE
 from foldbasket.folding.report.report import Report
 
@@ -284,8 +285,13 @@ class Hands:
 
     def _put(self, chosen: Chosen, step: int) -> None:
         """Moves the selected members one place along, by hand."""
-        tokens, moved = [each.path[-1] for each, _, _ in chosen.siblings], chosen.tokens
-        places = [tokens.index(token) for token in moved if token in tokens]
+        try:
+            tokens, moved = tokens_of([each for each, _, _ in chosen.siblings]), chosen.tokens
+        except BasketError as error:
+            self.view.desk.failed.emit(error)
+            return
+        place_of = {token: place for place, token in enumerate(tokens)}
+        places = [place_of[token] for token in moved if token in place_of]
         if not places:
             return
         at = max(places) + 2 if step > 0 else min(places) - 1

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import cached_property
 from typing import Any
 
 import msgspec
+import numpy as np
+import numpy.typing as npt
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.members import grouped, put_between, taken_apart
@@ -23,18 +26,63 @@ from foldbasket.spec.order import ByValue
 
 
 class Seen:
-    """A member as a margin shows it: the word of its field, and its path from the outermost member."""
+    """A member as a margin shows it. Its names are looked up when they are first asked for: of a stretch of thousands few ever are."""
 
     def __init__(self, margin: Margin, at: int, field: int) -> None:
-        axis, line = margin.axis, int(margin.line[at])
-        codes = [int(code) for code in axis.codes[line, : field + 1]]
-        self.word = axis.heads[field].id
-        self.field, self.at = field, at
-        self.path = tuple(axis.heads[k].domain.token(code) for k, code in enumerate(codes))
-        self.label = axis.label(line, field)
-        self.is_folded = axis.kind[line] == Kind.CLOSED and int(axis.level[line]) == field + 1
-        self.is_gathered = codes[-1] == axis.heads[field].domain.others
-        self.has_inner = field + 1 < axis.depth and not self.is_gathered
+        self.margin, self.at, self.field = margin, at, field
+
+    @property
+    def line(self) -> int:
+        """The line of its axis."""
+        return int(self.margin.line[self.at])
+
+    @property
+    def codes(self) -> npt.NDArray[np.int32]:
+        """The codes of its path, in the domains of its axis; shape (field + 1,)."""
+        return self.margin.axis.codes[self.line, : self.field + 1]
+
+    @property
+    def word(self) -> str:
+        """The word of its field."""
+        return self.margin.axis.heads[self.field].id
+
+    @cached_property
+    def path(self) -> tuple[str, ...]:
+        """The tokens of the members that it stands under, from the outermost, and its own."""
+        heads = self.margin.axis.heads
+        return tuple(heads[at].domain.token(code) for at, code in enumerate(self.codes.tolist()))
+
+    @cached_property
+    def label(self) -> str:
+        """What the reader sees."""
+        return self.margin.axis.label(self.line, self.field)
+
+    @property
+    def is_folded(self) -> bool:
+        axis, line = self.margin.axis, self.line
+        return bool(axis.kind[line] == Kind.CLOSED) and int(axis.level[line]) == self.field + 1
+
+    @property
+    def is_gathered(self) -> bool:
+        return int(self.codes[-1]) == self.margin.axis.heads[self.field].domain.others
+
+    @property
+    def has_inner(self) -> bool:
+        return self.field + 1 < self.margin.axis.depth and not self.is_gathered
+
+
+def paths_of(several: Sequence[Seen]) -> list[tuple[str, ...]]:
+    """The paths of some members of one field in one margin."""
+    if not several:
+        return []
+    margin, field = several[0].margin, several[0].field
+    codes = margin.axis.codes[margin.line[np.array([each.at for each in several], np.int64)]]
+    return list(zip(*(margin.axis.heads[at].domain.tokens(codes[:, at]) for at in range(field + 1)), strict=True))
+
+
+def tokens_of(several: Sequence[Seen]) -> list[str]:
+    """What names each of some members of one field in one margin."""
+    return [path[-1] for path in paths_of(several)]
 
 
 def seen_at(margin: Margin, at: int, place: int) -> Seen | None:
@@ -162,10 +210,10 @@ class MemberWork:
         fold, placed = self.desk.fold, self.placed(word)
         if fold is None or placed is None:
             return
-        named = [token for token in shown if token not in (BLANK, NO_MATCH, OTHERS)]
-        keys = [token.removeprefix("\\") for token in named]
-        moving = {token.removeprefix("\\") for token in moved if token in named}
-        before = sum(token in named for token in shown[:at])
+        nameless = {BLANK, NO_MATCH, OTHERS}
+        keys = [token.removeprefix("\\") for token in shown if token not in nameless]
+        moving = {token.removeprefix("\\") for token in {*moved}.intersection(shown) - nameless}
+        before = sum(token not in nameless for token in shown[:at])
         # An order by value gives way to one by hand, which then begins as the report stands.
         first = put_between(placed.first, keys, moving, before, whole=placed.by is not None)
         if first != placed.first:

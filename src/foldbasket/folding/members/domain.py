@@ -99,8 +99,16 @@ class Domain:
         reads like one of those is led by a backslash, so that no two members have one name."""
         if code >= self.blank:
             return {self.blank: BLANK, self.no_match: NO_MATCH}.get(code, OTHERS)
-        key = self.key(code)
-        return f"\\{key}" if key in (BLANK, NO_MATCH, OTHERS) or key.startswith("\\") else key
+        return _led(self.key(code))
+
+    def tokens(self, codes: npt.NDArray[np.integer]) -> list[str]:
+        """The tokens of several members; of thousands of texts a tenth of the time."""
+        if self.type is not FieldType.TEXT or self.part is not None:
+            return [self.token(code) for code in codes.tolist()]
+        known = codes < self.blank
+        texts = iter(self.dictionary.values.take(pa.array(codes[known].astype(np.int64))).to_pylist())
+        each = zip(codes.tolist(), known.tolist(), strict=True)
+        return [_led(next(texts)) if is_known else self.token(code) for code, is_known in each]
 
     def code_named(self, token: str) -> int | None:
         """The code of the member that a token names; None where there is no such member."""
@@ -177,6 +185,11 @@ class Domain:
         ranks[order] = np.arange(len(order))
         ranks[self.blank :] = (self.blank, self.no_match)
         return ranks
+
+
+def _led(key: str) -> str:
+    """The token of a member by its key."""
+    return f"\\{key}" if key in (BLANK, NO_MATCH, OTHERS) or key.startswith("\\") else key
 
 
 def part_named(name: str, kind: FieldType, field: str, fiscal: Fiscal) -> Part:
