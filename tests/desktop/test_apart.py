@@ -17,6 +17,7 @@ from foldbasket.baskets.calculated import Calculated
 from foldbasket.desktop.state import surveying
 from foldbasket.errors import BasketError, ReadError
 from foldbasket.folding.cubes.cluster import Where
+from foldbasket.links.link import Link
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables import store
 from foldbasket.tables.mending.fields import RenameField
@@ -420,6 +421,30 @@ def test_how_a_link_fits_is_told_by_the_members_of_its_key(apart, qtbot):
     told = dict(desk.profiles[desk.tables["Sales"].serial, "Site"].frequent)
     assert (match.not_found, match.matched) == (told["lost"], told["Mill"] + told["Yard"] + told["Dock"])
     assert match.matched + match.not_found + match.blank == 3 * MANY
+    assert nothing_was_read_whole(apart)
+
+
+def test_how_a_link_fits_is_told_by_a_look_through_its_keys_where_they_are_numbers_or_several(apart, place, qtbot):
+    desk = apart.desk
+    (place / "sizes.csv").write_text("Site,Pieces,Size\nMill,1,small\nMill,2,small\nYard,1,small\nDock,49,large\n")
+    apart.open(place / "sizes.csv")
+    links = (
+        Link("Sales", "Sizes", (("Site", "Site"), ("Pieces", "Pieces"))),
+        Link("Sales", "Sizes", (("Pieces", "Pieces"),)),
+    )
+    for link in links:
+        assert desk.do(edits.AddLinks((link,)))
+        qtbot.waitUntil(lambda link=link: link in desk.supply.looker.matches, timeout=20_000)
+        match = desk.supply.looker.matches[link]
+        sold = pq.read_table(place / "sales", columns=["Site", "Pieces"]).to_pylist()
+        pairs = {("Mill", 1), ("Mill", 2), ("Yard", 1), ("Dock", 49)} if len(link.keys) > 1 else {1, 2, 49}
+        found = sum(
+            ((each["Site"], each["Pieces"]) if len(link.keys) > 1 else each["Pieces"]) in pairs for each in sold
+        )
+        assert match.matched == found
+        assert match.matched + match.not_found + match.blank == 3 * MANY
+        apart.act("Undo")
+        apart.settle()
     assert nothing_was_read_whole(apart)
 
 

@@ -5,7 +5,7 @@ A blank key finds nothing. Keys that repeat on the one side are refused, since a
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import msgspec
@@ -87,27 +87,39 @@ class Match:
 def match_of(link: Link, near: Table, far: Table, most: int = 20, many: npt.NDArray[np.int64] | None = None) -> Match:
     """How a link fits, keys repeated on the one side included; `many` says for how many records each of the near table stands, None for itself alone.
     Raises LinkError when the types of a pair do not go together."""
-    many = np.ones(near.count, np.int64) if many is None else many
-    keys = _keys(link, near, far)
-    known = keys.far[keys.far_known]
-    different, first, counts = np.unique(known, return_index=True, return_counts=True)
-    hit = keys.near_known & np.isin(keys.near, different)
-    several = np.flatnonzero(counts > 1)
-    records = np.flatnonzero(keys.far_known)[first[several[:most]]]
+    return match_of_parts(link, [(near, many)], far, most)
+
+
+def match_of_parts(
+    link: Link, parts: Iterable[tuple[Table, npt.NDArray[np.int64] | None]], far: Table, most: int = 20
+) -> Match:
+    """The same of a near table that comes part by part, at least one, each with how many records each of its own stands for."""
+    matched = keyed = every = 0
+    used: npt.NDArray[np.bool_] | None = None
+    for near, several in parts:
+        many = np.ones(near.count, np.int64) if several is None else several
+        keys = _keys(link, near, far)
+        # The different keys stand in one order whatever the part, so that those of one are those of the next.
+        different, first, counts = np.unique(keys.far[keys.far_known], return_index=True, return_counts=True)
+        hit = keys.near_known & np.isin(keys.near, different)
+        has_key = np.ones(near.count, np.bool_)
+        for name, _ in link.keys:
+            has_key &= ~blank_mask(near.column(name))
+        own = np.isin(different, keys.near[hit])
+        used = own if used is None else used | own
+        matched, keyed, every = matched + int(many[hit].sum()), keyed + int(many[has_key].sum()), every + int(many.sum())  # fmt: skip
+    assert used is not None
+    again = np.flatnonzero(counts > 1)
+    records = np.flatnonzero(keys.far_known)[first[again[:most]]]
     listed = tuple(
         (_shown(link, far, int(record), bare=True), int(counts[at]))
-        for record, at in zip(records, several[:most], strict=True)
+        for record, at in zip(records, again[:most], strict=True)
     )
-    has_key = np.ones(near.count, np.bool_)
-    for name, _ in link.keys:
-        has_key &= ~blank_mask(near.column(name))
-    used = np.isin(different, keys.near[hit])
-    matched, keyed = int(many[hit].sum()), int(many[has_key].sum())
     return Match(
         matched,
         keyed - matched,
-        int(many.sum()) - keyed,
-        len(several),
+        every - keyed,
+        len(again),
         listed,
         far.count - int(counts[used].sum()),
     )

@@ -58,6 +58,16 @@ def made_of(table: Table, names: Iterable[str]) -> list[str]:
     return list(found)
 
 
+def with_needs(table: Table, names: Iterable[str]) -> set[str]:
+    """Some fields, and those made of others that they are made of."""
+    found = set(names)
+    for name in names:
+        column = table.columns[name]
+        if isinstance(column, UnreadCoded | UnreadNumber) and column.unread.work is not None:
+            found |= with_needs(table, column.unread.needs)
+    return found
+
+
 def made_whole(
     table: Table, read: Mapping[str, Column], at: npt.NDArray[np.int64], names: Container[str] | None = None
 ) -> Table:

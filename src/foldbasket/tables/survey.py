@@ -6,7 +6,7 @@ long varied text.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import replace
 from typing import Any, NamedTuple, Protocol
 
@@ -18,11 +18,11 @@ import pyarrow as pa
 from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn, blank_mask, smallest_codes
 from foldbasket.tables.profile import Profile, profile_of, profile_of_members
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.sample import made_of, made_whole, read_columns
+from foldbasket.tables.sample import made_of, made_whole, read_columns, with_needs
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType, canonical, parse_canonical
 from foldbasket.tables.uniting import united
-from foldbasket.tables.unread import Stream, Told, at_hand, is_made, is_unread
+from foldbasket.tables.unread import Stream, Told, at_hand, is_unread
 
 MOST_MEMBERS = 200_000
 
@@ -212,22 +212,12 @@ def survey(
             between()
             columns = part.table.columns
             if any(name not in columns for name in left):
-                columns = made_whole(table, columns, np.arange(start, start + part.table.count), _with_needs(table, left)).columns  # fmt: skip
+                columns = made_whole(table, columns, np.arange(start, start + part.table.count), with_needs(table, left)).columns  # fmt: skip
             for name in left:
                 progress.look()
                 tallies[name].add(columns[name])
         done += piece.count
     return _all_told(wanted, tallies)
-
-
-def _with_needs(table: Table, names: Iterable[str]) -> set[str]:
-    """Some fields, and those made of others that they are made of."""
-    found = set(names)
-    for name in names:
-        column = table.columns[name]
-        if is_made(column):
-            found |= _with_needs(table, column.unread.needs)  # type: ignore[union-attr]
-    return found
 
 
 def _all_told(wanted: Mapping[str, Column], tallies: Mapping[str, _Tally]) -> dict[str, Surveyed]:

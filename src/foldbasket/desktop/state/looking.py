@@ -5,7 +5,8 @@ Tables that are held are looked through at once, those that are not by surveys; 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -13,7 +14,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from foldbasket import faults
 from foldbasket.desktop.state.surveying import Surveyor, Surveys
 from foldbasket.desktop.state.workers import Worker
-from foldbasket.errors import FoldBasketError, FoldError, LinkError
+from foldbasket.errors import FoldBasketError, FoldError, LinkError, ReadError, bare
+from foldbasket.links.apart import match_apart
 from foldbasket.links.findings import link_findings
 from foldbasket.links.link import Link, Match, match_of
 from foldbasket.links.source import Source
@@ -22,7 +24,8 @@ from foldbasket.tables.column import Column
 from foldbasket.tables.findings.finding import Finding
 from foldbasket.tables.findings.findings import findings_of
 from foldbasket.tables.profile import Profile, profile_of
-from foldbasket.tables.sample import is_sampled
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.sample import is_sampled, stream_behind
 from foldbasket.tables.table import Table
 
 
@@ -46,6 +49,10 @@ class Looker(QObject):
         self._source, self._linked = Source({}), tuple[Link, ...]()
         self._worker = Worker("look", self, behind=True)
         self._worker.finished.connect(self._has_looked)
+        self._apart: dict[tuple[Link, int, int], Match | FoldBasketError] = {}
+        """How links fit whose near table is not held, by the serials of both tables."""
+        self._matcher = Worker("match", self, behind=True)
+        self._matcher.finished.connect(self._has_matched)
         self.surveyor = Surveyor(self)
         self.surveyor.came.connect(self._has_surveyed)
         self.surveyor.failed.connect(self.failed)
@@ -55,11 +62,13 @@ class Looker(QObject):
     @property
     def busy(self) -> bool:
         """Whether findings are still being worked out."""
-        return self._worker.busy
+        return self._worker.busy or self._matcher.busy
 
     def forget(self) -> None:
         """Drops what was found: another basket comes onto the desk."""
         self._worker.cancel()
+        self._matcher.cancel()
+        self._apart.clear()
         self.surveyor.renew(())
         self._findings.clear()
         self._link_findings.clear()
@@ -67,6 +76,7 @@ class Looker(QObject):
 
     def close(self) -> None:
         self._worker.close()
+        self._matcher.close()
         self.surveyor.close()
 
     def findings(self, table: Table, key: str) -> list[Finding]:
@@ -110,34 +120,70 @@ class Looker(QObject):
         self._worker.start(work)
 
     def _has_surveyed(self, made: Surveys) -> None:
-        self.matches |= {link: match for link in self._linked if (match := self._told_match(link)) is not None}
+        self._match_apart()
         for serial, found in made.items():
             self.profiles.update({(serial, field): each.profile for field, each in found.items()})
         self.profiled.emit()
         self.looked.emit()
 
-    def _told_match(self, link: Link) -> Match | FoldBasketError | None:
-        """How a link fits whose near table is not held, by the members of its key; None where they are not told, or another table is not held."""
-        tables = self._source.tables
-        near, far = tables.get(link.from_table), tables.get(link.to_table)
-        if near is None or far is None or not is_sampled(near) or is_sampled(far) or len(link.keys) != 1:
-            return None
-        told = self.surveyor.of_field(near, link.keys[0][0])
-        if told is None or told.members is None:
-            return None
-        try:
-            return match_of(link, Table(near.name, {link.keys[0][0]: told.members}), far, many=told.counts)
-        except (LinkError, FoldError) as error:
-            return error
+    # --- links of tables that are not held ----------------------------------
+
+    def _match_apart(self) -> None:
+        """Tells how links fit whose near table is not held: by the members of their key where those are known, else by a look through all keys, which is
+        begun here. Those of a database are not brought for it."""
+        left: dict[tuple[Link, int, int], tuple[Table, Table]] = {}
+        for link in self._linked:
+            tables = self._source.tables
+            near, far = tables.get(link.from_table), tables.get(link.to_table)
+            if near is None or far is None or not is_sampled(near) or is_sampled(far):
+                continue
+            key = link, near.serial, far.serial
+            told = self.surveyor.of_field(near, link.keys[0][0]) if len(link.keys) == 1 else None
+            if key in self._apart:
+                self.matches[link] = self._apart[key]
+            elif told is not None and told.members is not None:
+                members = Table(near.name, {link.keys[0][0]: told.members})
+                self._apart[key] = _matched(partial(match_of, link, members, far, many=told.counts))
+                self.matches[link] = self._apart[key]
+            elif not self.surveyor.is_at(near) and not _stays_elsewhere(near):
+                left[key] = near, far
+        if not left or self._matcher.busy:
+            return
+
+        def work(progress: Progress) -> dict[tuple[Link, int, int], Match | FoldBasketError]:
+            look = partial(match_apart, progress=progress, between=partial(self.surveyor.wait, progress))
+            return {key: _matched(partial(look, key[0], *tables)) for key, tables in left.items()}
+
+        self._matcher.start(work)
+
+    def _has_matched(self, found: dict[tuple[Link, int, int], Match | FoldBasketError]) -> None:
+        self._apart |= found
+        self._match_apart()
+        self.looked.emit()
+        self.rested.emit()
 
     def _has_looked(self, result: Any) -> None:
         profiles, findings, self.matches, self._link_findings, self.suggestions = result
-        self.matches |= {link: match for link in self._linked if (match := self._told_match(link)) is not None}
+        self._match_apart()
         self.profiles.update(profiles)
         self._findings.update(findings)
         if profiles:
             self.profiled.emit()
         self.looked.emit()
+
+
+def _matched(match: Callable[[], Match]) -> Match | FoldBasketError:
+    """How a link fits, or why that cannot be told."""
+    try:
+        return match()
+    except (LinkError, FoldError, ReadError) as error:
+        return bare(error)
+
+
+def _stays_elsewhere(table: Table) -> bool:
+    """Whether the records of a table are asked for where they are, in a database."""
+    stream = stream_behind(table)
+    return stream is not None and stream.answers
 
 
 def _proposed(source: Source) -> tuple[Link, ...]:

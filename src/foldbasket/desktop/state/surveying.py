@@ -109,7 +109,7 @@ class Surveyor(QObject):
                 stream,
                 progress,
                 [name for name in columns if name not in known],
-                partial(self._wait, progress),
+                partial(self.wait, progress),
             )
             whole = known | found
             self._by_column.update({columns[name]: each for name, each in whole.items()})
@@ -120,7 +120,8 @@ class Surveyor(QObject):
 
         self._worker.start(work)
 
-    def _wait(self, progress: Progress) -> None:
+    def wait(self, progress: Progress) -> None:
+        """Waits, in a worker's thread, while something matters more. Raises Cancelled."""
         while self.gives_way():
             progress.look()
             time.sleep(PAUSE)
