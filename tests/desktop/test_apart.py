@@ -10,7 +10,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QLabel
+from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.calculated import Calculated
@@ -479,3 +479,23 @@ def test_what_a_survey_told_is_kept_for_the_next_opening_while_the_files_are_the
     driver.desk.supply.read_again()
     qtbot.waitUntil(lambda: len(asked) > 2 and not driver.desk.supply.looker.surveyor.busy, timeout=20_000)
     assert asked[2] == asked[0]
+
+
+def test_reports_to_start_from_are_looked_for_once_somebody_asks(apart, qtbot):
+    starters = apart.workspace.starters
+    assert starters.isVisible()
+    assert not starters.cards, "each would read all records"
+    [look] = [each for each in starters.findChildren(QPushButton) if each.isVisible() and "Look for" in each.text()]
+    assert look.text() == f"Look for reports in all {3 * MANY:,} records"
+    starters.take_keyboard()
+    assert look.hasFocus()
+    apart.press(look, Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: bool(starters.cards), timeout=20_000)
+    assert not look.isVisible()
+    assert len(starters.cards) >= 2
+    assert nothing_was_read_whole(apart)
+    card = starters.cards[0]
+    proposed = lines(card.proposal.report)
+    apart.press(card, Qt.Key.Key_Return)
+    assert lines(apart.desk.report) == proposed
+    assert apart.desk.report.counted[0].records == 3 * MANY

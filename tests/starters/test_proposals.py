@@ -9,13 +9,14 @@ from foldbasket.folding.engine import Engine
 from foldbasket.links.link import Link
 from foldbasket.opening.prepared import basket_or_data, prepare
 from foldbasket.spec.field import FieldRef, Shared
+from foldbasket.starters.ground import Ground
 from foldbasket.starters.proposing import proposals
 from foldbasket.starters.years import whole_months
 from tests.folding.build import source, table
 
 
 def proposed(of):
-    return {each.fold.name: each for each in proposals(of, Engine(of).fold)}
+    return {each.fold.name: each for each in proposals(Ground(of), Engine(of).fold)}
 
 
 def sales(many=240):
@@ -33,7 +34,7 @@ def sales(many=240):
 
 def test_the_demo_is_offered_trend_parts_plan_largest_and_years(demo):
     ready = prepare(basket_or_data(demo), lazily=True)
-    found = list(proposals(ready.source, ready.engine.fold))
+    found = list(proposals(Ground(ready.source), ready.engine.fold))
     assert [each.fold.name for each in found] == [
         "Along time",
         "Net by Line",

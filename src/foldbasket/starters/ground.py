@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass
 from functools import cached_property
@@ -17,7 +17,8 @@ from foldbasket.spec.fold import Measure
 from foldbasket.styling.numbers import NumberStyle
 from foldbasket.tables.column import CodedColumn
 from foldbasket.tables.nature import Nature, nature_of
-from foldbasket.tables.profile import profile_of
+from foldbasket.tables.profile import Profile, profile_of
+from foldbasket.tables.survey import Surveyed
 from foldbasket.tables.unread import at_hand
 
 FEW, MANY = 12, 20
@@ -27,11 +28,16 @@ _LEADS = re.compile(r"\b(net|sales|revenue|turnover|amount|value|total)\b", re.I
 PLANNED = re.compile(r"\b(plan|planned|budget|target|forecast|quota)\b", re.IGNORECASE)
 
 
+def _nothing(_: FieldRef) -> Surveyed | None:
+    return None
+
+
 @dataclass(frozen=True)
 class Ground:
-    """A source, seen for what could be asked of it. `keys` are the fields by which tables are linked, which tell nothing themselves."""
+    """A source, seen for what could be asked of it. `told` gives what a survey has told of a field whose table is not held, else its sample is asked."""
 
     source: Source
+    told: Callable[[FieldRef], Surveyed | None] = _nothing
 
     @cached_property
     def amounts(self) -> list[FieldRef]:
@@ -77,11 +83,15 @@ class Ground:
         """The first and the last day of the leading date."""
         if self.date is None:
             return None
-        profile = profile_of(at_hand(self.source.column(self.date)))
+        profile = self._profile(self.date)
         if profile.smallest is None or profile.largest is None:
             return None
         first, last = (datetime.date.fromisoformat(each[:10]) for each in (profile.smallest, profile.largest))
         return first, last
+
+    def _profile(self, ref: FieldRef) -> Profile:
+        told = self.told(ref)
+        return told.profile if told is not None else profile_of(at_hand(self.source.column(ref)))
 
     def _members(self, *natures: Nature) -> Iterator[tuple[int, FieldRef]]:
         """Fields of some natures that the base leads to whose members say something, with how many they have."""
@@ -93,9 +103,11 @@ class Ground:
                 if ref in linked or nature_of(column) not in natures or not isinstance(held, CodedColumn):
                     continue
                 with suppress(FoldBasketError):
-                    many = len(held.dictionary)
-                    blank = profile_of(held).blanks or 0
-                    if 2 <= many <= MOST and blank * 2 < max(1, len(held)):
+                    told = self.told(ref)
+                    members = told.members if told is not None else None
+                    many = len((held if members is None else members).dictionary)
+                    blank, count = self._profile(ref).blanks or 0, len(held if members is None else column)
+                    if 2 <= many <= MOST and blank * 2 < max(1, count):
                         yield many, ref
 
     @cached_property

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 from foldbasket.errors import Cancelled, FoldBasketError
 from foldbasket.folding.report.report import Report
-from foldbasket.links.source import Source
 from foldbasket.spec.fold import Fold
 from foldbasket.starters.ground import Ground
 from foldbasket.starters.starter import STARTERS
@@ -24,9 +23,8 @@ class Proposal:
     finding: str
 
 
-def proposals(source: Source, fold: Callable[[Fold], Report]) -> Iterator[Proposal]:
+def proposals(ground: Ground, fold: Callable[[Fold], Report]) -> Iterator[Proposal]:
     """The proposals for a source, one after the other, each folded by `fold`. One that cannot be folded, or that would show nothing, is passed over."""
-    ground = Ground(source)
     given = 0
     for each in STARTERS:
         if given == MOST:

@@ -17,16 +17,17 @@ from foldbasket.desktop.starters.card import StarterCard
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.desktop.widgets.collecting import let_go
-from foldbasket.folding.engine import Engine
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source
 from foldbasket.opening.several import SURE, sure_links
 from foldbasket.sentence.phrases import sentence_of, words_of
+from foldbasket.starters.ground import Ground
 from foldbasket.starters.proposing import Proposal, proposals
 from foldbasket.tables.sample import is_sampled
 
 NARROW = 620
 """Below so many pixels the cards stand one below another."""
+BY_HAND = "Drag a field into the report, double-click one, or type what to show above."
 
 
 class StartersView(QScrollArea):
@@ -56,6 +57,10 @@ class StartersView(QScrollArea):
         self._trust.setProperty("role", "quiet")
         self._trust.setWordWrap(True)
         self._trust.linkActivated.connect(self.desk.show_source)
+        self._look = QPushButton("", room)
+        self._look.clicked.connect(self.look_through)
+        self._look.hide()
+        self._column.addWidget(self._look, 0, Qt.AlignmentFlag.AlignLeft)
         self._grid = QGridLayout()
         self._grid.setSpacing(16)
         self._column.addLayout(self._grid)
@@ -71,13 +76,15 @@ class StartersView(QScrollArea):
         self._links: tuple[Link, ...] = ()
         self._worker = Worker("starters", self, behind=True)
         self._worker.finished.connect(self._came)
+        self._worker.told.connect(self._tell)
         desk.add_work(self._worker)
         desk.when(Part.TABLES | Part.SETTINGS, self, self.renew)
         desk.when(Part.FINDINGS, self, self._say_findings)
 
     def take_keyboard(self) -> None:
         """Puts the keyboard on the first report, or on the way to an empty one."""
-        (self.cards[0] if self.cards else self._empty).setFocus(Qt.FocusReason.ShortcutFocusReason)
+        first = self.cards[0] if self.cards else self._empty if self._look.isHidden() else self._look
+        first.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
     def renew(self) -> None:
         """Proposes anew where the data are others than those that the cards were made of."""
@@ -88,25 +95,50 @@ class StartersView(QScrollArea):
         if of == self._of or not source.tables:
             return
         self._of = of
-        if any(is_sampled(table) for table in source.tables.values()):  # each report would read it all
-            self._told.setText("Drag a field into the report, double-click one, or type what to show above.")
+        apart = [table for table in source.tables.values() if is_sampled(table)]
+        self._look.setVisible(bool(apart))
+        if apart:  # each report reads it all, so it is for the reader to say when
+            self._worker.cancel()
+            self._drop_cards()
+            self._told.setText(BY_HAND)
+            self._look.setText(f"Look for reports in all {sum(table.count for table in apart):,} records")
             return
+        self._start()
+
+    def look_through(self) -> None:
+        """Proposes from records that are not held, which are all looked through for each report."""
+        self._look.hide()
+        self._start()
+
+    def _start(self) -> None:
+        desk, source, basket = self.desk, self.desk.source, self.desk.basket
+        surveyor = desk.supply.looker.surveyor
         self._told.setText("Looking at the data…")
 
         def work(progress: Any) -> tuple[Source, tuple[Link, ...], list[Proposal]]:
-            links = tuple(link for link, part in sure_links(source.tables, source.links) if part >= SURE)
+            found = [link for link, part in sure_links(source.tables, source.links) if part >= SURE]
+            links = tuple(link for link in found if not is_sampled(source.tables[link.to_table]))
             whole = Source(source.tables, (*source.links, *links), source.shared, source.fiscal, source.formulas)
-            engine = Engine(whole, locale=basket.locale, currency=basket.currency, as_of=basket.as_of)
-            return whole, links, list(proposals(whole, lambda fold: engine.fold(fold, progress)))
+            engine = desk.folding.another(whole, basket)
+            ground = Ground(whole, lambda ref: surveyor.of_field(source.tables[ref.table], ref.field))
+            return whole, links, list(proposals(ground, lambda fold: engine.fold(fold, progress)))
 
         self._worker.start(work)
 
-    def _came(self, came: tuple[Source, tuple[Link, ...], Sequence[Proposal]]) -> None:
-        source, self._links, found = came
+    def _tell(self, what: str, share: float) -> None:
+        """Says how far it is, where that takes long."""
+        if any(is_sampled(table) for table in self.desk.source.tables.values()):
+            self._told.setText(f"Looking at the data… {what}{f', {share:.0%}' if share else ''}")
+
+    def _drop_cards(self) -> None:
         for card in self.cards:
             let_go(card)
-        locale = self.desk.basket.locale
         self.cards = []
+
+    def _came(self, came: tuple[Source, tuple[Link, ...], Sequence[Proposal]]) -> None:
+        source, self._links, found = came
+        self._drop_cards()
+        locale = self.desk.basket.locale
         for each in found:
             words = [
                 word for word in words_of(each.fold, source, locale) if word.strand != "filters"
@@ -123,7 +155,7 @@ class StartersView(QScrollArea):
                 f"Made from your {records:,} records just now. Click one to go on with it, or type what to show above.{linked}"
             )
         else:
-            self._told.setText("Drag a field into the report, double-click one, or type what to show above.")
+            self._told.setText(BY_HAND)
         self._arrange()
         self._say_findings()
 

@@ -83,7 +83,12 @@ class Folding(QObject):
         was = (self.engine.locale, self.engine.currency, self.engine.as_of, self.engine.elsewhere.cluster)
         if self.engine.source is source and was == now:
             return False
-        self.engine = Engine(
+        self.engine = self.another(source, basket)
+        return True
+
+    def another(self, source: Source, basket: Basket) -> Engine:
+        """An engine over tables and links that need not be those in use; what is folded part by part is kept for all of them."""
+        return Engine(
             source,
             locale=basket.locale,
             currency=basket.currency,
@@ -91,7 +96,6 @@ class Folding(QObject):
             cluster=self.cluster,
             kept=self._kept,
         )
-        return True
 
     def join(self, where: Where | None) -> None:
         """Folds on a cluster from now on, connected to in the background; None: here again."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import numpy as np
 import numpy.typing as npt
@@ -90,35 +90,73 @@ def _within(date: datetime.date, years: set[str], low: int, high: int) -> list[d
 
 
 def _amounts(column: NumberColumn) -> Iterator[Finding]:
-    values = column.values if column.valid is None else column.values[column.valid]
-    sample = np.abs(values[:: max(1, len(values) // SAMPLE)].astype(np.float64))
-    sample = sample[np.isfinite(sample)]  # a value beyond every number lies beyond all others, too
+    values = _known(column)
+    sample = _finite(values[:: max(1, len(values) // SAMPLE)])
     if min(len(values), len(sample)) < FEWEST:
         return
-    usual = float(np.quantile(sample, 0.99, method="lower")) or 1.0
+    usual = _usual(sample)
     largest = max(abs(float(values.max())), abs(float(values.min())))
     if largest < GAP * usual:
         return
+    high = values[np.abs(values.astype(np.float64)) >= usual]
+
+    def records(bound: float) -> npt.NDArray[np.int64]:
+        odd = np.abs(column.values.astype(np.float64)) >= bound
+        return np.flatnonzero(odd if column.valid is None else odd & column.valid)
+
+    yield from _alone(column, sample, high, len(values), records)
+
+
+def far_amounts(sampled: NumberColumn, largest: npt.NDArray, many: int) -> Iterator[Finding]:
+    """Amounts beyond all others of a field whose records are not held, told by some of its records, the largest values of all (by size, either sign), and how
+    many records have one; without the records that it is about."""
+    sample = _finite(_known(sampled))
+    if min(many, len(sample)) < FEWEST or not nature_of(sampled).is_measured:
+        return
+    high = largest[np.abs(largest.astype(np.float64)) >= _usual(sample)]
+    yield from _alone(sampled, sample, high, many, lambda _: np.zeros(0, np.int64))
+
+
+def _known(column: NumberColumn) -> npt.NDArray:
+    return column.values if column.valid is None else column.values[column.valid]
+
+
+def _finite(values: npt.NDArray) -> npt.NDArray[np.float64]:
+    """How large some values are; one beyond every number lies beyond all others, too."""
     sizes = np.abs(values.astype(np.float64))
-    high = np.sort(sizes[sizes >= usual])
+    return sizes[np.isfinite(sizes)]
+
+
+def _usual(sizes: npt.NDArray[np.float64]) -> float:
+    """How large nearly all of them are at most."""
+    return float(np.quantile(sizes, 0.99, method="lower")) or 1.0
+
+
+def _alone(
+    column: NumberColumn,
+    sample: npt.NDArray[np.float64],
+    high: npt.NDArray,
+    many: int,
+    records: Callable[[float], npt.NDArray[np.int64]],
+) -> Iterator[Finding]:
+    """The finding of those among the `high` values that stand alone, of so many in all."""
+    sizes = np.abs(high.astype(np.float64))
+    rising = np.sort(sizes)
     with np.errstate(invalid="ignore"):
-        ratios = high[1:] / np.maximum(high[:-1], 1e-300)
+        ratios = rising[1:] / np.maximum(rising[:-1], 1e-300)
     gaps = np.flatnonzero(ratios >= GAP)
     if not len(gaps):
         return
-    alone = len(high) - int(gaps[0]) - 1
-    if alone > max(5, MOST_ALONE * len(values)):
+    alone = len(rising) - int(gaps[0]) - 1
+    if alone > max(5, MOST_ALONE * many):
         return
-    bound = high[gaps[0] + 1]
-    odd = np.abs(column.values.astype(np.float64)) >= bound
-    if column.valid is not None:
-        odd &= column.valid
-    different = np.unique(column.values[odd])[:LISTED]
+    bound = float(rising[gaps[0] + 1])
+    different = np.unique(high[sizes >= bound])[:LISTED]
     texts = [canonical(column.type, value.item(), column.scale) for value in different]
     rest = np.sort(sample[sample < bound])
     yield Finding(
         "far amounts", column.name, "", f"{alone:,} value{'s lie' if alone != 1 else ' lies'} far beyond all others", f"{alone:,} far beyond", alone,
-        tuple(_ways_out(column, different, texts, rest)), lambda: np.flatnonzero(odd), f"{some(texts)}; the largest of the others is {canonical(column.type, _unit(column, rest), column.scale)}.",
+        tuple(_ways_out(column, different, texts, rest)), lambda: records(bound), f"{some(texts)}; the largest of the others is {canonical(column.type, _unit(column, rest), column.scale)}.",
     )  # fmt: skip
 
 

@@ -1,4 +1,4 @@
-"""Findings of a table that is not held, by what a survey told of its fields: their members, and how many records have each. Which records those are is not
+"""Findings of a table that is not held, by what a survey told of its fields: their members, how many records have each, and the largest numbers. Which records those are is not
 known, so none of them is shown; what is offered is what can be done to records as they come."""
 
 from __future__ import annotations
@@ -9,9 +9,10 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 import numpy.typing as npt
 
-from foldbasket.tables.column import CodedColumn
+from foldbasket.tables.column import CodedColumn, NumberColumn
 from foldbasket.tables.findings.finding import Finding
 from foldbasket.tables.findings.findings import findings_of
+from foldbasket.tables.findings.outliers import far_amounts
 from foldbasket.tables.nature import nature_of
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.sample import stream_behind
@@ -31,13 +32,18 @@ class _Counted(CodedColumn):
 
 
 def findings_of_survey(table: Table, told: Mapping[str, Surveyed], progress: Progress | None = None) -> list[Finding]:
-    """All findings in those fields of a table whose members a survey has told. Raises Cancelled."""
+    """All findings in those fields of a table whose members, or largest numbers, a survey has told. Raises Cancelled."""
     found: list[Finding] = []
     for name, each in told.items():
         members, counts = each.members, each.counts
-        if members is None or counts is None or name not in table.columns:
+        if name not in table.columns:
             continue
-        nature = nature_of(at_hand(table.columns[name])).value
+        sampled = at_hand(table.columns[name])
+        if isinstance(sampled, NumberColumn) and each.largest is not None:
+            found += far_amounts(sampled, each.largest, table.count - (each.profile.blanks or 0))
+        if members is None or counts is None:
+            continue
+        nature = nature_of(sampled).value
         column = _Counted(name, members.codes, members.dictionary, nature, counts)
         found += findings_of(Table(table.name, {name: column}), progress, by_member=True)
     return [_as_they_come(finding) for finding in found]
