@@ -91,7 +91,9 @@ def folded(job: Job, stream: Stream, held: Mapping[str, Column]) -> Cube:
     """The cube of a share of the records, on a worker. `held` are columns of the share that do not come from its files."""
     base = Table(job.name, dict(held))
     source = Source({**job.tables, job.plan.base: base}, job.links, job.shared, job.fiscal)
-    return StreamedMaker(source, job.locale, Counter()).cube(job.plan, stream, job.expressions, Progress())
+    return StreamedMaker(source, job.locale, Counter(), spills=False).cube(
+        job.plan, stream, job.expressions, Progress()
+    )
 
 
 def _together(one: Cube, two: Cube) -> Cube:

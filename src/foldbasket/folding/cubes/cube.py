@@ -24,6 +24,7 @@ from foldbasket.folding.plan.plan import AxisField
 from foldbasket.folding.states.aggregates.aggregate import State, beyond_numbers
 from foldbasket.folding.states.quantities import Quantity
 from foldbasket.folding.states.runs import Runs, runs_from, runs_of
+from foldbasket.folding.states.spilled import Spilled
 from foldbasket.tables.column import CodedColumn, Codes, Column
 from foldbasket.tables.distinct import distinct
 from foldbasket.tables.progress import Progress
@@ -79,7 +80,7 @@ class Cube:
     cell_groups: npt.NDArray[np.int64]
     domains: tuple[Domain, ...]
     states: dict[tuple[Quantity, State], npt.NDArray] = field(default_factory=dict)
-    runs: dict[Quantity, Runs] = field(default_factory=dict)
+    runs: dict[Quantity, Runs | Spilled] = field(default_factory=dict)
     pairs: dict[str, tuple[npt.NDArray[np.int64], npt.NDArray[np.int32]]] = field(default_factory=dict)
     stands: dict[Quantity, Column] = field(default_factory=dict)
     """Of a cube whose records are not held: columns without records that tell type and members of its quantities."""

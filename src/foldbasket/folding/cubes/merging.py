@@ -18,7 +18,8 @@ from foldbasket.folding.members.bands.band import Band
 from foldbasket.folding.members.domain import Domain
 from foldbasket.folding.states.aggregates.aggregate import State, beyond_numbers
 from foldbasket.folding.states.quantities import Quantity
-from foldbasket.folding.states.runs import Runs, runs_of
+from foldbasket.folding.states.runs import Runs
+from foldbasket.folding.states.spilled import Gathering, Spilled
 from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn
 from foldbasket.tables.distinct import distinct
 from foldbasket.tables.progress import Progress
@@ -37,6 +38,14 @@ def stand_in(column: Column) -> Column:
 
 def merged(one: Cube, two: Cube, progress: Progress) -> Cube:
     """The cube of two parts together. Both are of one plan. Raises FoldError for bands that differ, since they were cut by what a part holds."""
+    made, place = merged_but_runs(one, two, progress)
+    for quantity in one.runs:
+        made.runs[quantity] = _runs(one, two, quantity, made, place, progress)
+    return made
+
+
+def merged_but_runs(one: Cube, two: Cube, progress: Progress) -> tuple[Cube, tuple[Ints, Ints]]:
+    """The same without the runs of values; and of each cell of the one and of the other the cell that it became. Raises as `merged` does."""
     domains, moved = [], []
     for at, field in enumerate(one.fields):
         domain, ours, theirs = _united(one.domains[at], two.domains[at], field.field.field)
@@ -70,11 +79,9 @@ def merged(one: Cube, two: Cube, progress: Progress) -> Cube:
         made.states[quantity, state] = _joined(state, pieces, place, cells)
     for quantity in moves:
         made.winners[quantity] = kept(made.states, quantity, made.winners[quantity])
-    for quantity in one.runs:
-        made.runs[quantity] = _runs(one, two, quantity, made.stands[quantity], place)
     for table in one.pairs:
         made.pairs[table] = _pairs(one.pairs[table], two.pairs[table], place)
-    return made
+    return made, place
 
 
 def _united(one: Domain, two: Domain, field: str) -> tuple[Domain, Ints, Ints]:
@@ -144,19 +151,13 @@ def _largest(values: npt.NDArray) -> int:
     return max(abs(int(values.min())), abs(int(values.max()))) if len(values) else 0
 
 
-def _runs(one: Cube, two: Cube, quantity: Quantity, stand: Column, place: tuple[Ints, Ints]) -> Runs:
-    groups, values, counts = [], [], []
-    for cube, at in zip((one, two), place, strict=True):
-        runs, own = cube.runs[quantity], cube.stands[quantity]
-        held = runs.values
-        if isinstance(own, CodedColumn):
-            held = _reranked(held, own.dictionary, stand.dictionary)  # type: ignore[union-attr]
-        elif stand.type is FieldType.REAL is not own.type:
-            held = held.astype(np.float64) / 10.0**own.scale
-        groups.append(at[np.repeat(runs.groups, runs.stops - runs.starts)])
-        values.append(held)
-        counts.append(runs.counts)
-    return runs_of(np.concatenate(groups), np.concatenate(values), np.concatenate(counts))
+def _runs(one: Cube, two: Cube, quantity: Quantity, made: Cube, place: tuple[Ints, Ints], progress: Progress) -> Runs | Spilled:  # fmt: skip
+    both, stays = Gathering(None, spills=False), np.arange(made.cells)
+    for cube, before, here in ((one, stays[:0], place[0]), (two, stays, place[1])):
+        runs = cube.runs[quantity]
+        assert isinstance(runs, Runs)  # what went to the disk is put together there
+        both.add(runs, cube.stands[quantity], made.stands[quantity], (before, here), made.cells, progress)
+    return both.done(progress)
 
 
 def _pairs(

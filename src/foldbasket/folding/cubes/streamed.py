@@ -20,10 +20,12 @@ import numpy.typing as npt
 from foldbasket.folding.cubes import kernels
 from foldbasket.folding.cubes.cube import Cube
 from foldbasket.folding.cubes.maker import LocalMaker
-from foldbasket.folding.cubes.merging import merged, stand_in
+from foldbasket.folding.cubes.merging import merged_but_runs, stand_in
 from foldbasket.folding.cubes.skipping import asked_of, may_pass
 from foldbasket.folding.cubes.winners import taken
 from foldbasket.folding.plan.plan import Plan
+from foldbasket.folding.states.runs import Runs
+from foldbasket.folding.states.spilled import Gathering
 from foldbasket.formulas.checking import Checked
 from foldbasket.formulas.evaluation import calculated
 from foldbasket.links.source import Source
@@ -32,6 +34,7 @@ from foldbasket.spec.filter import Filter
 from foldbasket.tables.column import Column, natured, picked
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.stacking import stacked_as
+from foldbasket.tables.store import STORE
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import Part, Stream, is_unread
 
@@ -59,10 +62,11 @@ Expressions = Mapping[FieldRef, Expression]
 
 
 class StreamedMaker:
-    """Cubes over one source, of whose tables one is not held. `ran` counts how often its records were visited."""
+    """Cubes over one source, of whose tables one is not held. `ran` counts how often its records were visited; where it `spills`, values that are too many go to
+    the disk, so that its cubes stay in this process."""
 
-    def __init__(self, source: Source, locale: str, ran: Counter[str]) -> None:
-        self.source, self.locale, self.ran = source, locale, ran
+    def __init__(self, source: Source, locale: str, ran: Counter[str], *, spills: bool = True) -> None:
+        self.source, self.locale, self.ran, self.spills = source, locale, ran, spills
 
     def cube(self, plan: Plan, stream: Stream, expressions: Expressions, progress: Progress) -> Cube:
         """The cube of a plan whose base table comes as a stream. `expressions` are those that the plan names. Raises FoldError for what cannot be
@@ -71,6 +75,7 @@ class StreamedMaker:
         if stream.count > LARGE:
             kernels.warm_in_background()
         found: Cube | None = None
+        values = {quantity: Gathering(STORE.folder.parent, spills=self.spills) for quantity in plan.runs}
         for _, source in self._parts(plan, stream, expressions, progress, "Folding"):
             self.ran["part"] += 1
             maker = LocalMaker(source, self.locale, Counter())
@@ -79,8 +84,15 @@ class StreamedMaker:
                 cube.stands[quantity] = stand_in(maker.column(quantity))
             for quantity in {each.quantity for each in plan.states if each.quantity.kind == "rank"}:
                 cube.winners[quantity] = taken(cube.states, quantity, source)
-            found = cube if found is None else merged(found, cube, progress)
+            places = (np.zeros(0, np.int64), np.arange(cube.cells))
+            runs, own, cube.runs = cube.runs, cube.stands, {}
+            found, places = (cube, places) if found is None else merged_but_runs(found, cube, progress)
+            for quantity, gathering in values.items():
+                part = runs[quantity]
+                assert isinstance(part, Runs)
+                gathering.add(part, own[quantity], found.stands[quantity], places, found.cells, progress)
         assert found is not None  # a stream has one part at the least, if an empty one
+        found.runs = {quantity: gathering.done(progress) for quantity, gathering in values.items()}
         found.place = "part by part"
         return found
 

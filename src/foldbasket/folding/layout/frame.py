@@ -16,7 +16,7 @@ from foldbasket.errors import FoldError
 from foldbasket.folding.lines.axis import Axis, Head
 from foldbasket.folding.lines.trees import Lines, Matrix, Tree, positions
 from foldbasket.folding.states.aggregates.aggregate import Block, State, beyond_numbers
-from foldbasket.folding.states.runs import Runs
+from foldbasket.folding.states.runs import Grouped
 from foldbasket.spec.fold import TotalOf
 from foldbasket.tables.distinct import distinct
 from foldbasket.tables.reading.contract import memory_at_hand
@@ -166,8 +166,8 @@ def spread_pairs(
 
 
 def spread_values(
-    make: Callable[[Runs], npt.NDArray],
-    runs_by: Callable[[npt.NDArray[np.int64]], Runs],
+    make: Callable[[Grouped], npt.NDArray],
+    values_by: Callable[[npt.NDArray[np.int64], int], Grouped],
     kind: np.dtype,
     rows: Tree,
     columns: Tree,
@@ -176,7 +176,7 @@ def spread_values(
 ) -> tuple[Matrix, npt.NDArray[np.bool_]]:
     """Results made of values, in every cell and total, and where there is any value.
 
-    `runs_by` gives the runs of values when each cell of the cube becomes the group named for it.
+    `values_by` gives the values when each cell of the cube becomes the group named for it, of so many.
     """
     shape = (len(row_lines.level), len(column_lines.level))
     data, known = np.zeros(shape, kind), np.zeros(shape, np.bool_)
@@ -188,11 +188,11 @@ def spread_values(
             at_columns = np.flatnonzero(column_lines.level == column_level)
             wide = len(columns.starts[column_level])
             many = len(rows.starts[row_level]) * wide
-            found, has = np.zeros(many, kind), np.zeros(many, np.bool_)
-            runs = runs_by(np.where(shown_cells(rows, columns), row_node * wide + column_node, -1))
-            if len(runs.groups):
-                found[runs.groups] = make(runs)
-                has[runs.groups] = True
+            values = values_by(np.where(shown_cells(rows, columns), row_node * wide + column_node, -1), many)
+            has = values.totals > 0
+            found = np.zeros(many, kind)
+            if has.any():
+                found[has] = make(values)[has]
             place = np.ix_(row_lines.node[at_rows], column_lines.node[at_columns])
             data[np.ix_(at_rows, at_columns)] = found.reshape(-1, wide)[place]
             known[np.ix_(at_rows, at_columns)] = has.reshape(-1, wide)[place]

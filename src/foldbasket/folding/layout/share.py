@@ -17,7 +17,8 @@ from foldbasket.folding.layout.frame import spread, spread_pairs, spread_values
 from foldbasket.folding.lines.trees import Lines, Tree
 from foldbasket.folding.states.aggregates.aggregate import Aggregate, Block, Key, Operand, State, beyond_numbers
 from foldbasket.folding.states.quantities import Quantity
-from foldbasket.folding.states.runs import Runs, regrouped, runs_of
+from foldbasket.folding.states.runs import Grouped, held, regrouped, runs_of
+from foldbasket.folding.states.spilled import Spilled
 from foldbasket.links.source import Source
 from foldbasket.spec.fold import Measure
 from foldbasket.tables.column import Column
@@ -86,28 +87,30 @@ class Share:
         if ref.table == self.base:
             runs = self.cube.runs[quantity]
 
-            def runs_by(target: npt.NDArray[np.int64]) -> Runs:
-                return self.progress.meanwhile("Working out totals", lambda: regrouped(runs, target))
+            def values_by(target: npt.NDArray[np.int64], many: int) -> Grouped:
+                if isinstance(runs, Spilled):
+                    return runs.grouped(target, many, self.progress)
+                return held(self.progress.meanwhile("Working out totals", lambda: regrouped(runs, target)), many)
 
         else:
             cells, partners = self.cube.pairs[ref.table]
             values, valid, _ = measured(column)
 
-            def runs_by(target: npt.NDArray[np.int64]) -> Runs:
+            def values_by(target: npt.NDArray[np.int64], many: int) -> Grouped:
                 shown = target[cells] >= 0
                 groups, records = np.divmod(
                     distinct(target[cells[shown]] * len(values) + partners[shown]), max(1, len(values))
                 )
                 known = slice(None) if valid is None else valid[records]
-                return runs_of(groups[known], values[records[known]])
+                return held(runs_of(groups[known], values[records[known]]), many)
 
         kind = aggregate.held_in(operand)
 
-        def of_values(runs: Runs) -> npt.NDArray:
+        def of_values(values: Grouped) -> npt.NDArray:
             with beyond_numbers():
-                return aggregate.of_values(runs, operand, each.measure)
+                return aggregate.of_values(values, operand, each.measure)
 
-        data, known = spread_values(of_values, runs_by, kind, *trees, *lines)
+        data, known = spread_values(of_values, values_by, kind, *trees, *lines)
         return aggregate.block_of(data, ~has_records if aggregate.zero_over_nothing else ~known, operand)
 
     def _spread_coarse(

@@ -6,6 +6,7 @@ every level of totals: a total is worked out from the values of all its records,
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -91,24 +92,56 @@ def regrouped(runs: Runs, target: Ints) -> Runs:
     return runs_of(owner[kept], runs.values[kept], runs.counts[kept])
 
 
-# --- what can be made of runs -------------------------------------------------
+@dataclass(frozen=True, eq=False)
+class Grouped:
+    """The values of groups. `totals` is how many each has, repeats included; shape (groups,). `blocks` gives them as runs, the values of a block beyond
+    all those of the one before: one block where all are held."""
+
+    totals: Ints
+    blocks: Callable[[], Iterable[Runs]]
+
+    @property
+    def many(self) -> int:
+        """How many groups there are, those without a value among them."""
+        return len(self.totals)
 
 
-def different(runs: Runs) -> Ints:
+def held(runs: Runs, many: int) -> Grouped:
+    """The values of so many groups in one block."""
+    totals = np.zeros(many, np.int64)
+    totals[runs.groups] = runs.totals
+    return Grouped(totals, lambda: [runs])
+
+
+# --- what can be made of values: arrays of shape (groups,), of which those of groups without a value say nothing ------
+
+
+def different(values: Grouped) -> Ints:
     """How many different values each group has."""
-    return runs.stops - runs.starts
+    found = np.zeros(values.many, np.int64)
+    for runs in values.blocks():
+        found[runs.groups] += runs.stops - runs.starts
+    return found
 
 
-def percentile(runs: Runs, share: float) -> npt.NDArray[np.float64]:
+def percentile(values: Grouped, share: float) -> npt.NDArray[np.float64]:
     """PERCENTILE_CONT of SQL: linear between the two values nearest to place ``share × (n − 1)``, in stored units."""
-    reached = np.cumsum(runs.counts)
-    totals = runs.totals
-    before = reached[runs.starts] - runs.counts[runs.starts]
-    place = share * (totals - 1)
+    place = share * (values.totals - 1)
     low = np.floor(place).astype(np.int64)
-    high = np.minimum(low + 1, totals - 1)
-    lower = runs.values[np.searchsorted(reached, before + low, side="right")]
-    upper = runs.values[np.searchsorted(reached, before + high, side="right")]
+    high = np.minimum(low + 1, values.totals - 1)
+    lower = upper = np.zeros(values.many)
+    before = np.zeros(values.many, np.int64)
+    for at, runs in enumerate(values.blocks()):
+        if not at:
+            lower, upper = np.zeros(values.many, runs.values.dtype), np.zeros(values.many, runs.values.dtype)
+        reached = np.cumsum(runs.counts)
+        ahead = reached[runs.starts] - runs.counts[runs.starts] if len(runs.starts) else reached
+        own, totals = runs.groups, runs.totals
+        for wanted, found in ((low, lower), (high, upper)):
+            within = wanted[own] - before[own]  # the place within this block's values of the group
+            here = (within >= 0) & (within < totals)
+            found[own[here]] = runs.values[np.searchsorted(reached, ahead[here] + within[here], side="right")]
+        before[own] += totals
     part = place - low
     between = lower + (upper.astype(np.float64) - lower) * part
     # Two values whose distance passes every number have a middle all the same.
@@ -116,22 +149,57 @@ def percentile(runs: Runs, share: float) -> npt.NDArray[np.float64]:
     return np.where(part == 0, lower.astype(np.float64), between)
 
 
-def mode(runs: Runs) -> npt.NDArray:
+def mode(values: Grouped) -> npt.NDArray:
     """The most frequent value of each group; of several the smallest."""
-    most = np.maximum.reduceat(runs.counts, runs.starts)
-    group = runs.group_of_run()
-    best = np.flatnonzero(runs.counts == most[group])
-    first = np.unique(group[best], return_index=True)[1]
-    return runs.values[best[first]]
+    most, best = np.zeros(values.many, np.int64), np.zeros(values.many, np.int64)
+    for runs in values.blocks():
+        if not len(runs.starts):
+            continue
+        best = best.astype(runs.values.dtype, copy=False)
+        peak = np.maximum.reduceat(runs.counts, runs.starts)
+        group = runs.group_of_run()
+        at = np.flatnonzero(runs.counts == peak[group])
+        first = at[np.unique(group[at], return_index=True)[1]]
+        beats = peak > most[runs.groups]
+        best[runs.groups[beats]] = runs.values[first[beats]]
+        most[runs.groups[beats]] = peak[beats]
+    return best
 
 
-def squares(runs: Runs, scale: int) -> npt.NDArray[np.float64]:
-    """Σ (x − mean)² of each group, in two passes with the second's rounding taken back out (Chan, Golub and LeVeque 1983)."""
+def squares(values: Grouped, scale: int) -> npt.NDArray[np.float64]:
+    """Σ (x − mean)² of each group: of each block in two passes with the second's rounding taken back out, those of several put together by their means (Chan,
+    Golub and LeVeque 1983)."""
+    many, means, found = np.zeros(values.many), np.zeros(values.many), np.zeros(values.many)
+    for runs in values.blocks():
+        if not len(runs.starts):
+            continue
+        own, mean, more = runs.groups, *_squares(runs, scale)
+        totals = runs.totals.astype(np.float64)
+        before, away = many[own], mean - means[own]
+        both = before + totals
+        found[own] = np.where(before > 0, found[own] + more + away * away * before * totals / both, more)
+        means[own] = np.where(before > 0, means[own] + away * totals / both, mean)
+        many[own] = both
+    return found
+
+
+def _squares(runs: Runs, scale: int) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
+    """The mean of each group of a block, and the squares around it."""
     values = runs.values / 10.0**scale if scale else runs.values.astype(np.float64)
     group, totals = runs.group_of_run(), runs.totals
     # Shifting by a value of the group first keeps the sums small beside values that lie far from zero.
-    shifted = values - values[runs.starts][group]
+    firsts = values[runs.starts]
+    shifted = values - firsts[group]
     means = np.add.reduceat(shifted * runs.counts, runs.starts) / totals
     away = shifted - means[group]
     rest = np.add.reduceat(away * runs.counts, runs.starts)
-    return np.add.reduceat(away * away * runs.counts, runs.starts) - rest * rest / totals
+    return firsts + means, np.add.reduceat(away * away * runs.counts, runs.starts) - rest * rest / totals
+
+
+def added(values: Grouped, kind: np.dtype) -> npt.NDArray:
+    """The different values of each group added up, each once."""
+    found = np.zeros(values.many, kind)
+    for runs in values.blocks():
+        if len(runs.starts):
+            found[runs.groups] += np.add.reduceat(runs.values.astype(kind), runs.starts)
+    return found

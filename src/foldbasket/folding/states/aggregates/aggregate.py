@@ -19,7 +19,7 @@ import numpy.typing as npt
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.states.quantities import Quantity
-from foldbasket.folding.states.runs import Runs
+from foldbasket.folding.states.runs import Grouped
 from foldbasket.kinds import Parameter
 from foldbasket.registry import Kinds
 from foldbasket.sayings import Saying, Slot, joined
@@ -184,8 +184,9 @@ class Aggregate:
         plain = Quantity(settings.field)
         return {state: (plain, state) for state in self.states if state is not State.RECORDS}
 
-    def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
-        """The result of each group of runs, in the stored form of `block_of`; of aggregates that need the values."""
+    def of_values(self, values: Grouped, operand: Operand, settings: Settings) -> Matrix:
+        """The result of each group, in the stored form of `block_of`, whatever of those without a value; of aggregates that need the values. Shape
+        (groups,)."""
         raise NotImplementedError
 
     def held_in(self, operand: Operand) -> np.dtype:

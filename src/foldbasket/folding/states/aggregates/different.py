@@ -22,7 +22,7 @@ from foldbasket.folding.states.aggregates.aggregate import (
     aggregate,
     present,
 )
-from foldbasket.folding.states.runs import Runs
+from foldbasket.folding.states.runs import Grouped
 from foldbasket.later import exp
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import Field, Sql, quotient
@@ -48,8 +48,11 @@ class CountDifferent(Aggregate):
     def result_type(self, operand: Operand) -> FieldType:
         return FieldType.WHOLE
 
-    def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
-        return of_runs.different(runs)
+    def held_in(self, operand: Operand) -> np.dtype:
+        return np.dtype(np.int64)
+
+    def of_values(self, values: Grouped, operand: Operand, settings: Settings) -> Matrix:
+        return of_runs.different(values)
 
     def block_of(self, data: Matrix, blank: npt.NDArray[np.bool_], operand: Operand) -> Block:
         return Block(FieldType.WHOLE, data, blank)
@@ -77,9 +80,8 @@ class SumDifferent(Aggregate):
     def held_in(self, operand: Operand) -> np.dtype:
         return np.dtype(np.float64 if operand.type is FieldType.REAL else object)
 
-    def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
-        values = runs.values.astype(self.held_in(operand))
-        return np.add.reduceat(values, runs.starts) if len(runs.starts) else values
+    def of_values(self, values: Grouped, operand: Operand, settings: Settings) -> Matrix:
+        return of_runs.added(values, self.held_in(operand))
 
     def block_of(self, data: Matrix, blank: npt.NDArray[np.bool_], operand: Operand) -> Block:
         fits = data.dtype == object and all(-(2**63) <= each < 2**63 for each in data.flat)
@@ -106,11 +108,12 @@ class AverageDifferent(OfReals):
     is_offered = False
     meaning = "The average of the different values, each taken once."
 
-    def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
-        sums = SumDifferent().of_values(runs, operand, settings)
-        many = of_runs.different(runs)
+    def of_values(self, values: Grouped, operand: Operand, settings: Settings) -> Matrix:
+        sums = SumDifferent().of_values(values, operand, settings)
+        many = of_runs.different(values)
         unit = 10**operand.scale
-        return np.array([float(Fraction(total) / (int(each) * unit)) for total, each in zip(sums, many, strict=True)])
+        pairs = zip(sums, many.tolist(), strict=True)
+        return np.array([float(Fraction(total) / (each * unit)) if each else 0.0 for total, each in pairs])
 
     def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
         there = set(present(values))
@@ -122,6 +125,15 @@ class AverageDifferent(OfReals):
 
 
 MOST_LISTED = 50
+
+
+def _first_of_each(groups: npt.NDArray[np.int64], ranks: npt.NDArray[np.int64], most: int) -> npt.NDArray[np.int64]:
+    """Which of some values come first within their groups, so many of each; by group and rank."""
+    order = np.lexsort((ranks, groups))
+    of = groups[order]
+    starts = np.flatnonzero(np.append(True, of[1:] != of[:-1])) if len(of) else of
+    place = np.arange(len(of)) - np.repeat(starts, np.diff(np.append(starts, len(of))))
+    return order[place < most]
 
 
 @aggregate
@@ -140,27 +152,34 @@ class ListOfValues(Aggregate):
     def held_in(self, operand: Operand) -> np.dtype:
         return np.dtype(object)
 
-    def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
+    def of_values(self, values: Grouped, operand: Operand, settings: Settings) -> Matrix:
         """The texts themselves, one Python string for each group."""
         from foldbasket.folding.members.domain import Domain
 
-        if operand.dictionary is not None:
-            members = np.argsort(operand.dictionary.binary_ranks, kind="stable")[runs.values]
-            domain = Domain(operand.dictionary, None, operand.locale)
-        else:
-            kept, members = np.unique(runs.values, return_inverse=True)
-            domain = Domain(Dictionary(operand.type, kept, operand.scale), None, operand.locale)
-        ranks = domain.ranks[members] if len(members) else members
-        order = np.lexsort((ranks, runs.group_of_run()))
-        texts = []
-        for start, stop in zip(runs.starts, runs.stops, strict=True):
-            listed = [
-                domain.label(int(members[at]), operand.locale) for at in order[start : min(stop, start + MOST_LISTED)]
-            ]
-            more = stop - start - len(listed)
-            texts.append(", ".join(listed) + (f", … and {more:,} more" if more else ""))
-        found = np.empty(len(texts), object)
-        found[:] = texts
+        known = Domain(operand.dictionary, None, operand.locale) if operand.dictionary is not None else None
+        groups, ranks, labels, passed = np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0, object), 0
+        for runs in values.blocks():
+            if known is not None:
+                domain, codes = known, np.argsort(known.dictionary.binary_ranks, kind="stable")[runs.values]
+                order = domain.ranks[codes]
+            else:  # numbers rise from block to block
+                kept, codes = np.unique(runs.values, return_inverse=True)
+                domain = Domain(Dictionary(operand.type, kept, operand.scale), None, operand.locale)
+                order, passed = domain.ranks[codes] + passed, passed + len(kept)
+            before = len(groups)
+            groups = np.concatenate([groups, runs.groups[runs.group_of_run()]])
+            ranks, labels = np.concatenate([ranks, order]), np.concatenate([labels, np.zeros(len(order), object)])
+            first = _first_of_each(groups, ranks, MOST_LISTED)
+            new = first[first >= before]
+            labels[new] = [domain.label(int(code), operand.locale) for code in codes[new - before]]
+            groups, ranks, labels = groups[first], ranks[first], labels[first]
+        listed: list[list[str]] = [[] for _ in range(values.many)]
+        for group, label in zip(groups.tolist(), labels.tolist(), strict=True):
+            listed[group].append(label)
+        found = np.empty(values.many, object)
+        for at, (names, many) in enumerate(zip(listed, of_runs.different(values).tolist(), strict=True)):
+            more = many - len(names)
+            found[at] = ", ".join(names) + (f", … and {more:,} more" if more else "")
         return found
 
     def block_of(self, data: Matrix, blank: npt.NDArray[np.bool_], operand: Operand) -> Block:

@@ -27,7 +27,7 @@ from foldbasket.folding.states.aggregates.aggregate import (
     ranked_block,
 )
 from foldbasket.folding.states.quantities import Quantity
-from foldbasket.folding.states.runs import Runs
+from foldbasket.folding.states.runs import Grouped
 from foldbasket.kinds import Parameter
 from foldbasket.sayings import saying
 from foldbasket.sql.dialects import Dialect
@@ -54,8 +54,8 @@ class Median(OfReals):
     short = ("median", "middle")
     meaning = "The value in the middle; between two, half way."
 
-    def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
-        return of_runs.percentile(runs, 0.5) / 10.0**operand.scale
+    def of_values(self, values: Grouped, operand: Operand, settings: Settings) -> Matrix:
+        return of_runs.percentile(values, 0.5) / 10.0**operand.scale
 
     def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
         return _between(present(values), Fraction(1, 2))
@@ -88,8 +88,8 @@ class Percentile(OfReals):
             raise FoldError(f"there is no percentile {settings.percent:g}.", todo="Type a number from 0 to 100.")
         return {}
 
-    def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
-        return of_runs.percentile(runs, settings.percent / 100) / 10.0**operand.scale
+    def of_values(self, values: Grouped, operand: Operand, settings: Settings) -> Matrix:
+        return of_runs.percentile(values, settings.percent / 100) / 10.0**operand.scale
 
     def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
         return _between(present(values), Fraction(repr(settings.percent)) / 100)
@@ -110,8 +110,8 @@ class Mode(Aggregate):
     def result_type(self, operand: Operand) -> FieldType:
         return operand.type
 
-    def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
-        return of_runs.mode(runs)
+    def of_values(self, values: Grouped, operand: Operand, settings: Settings) -> Matrix:
+        return of_runs.mode(values)
 
     def block_of(self, data: Matrix, blank: npt.NDArray[np.bool_], operand: Operand) -> Block:
         if operand.dictionary is not None:

@@ -18,7 +18,7 @@ from foldbasket.folding.states.aggregates.aggregate import (
     aggregate,
     present,
 )
-from foldbasket.folding.states.runs import Runs
+from foldbasket.folding.states.runs import Grouped
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import Field, Sql
 
@@ -27,10 +27,10 @@ class _Spread(OfReals):
     sample = False
     root = False
 
-    def of_values(self, runs: Runs, operand: Operand, settings: Settings) -> Matrix:
-        many = runs.totals - (1 if self.sample else 0)
+    def of_values(self, values: Grouped, operand: Operand, settings: Settings) -> Matrix:
+        many = values.totals - (1 if self.sample else 0)
         # Of one value a sample tells no spread: blank, said as not a number here.
-        found = np.where(many > 0, of_runs.squares(runs, operand.scale) / np.maximum(many, 1), np.nan)
+        found = np.where(many > 0, of_runs.squares(values, operand.scale) / np.maximum(many, 1), np.nan)
         return np.sqrt(np.maximum(found, 0)) if self.root else found
 
     def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
