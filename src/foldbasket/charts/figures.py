@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -16,6 +17,7 @@ from foldbasket.folding.lines.axis import Axis, Head, Kind
 from foldbasket.folding.report.report import Report
 from foldbasket.spec.chart import Chart
 from foldbasket.spec.fold import Fold
+from foldbasket.tables.distinct import distinct_rows
 from foldbasket.turns import give_way
 
 Floats = npt.NDArray[np.float64]
@@ -107,14 +109,18 @@ def figures_of(report: Report, fold: Fold, chart: Chart) -> Figures:
         raise OutputError("all that would be drawn is blank.", todo="Choose another measure.")
     marks = sum(each.values.size for panel in panels for each in panel.series)
     if marks > MOST_MARKS:
-        raise OutputError(
-            f"{marks:,} marks cannot be told apart in one chart.",
-            todo="Keep fewer members: filter the fold, keep the top of a field, or fold members up.",
-        )
+        raise _too_many(marks)
     return Figures(
         report, found.heading, found.labels, found.tokens, found.places, found.is_time, panels, found.series_heading, roles, found.others,
         tuple(found.notes),
     )  # fmt: skip
+
+
+def _too_many(marks: int) -> OutputError:
+    return OutputError(
+        f"{marks:,} marks cannot be told apart in one chart.",
+        todo="Keep fewer members: filter the fold, keep the top of a field, or fold members up.",
+    )
 
 
 def _unit(report: Report, measure: int) -> tuple[object, ...]:
@@ -132,6 +138,9 @@ class _Lines:
         self.rows, self.columns = (_Side(axis, roles) for axis in (report.rows, report.columns))
         self.notes: list[str] = []
         along = self._side_of(roles.along)
+        many = along.many(roles.along) if along is not None else 0
+        if many > MOST_MARKS:  # told before they are named, which takes seconds for a million
+            raise _too_many(many)
         head = along.head(roles.along) if along is not None else None
         self.heading = head.heading if head is not None else ""
         series = self._side_of(roles.series)
@@ -215,10 +224,14 @@ class _Side:
         # A member that gathers others ends above the fields within it.
         gathered = (axis.level < self.level) & (axis.kind == Kind.MEMBER)
         self.lines = np.flatnonzero(ends | gathered)
-        self._by_key: dict[tuple[object, ...], int] = {}
+
+    @cached_property
+    def _by_key(self) -> dict[tuple[object, ...], int]:
+        found: dict[tuple[object, ...], int] = {}
         for line in self.lines.tolist():
             give_way()
-            self._by_key.setdefault(tuple(self._path(word, line) for word in self.at), line)
+            found.setdefault(tuple(self._path(word, line) for word in self.at), line)
+        return found
 
     def has(self, word: str) -> bool:
         return word in self.at
@@ -239,6 +252,13 @@ class _Side:
         end = self.at[word]
         start = end - len(self.outer(word))
         return tuple(int(code) for code in self.axis.codes[line, start : end + 1])
+
+    def many(self, word: str | None) -> int:
+        """How many members of a field there are to draw."""
+        assert word is not None
+        end = self.at[word]
+        codes = self.axis.codes[self.lines, end - len(self.outer(word)) : end + 1]
+        return len(distinct_rows(codes[codes[:, -1] >= 0]))
 
     def keys(self, word: str | None) -> Keys:
         """The members of a field in their order, each with its place and its label; with those outside it where one label stands for several."""
