@@ -1,16 +1,19 @@
 """The sentence reads well: every word in its place, with what was chosen for it."""
 
 import datetime
+from decimal import Decimal
 
+import msgspec
 import pytest
 
 from foldbasket.folding.compare.against import Against
 from foldbasket.folding.compare.rank import Rank
 from foldbasket.folding.compare.running import MovingAverage, Running
+from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.blank import Blank
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.values import Between, Compare
-from foldbasket.sentence.phrases import headings_of, sentence_of, words_of
+from foldbasket.sentence.phrases import headings_of, label_of, sentence_of, words_of
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Measure
 from foldbasket.styling.words import plural
@@ -73,3 +76,14 @@ def test_a_comparison_whose_axis_was_taken_out_is_still_said(compare):
     alone = Fold("f", (Measure("m", "sum", FieldRef("T", "Net"), compare=compare),))
     assert sentence_of(alone).startswith("Net, summed, as ")
     assert headings_of(alone)["m"].startswith("Net, ")
+
+
+def test_a_report_that_nobody_has_named_bears_what_it_holds():
+    of = source(table("T", {"Site": ["Mill", "Yard"], "Net": [Decimal("1.00"), Decimal("2.00")]}))
+    fold = Fold("New fold 2", (measure("sum", "T.Net"),), (placed("T.Site"),))
+    assert label_of(fold, of) == "Net by Site"
+    report = Engine(of).fold(fold)
+    assert (report.name, report.title) == ("Net by Site", "Net by Site")
+    named = Engine(of).fold(msgspec.structs.replace(fold, name="Newer folds"))
+    assert named.title == "Newer folds"
+    assert label_of(Fold("New fold")) == "New fold"

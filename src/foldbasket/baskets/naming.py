@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -10,8 +9,7 @@ import msgspec
 
 from foldbasket.baskets.basket import Basket
 from foldbasket.formulas.renaming import is_named, names, renamed
-from foldbasket.links.source import Source
-from foldbasket.sentence.phrases import headings_of, measure_heading, placed_heading
+from foldbasket.sentence.phrases import measure_heading
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold
 
@@ -135,21 +133,3 @@ def use_of_measure(fold: Fold, word: str) -> str | None:
         if each.id != word and each.formula and names(each.formula, heading):
             return f"the measure “{measure_heading(each)}”"
     return None
-
-
-UNNAMED = "New fold"
-
-
-def is_unnamed(fold: Fold) -> bool:
-    """Whether nobody has given a fold a name yet."""
-    return re.fullmatch(rf"{UNNAMED}( \d+)?", fold.name) is not None
-
-
-def label_of(fold: Fold, source: Source | None = None) -> str:
-    """What a fold is called in lists: its name, or what it holds as long as it has been given none."""
-    if fold.is_empty or not is_unnamed(fold):
-        return fold.name
-    headings = headings_of(fold, source)
-    measures = ", ".join(headings[each.id] for each in fold.measures[:2]) + (" …" if len(fold.measures) > 2 else "")
-    fields = " › ".join(placed_heading(each) for each in (*fold.rows, *fold.columns))
-    return " by ".join(part for part in (measures, fields) if part)

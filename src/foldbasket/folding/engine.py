@@ -40,7 +40,7 @@ from foldbasket.formulas.checking import Checked
 from foldbasket.formulas.evaluation import as_of_day, day_named, latest_day
 from foldbasket.kept import Kept
 from foldbasket.links.source import Source
-from foldbasket.sentence.phrases import headings_of, placed_heading, sentence_of
+from foldbasket.sentence.phrases import headings_of, label_of, placed_heading, sentence_of
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
 from foldbasket.spec.fold import FORMULA, Fold, Measure, Placed
@@ -145,7 +145,7 @@ class Engine:
         headings = headings_of(asked, self.source)
         base_of = {each.at: share.base for share in shares for each in share.measures}
         return Report(
-            name=fold.name,
+            name=label_of(asked, self.source),
             sentence=sentence_of(asked, self.source, self.locale),
             rows=rows,
             columns=columns,

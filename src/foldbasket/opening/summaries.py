@@ -54,7 +54,8 @@ def table_of(report: Report) -> Table:
         gathered.add(values[at])
         is_text = at >= len(heads) or heads[at].domain.type is FieldType.TEXT
         made[name] = gathered.column("none" if is_text else "text").column
-    return Table(report.name, made, f"the fold “{report.name}”")
+    name = report.origin.fold.name if report.origin is not None else report.name
+    return Table(name, made, f"the fold “{name}”")
 
 
 def _leaves(axis: Axis) -> list[int]:

@@ -8,6 +8,7 @@ import msgspec
 
 from foldbasket.folding.filters.members import of_member
 from foldbasket.folding.report.report import Report
+from foldbasket.sentence.phrases import label_of
 from foldbasket.spec.filter import Filter, OneField
 from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.spec.page import Each
@@ -23,7 +24,7 @@ def for_each(fold: Fold, again: Callable[[Fold], Report], each: Each) -> Iterato
     measures = (*(replace(each, compare=None) for each in fold.measures), Measure(_free(fold), "count"))
     listed = again(Fold("members", measures, (named,), filters=fold.filters)).rows
     picker = next((rule for rule in fold.filters if rule.picker and _is_about(rule, each)), None)
-    title = fold.look.title if fold.look.title is not None else fold.name
+    title = fold.look.title if fold.look.title is not None else label_of(fold)
     for line in range(len(listed)):
         if not listed.heads or int(listed.level[line]) != 1:
             continue

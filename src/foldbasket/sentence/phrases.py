@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -264,3 +265,21 @@ def sentence_of(fold: Fold, source: Source | None = None, locale: str = "en") ->
     said = tuple(rule for rule in fold.filters if not (rule.picker and rule.keeps_all))
     fold = msgspec.structs.replace(fold, filters=said)
     return " ".join(f"{word.lead} {word.text}".strip() for word in words_of(fold, source, locale))
+
+
+UNNAMED = "New fold"
+
+
+def is_unnamed(fold: Fold) -> bool:
+    """Whether nobody has given a fold a name yet."""
+    return re.fullmatch(rf"{UNNAMED}( \d+)?", fold.name) is not None
+
+
+def label_of(fold: Fold, source: Source | None = None) -> str:
+    """What a fold is called in lists: its name, or what it holds as long as it has been given none."""
+    if fold.is_empty or not is_unnamed(fold):
+        return fold.name
+    headings = headings_of(fold, source)
+    measures = ", ".join(headings[each.id] for each in fold.measures[:2]) + (" …" if len(fold.measures) > 2 else "")
+    fields = " › ".join(placed_heading(each) for each in (*fold.rows, *fold.columns))
+    return " by ".join(part for part in (measures, fields) if part)

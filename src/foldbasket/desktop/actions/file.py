@@ -184,7 +184,7 @@ def write_report(window: Any) -> None:
 
 def ask_and_write(window: Any, ending: str) -> None:
     """Asks for a file, of a kind by itself, and writes the report in view to it."""
-    from foldbasket.baskets.naming import label_of
+    from foldbasket.sentence.phrases import label_of
 
     desk = window.desk
     if desk.report is None:

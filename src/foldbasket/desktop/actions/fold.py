@@ -16,7 +16,7 @@ from foldbasket.errors import BasketError
 @action("Add a fold", "Fold", "Ctrl+Shift+N", needs="basket", also="new report pivot crosstab")
 def add_fold(window: Window) -> None:
     from foldbasket.baskets.edits import AddFold
-    from foldbasket.baskets.naming import UNNAMED
+    from foldbasket.sentence.phrases import UNNAMED
     from foldbasket.spec.fold import Fold
 
     window.desk.do(AddFold(Fold(UNNAMED)))

@@ -7,7 +7,6 @@ from functools import partial
 from PyQt6.QtWidgets import QWidget
 
 from foldbasket.baskets import edits
-from foldbasket.baskets.naming import is_unnamed, label_of
 from foldbasket.desktop.card.highlights import all_highlights_section
 from foldbasket.desktop.card.looks import lines_section
 from foldbasket.desktop.card.next import next_section
@@ -15,7 +14,7 @@ from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.card.settings import settings_section
 from foldbasket.desktop.card.style import layout_section, style_section, titles_section
 from foldbasket.desktop.desk import Desk
-from foldbasket.sentence.phrases import placed_heading
+from foldbasket.sentence.phrases import is_unnamed, label_of, placed_heading
 from foldbasket.sentence.steps import steps_of
 from foldbasket.spec.fold import Fold, MeasuresOn, Where
 

@@ -12,6 +12,7 @@ from foldbasket.desktop import memory
 from foldbasket.desktop.card.ownstyle import make_own, own_style, put
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
+from foldbasket.sentence.phrases import label_of
 from foldbasket.spec.fold import Fold, Where
 from foldbasket.styling.styles import STYLES, style_named
 
@@ -40,8 +41,8 @@ def style_section(desk: Desk, body: CardBody, fold: Fold) -> None:
 def titles_section(desk: Desk, body: CardBody, fold: Fold) -> None:
     """Adds the section on title, subtitle and notes of pages and files."""
     look = fold.look
-    body.section("Title and notes", look.title if look.title is not None else fold.name)
-    body.wide_entry("Title", look.title or "", fold.name, lambda text: _change(desk, fold, "Change the title", title=text.strip() or None))  # fmt: skip
+    body.section("Title and notes", look.title if look.title is not None else label_of(fold, desk.source))
+    body.wide_entry("Title", look.title or "", label_of(fold, desk.source), lambda text: _change(desk, fold, "Change the title", title=text.strip() or None))  # fmt: skip
     body.wide_entry("Subtitle", look.subtitle or "", "the sentence", lambda text: _change(desk, fold, "Change the subtitle", subtitle=text.strip() or None))  # fmt: skip
     for at, note in enumerate((*look.notes, "")):
 

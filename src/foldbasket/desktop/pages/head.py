@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
+from foldbasket.sentence.phrases import label_of
 
 
 class PagesHead(QFrame):
@@ -50,7 +51,7 @@ class PagesHead(QFrame):
     def renew(self) -> None:
         """Says what the pages are of."""
         fold = self.desk.fold
-        self.title.setText(f"{fold.name} — pages" if fold is not None else "Pages")
+        self.title.setText(f"{label_of(fold, self.desk.source)} — pages" if fold is not None else "Pages")
 
     def say(self, number: int, count: int) -> None:
         """Says which page is in view."""

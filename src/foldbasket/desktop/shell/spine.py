@@ -19,11 +19,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from foldbasket.baskets.naming import label_of
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.shell.spinelines import EXTRA, LINE, NAME, REF, FieldLines, FieldModel, ThingLines
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets.plain import tip
+from foldbasket.sentence.phrases import label_of
 from foldbasket.spec.field import FieldRef
 
 
@@ -158,7 +158,10 @@ class Spine(QFrame):
         for fold in self.desk.basket.folds:
             size = (
                 f"{report.height} × {report.width}"
-                if report and fold.key == self.desk.view.fold_key and report.name == fold.name
+                if report
+                and fold.key == self.desk.view.fold_key
+                and report.origin
+                and report.origin.fold.key == fold.key
                 else ""
             )
             lines.append((fold.key, size))

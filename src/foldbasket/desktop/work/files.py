@@ -26,7 +26,6 @@ from foldbasket.baskets.files import (
     with_full_paths,
 )
 from foldbasket.baskets.history import Trail
-from foldbasket.baskets.naming import UNNAMED
 from foldbasket.desktop import memory
 from foldbasket.desktop.state.board import Keeper
 from foldbasket.desktop.state.workers import Worker
@@ -34,6 +33,7 @@ from foldbasket.errors import FoldBasketError
 from foldbasket.links.link import Link
 from foldbasket.opening.reading import load_tables, outside_places
 from foldbasket.opening.sources import read_source
+from foldbasket.sentence.phrases import UNNAMED
 from foldbasket.spec.fold import Fold
 from foldbasket.tables.reading.readers import table_name
 from foldbasket.tables.table import Table

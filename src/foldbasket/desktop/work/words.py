@@ -8,11 +8,10 @@ import msgspec
 
 from foldbasket.baskets import edits, placing
 from foldbasket.baskets.basket import free_name, taken
-from foldbasket.baskets.naming import UNNAMED
 from foldbasket.baskets.onto import onto
 from foldbasket.desktop.state.board import Board
 from foldbasket.errors import BasketError
-from foldbasket.sentence.phrases import field_phrase, words_of
+from foldbasket.sentence.phrases import UNNAMED, field_phrase, words_of
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
 from foldbasket.spec.fold import Fold
