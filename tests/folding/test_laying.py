@@ -14,6 +14,7 @@ from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.either import Either
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.values import Compare
+from foldbasket.folding.layout import frame
 from foldbasket.folding.lines.axis import Kind
 from foldbasket.outputs.sheet import Sheet
 from foldbasket.outputs.text import table as as_text
@@ -305,3 +306,35 @@ def test_hundreds_of_fields_inside_one_another_make_a_report():
     # The leaves, everything, the totals of the outermost field, and those of every field between.
     assert report.height == 4 + 1 + 2 + 4 * (len(names) - 2)
     assert report.value(report.height - 1, 0) == 10
+
+
+@pytest.mark.parametrize("seed", seeds(10))
+@pytest.mark.parametrize("at_once", [1, 3, 50_000])
+def test_sums_beyond_64_bits_are_exact_at_every_level_however_few_are_worked_on_at_once(monkeypatch, seed, at_once):
+    monkeypatch.setattr(frame, "AT_ONCE", at_once)
+    draw = random.Random(seed)
+    large = draw.choice([10**3, 4 * 10**18, 9 * 10**18])
+    records = [
+        (draw.choice("ABC"), f"s{draw.randrange(7)}", draw.choice("xyz"), draw.randrange(-large // 9, large))
+        for _ in range(80)
+    ]
+    names = ("Region", "Site", "Kind", "Net")
+    of = source(table("T", {name: [each[at] for each in records] for at, name in enumerate(names)}))
+    fold = Fold("f", (measure("sum", "T.Net"),), (placed("T.Region"), placed("T.Site")), (placed("T.Kind"),))
+    report = Engine(of).fold(fold)
+    seen = 0
+    for row in range(len(report.rows)):
+        for column in range(len(report.columns)):
+            wanted = [
+                net
+                for region, site, kind, net in records
+                if all(
+                    axis.codes[line, at] < 0 or axis.label(line, at) == value
+                    for axis, line, at, value in (
+                        (report.rows, row, 0, region), (report.rows, row, 1, site), (report.columns, column, 0, kind)
+                    )
+                )
+            ]  # fmt: skip
+            assert report.exact(0, row, column) == (sum(wanted) if wanted else None)
+            seen += bool(wanted)
+    assert seen > 20

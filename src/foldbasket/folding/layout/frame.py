@@ -97,12 +97,43 @@ def _along_rows(matrix: Matrix, merge: np.ufunc, tree: Tree, lines: Lines) -> Ma
     shown = np.empty((len(lines.level), matrix.shape[1]), matrix.dtype)
     for level in range(tree.depth, -1, -1):
         if level < tree.depth and len(tree.firsts[level]):
-            with beyond_numbers():
-                matrix = merge.reduceat(matrix, tree.firsts[level], axis=0)
-        at = lines.level == level
-        if at.any():
-            shown[at] = matrix[lines.node[at]]
+            matrix = _merged(matrix, merge, tree.firsts[level])
+        at = np.flatnonzero(lines.level == level)
+        step = _step(matrix)
+        for start in range(0, len(at), step):
+            shown[at[start : start + step]] = matrix[lines.node[at[start : start + step]]]
+            give_way()
     return shown
+
+
+AT_ONCE = 50_000
+"""So many of Python's own numbers are worked on at once, which holds Python's lock for some milliseconds."""
+
+
+def _step(matrix: Matrix) -> int:
+    """How many rows are worked on at once."""
+    return max(1, AT_ONCE // max(1, matrix.shape[1])) if matrix.dtype == object else max(1, len(matrix))
+
+
+def _merged(matrix: Matrix, merge: np.ufunc, firsts: npt.NDArray[np.int64]) -> Matrix:
+    """The rows from each of some to the next one merged; of Python's own numbers so many at once."""
+    step, many = _step(matrix), len(matrix)
+    with beyond_numbers():
+        if step >= many:
+            return merge.reduceat(matrix, firsts, axis=0)
+        made = np.empty((len(firsts), matrix.shape[1]), matrix.dtype)
+        stops, at = np.append(firsts[1:], many), 0
+        while at < len(firsts):
+            start = int(firsts[at])
+            to = int(np.searchsorted(stops, start + step, side="right"))
+            if to > at:
+                made[at:to] = merge.reduceat(matrix[start : stops[to - 1]], firsts[at:to] - start, axis=0)
+            else:
+                pieces = range(start, int(stops[at]), step)
+                made[at] = merge.reduce([merge.reduce(matrix[each : min(each + step, stops[at])]) for each in pieces])
+            at = max(to, at + 1)
+            give_way()
+    return made
 
 
 def spread_pairs(
