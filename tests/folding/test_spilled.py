@@ -9,7 +9,7 @@ import pyarrow as pa
 import pytest
 
 from foldbasket.errors import Cancelled, FoldError
-from foldbasket.folding.cubes.merging import stand_in
+from foldbasket.folding.cubes.merging import stand_in, stands_for_both
 from foldbasket.folding.states import runs as of_runs
 from foldbasket.folding.states import spilled
 from foldbasket.folding.states.runs import held, runs_of
@@ -81,13 +81,12 @@ def parts(rng, kind):
 @pytest.mark.parametrize("kind", ["numbers", "reals", "texts"])
 @pytest.mark.parametrize("seed", range(15))
 def test_parts_of_other_cells_members_and_types_come_together(seed, kind, small, tmp_path):
-    from foldbasket.folding.cubes.merging import _stands
 
     rng = random.Random(seed)
     on_disk, in_memory = Gathering(tmp_path), Gathering(None, spills=False)
     stand, cells, every = None, 0, []
     for own_cells, values, column, plain in parts(rng, kind):
-        stand = stand_in(column) if stand is None else _stands(stand, stand_in(column))
+        stand = stand_in(column) if stand is None else stands_for_both(stand, stand_in(column))
         place = np.array([rng.randrange(cells + 5) for _ in range(5)], np.int64)
         now = max(cells, int(place.max()) + 1)
         moved = np.array(rng.sample(range(now), cells), np.int64)  # those before are renumbered, too

@@ -63,7 +63,7 @@ def merged_but_runs(one: Cube, two: Cube, progress: Progress) -> tuple[Cube, tup
     records[place[1]] += two.records
     made = Cube(one.fields, coords, records, Grouping((), (), cells), np.arange(cells), tuple(domains))
     for quantity in one.stands:
-        made.stands[quantity] = _stands(one.stands[quantity], two.stands[quantity])
+        made.stands[quantity] = stands_for_both(one.stands[quantity], two.stands[quantity])
     moves: dict[Quantity, tuple[Ints, Ints]] = {}
     for quantity in one.winners:
         made.winners[quantity], *move = together(one.winners[quantity], two.winners[quantity])
@@ -97,7 +97,7 @@ def _united(one: Domain, two: Domain, field: str) -> tuple[Domain, Ints, Ints]:
     return domain, np.concatenate([ours, ends]), np.concatenate([theirs, ends])
 
 
-def _stands(one: Column, two: Column) -> Column:
+def stands_for_both(one: Column, two: Column) -> Column:
     """What stands for a quantity of both parts: the members of both, or the type that holds the numbers of both."""
     if isinstance(one, CodedColumn) and isinstance(two, CodedColumn):
         return CodedColumn(one.name, one.codes, united(one.dictionary, two.dictionary)[0])
