@@ -4,6 +4,7 @@ import contextlib
 import datetime
 import random
 import sqlite3
+import time
 from decimal import Decimal
 
 import pyarrow as pa
@@ -14,9 +15,11 @@ from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.calculated import Calculated
+from foldbasket.desktop.starters import view
 from foldbasket.desktop.state import surveying
-from foldbasket.errors import BasketError, ReadError
+from foldbasket.errors import BasketError, Cancelled, ReadError
 from foldbasket.folding.cubes.cluster import Where
+from foldbasket.folding.engine import Engine
 from foldbasket.links.link import Link
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables import store
@@ -499,3 +502,29 @@ def test_reports_to_start_from_are_looked_for_once_somebody_asks(apart, qtbot):
     apart.press(card, Qt.Key.Key_Return)
     assert lines(apart.desk.report) == proposed
     assert apart.desk.report.counted[0].records == 3 * MANY
+
+
+def test_reports_that_are_being_looked_for_are_given_up_once_something_else_is_begun(apart, qtbot, monkeypatch):
+    cancelled = []
+
+    def never_done(ground, fold):
+        fold(None)
+        yield
+
+    starters = apart.workspace.starters
+    monkeypatch.setattr(view, "proposals", never_done)
+    monkeypatch.setattr(Engine, "fold", lambda self, fold, progress=None, **_: waits(progress, cancelled))
+    starters.look_through()
+    apart.workspace.begin_empty()
+    qtbot.waitUntil(lambda: bool(cancelled), timeout=5_000)
+
+
+def waits(progress, cancelled):
+    """Work without an end, unless it is cancelled."""
+    try:
+        while True:
+            progress.step("Folding", 0.0)
+            time.sleep(0.01)
+    except Cancelled:
+        cancelled.append(1)
+        raise

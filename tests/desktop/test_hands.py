@@ -18,6 +18,8 @@ from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.relative import Relative
 from foldbasket.folding.filters.values import Between
 from foldbasket.spec.field import FieldRef
+from foldbasket.tables import store
+from foldbasket.tables.findings import looking
 
 Key = Qt.Key
 NONE = Qt.KeyboardModifier.NoModifier
@@ -425,6 +427,27 @@ def test_what_is_read_is_kept_but_not_of_a_confidential_basket(driver, tmp_path,
     driver.act("Undo")
     driver.act("Clear what is kept of files")
     assert store.STORE.size() == (0, 0)
+
+
+def test_what_was_found_in_a_file_is_known_when_it_is_opened_again(driver, demo, monkeypatch):
+    monkeypatch.setattr(store, "SETTLED", -1.0)
+    monkeypatch.setattr(looking, "WORTH", -1.0)
+    untidy = demo.parent / "untidy_order_lines.csv"
+
+    def opened():
+        driver.act("New basket")
+        driver.open(untidy)
+        driver.qtbot.waitUntil(lambda: not driver.desk.supply.looker.busy, timeout=20_000)
+        [spec] = driver.desk.basket.sources
+        table = driver.desk.tables[spec.key]
+        profiles = {name: driver.desk.profiles[table.serial, name] for name in table.columns}
+        return profiles, [(each.key, each.title) for each in driver.desk.supply.findings(spec.key)]
+
+    first = opened()
+    assert len(first[1]) > 8
+    for name in ("profile_of", "findings_of"):
+        monkeypatch.setattr(looking, name, None)
+    assert opened() == first
 
 
 def test_the_whole_name_of_a_field_means_that_field_and_enter_waits_for_what_is_being_read(driver, demo):

@@ -70,14 +70,14 @@ def read_source(
         return read_table(place, spec.name, spec.reading, progress, parts)
     state = state_if_any(place)
     found = STORE.find(place, spec.reading, state) if state is not None else None
-    if found is not None:
-        return found.named(spec.name)
+    if found is not None and state is not None:
+        return replace(found.named(spec.name), found_as=STORE.found_name(place, state, spec.reading))
     began = time.monotonic()
     table = read_table(place, spec.name, spec.reading, progress, parts)
     is_whole = not any(is_unread(column) for column in table.columns.values())
     if state is not None and is_whole and time.monotonic() - began > WORTH:
         STORE.put_by(place, state, spec.reading, table)
-    return table
+    return table if state is None else replace(table, found_as=STORE.found_name(place, state, spec.reading))
 
 
 PACKED = 50

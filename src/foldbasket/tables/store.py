@@ -41,6 +41,8 @@ SETTLED = 2.0
 MOST = 8 << 30
 """Bytes that all entries take together, at the most; and not more than a quarter of what is free on the disk."""
 ENDS = 1 << 16
+ENDINGS = (".columns", ".told", ".found", ".parquet")
+"""Of entries: columns, what a look through records that are not held has told, what was found in a table, and records that are not held."""
 
 
 class State(NamedTuple):
@@ -124,7 +126,28 @@ class Store:
     def _told_name(path: Path, state: State) -> str:
         return f"{_at(path)}-{_digest((FORM, __version__, state.said))}.told"
 
+    def found_name(self, path: Path, state: State, reading: Reading) -> str:
+        """What names that which is found in a table that was read at a place in a state; empty where the files may be others by now, or may change without
+        showing it."""
+        now = state_if_any(path)
+        if now is None or now.said != state.said or time.time() - state.changed <= SETTLED:
+            return ""
+        return f"{_place(path, reading)}-{_digest((FORM, __version__, state.said))}.found"
+
+    def found(self, name: str) -> bytes | None:
+        """What was found in a table; None where that is not kept."""
+        try:
+            return (self.folder / name).read_bytes() if name else None
+        except OSError:
+            return None
+
     # --- writing ------------------------------------------------------------
+
+    def keep_found(self, name: str, found: bytes) -> None:
+        """Keeps what was found in a table. A full disk keeps nothing, without a word."""
+        with contextlib.suppress(OSError):
+            self._replace(name, f"{name.rpartition('-')[0]}-*.found", lambda file: file.write(found))
+            self._trim()
 
     def tell(self, path: Path, state: State, told: bytes) -> None:
         """Keeps what a look through all records of a place has told. A full disk keeps nothing, without a word."""
@@ -201,9 +224,7 @@ class Store:
     def _entries(self) -> list[tuple[float, int, Path]]:
         found = []
         there = (
-            [*self.folder.glob("*.columns"), *self.folder.glob("*.told"), *self.folder.glob("*.parquet")]
-            if self.folder.is_dir()
-            else []
+            [place for ending in ENDINGS for place in self.folder.glob(f"*{ending}")] if self.folder.is_dir() else []
         )
         for place in there:
             with contextlib.suppress(OSError):

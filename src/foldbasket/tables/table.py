@@ -46,6 +46,8 @@ class Table:
     decimal_mark: str = "."
     chosen: Mapping[str, Chosen] = field(default_factory=dict)
     serial: int = field(default_factory=lambda: next(_serial))
+    found_as: str = ""
+    """What names that which is found in it among what is kept, as it was read (`store.py`); empty where nothing is."""
 
     def __post_init__(self) -> None:
         """The one place that holds every reader, mend and conversion to it: all columns have a value for each record."""

@@ -187,6 +187,13 @@ class StartersView(QScrollArea):
         super().showEvent(event)
         self.renew()
 
+    def hideEvent(self, event: Any) -> None:
+        """Gives up what is still being looked for: somebody has begun without it."""
+        super().hideEvent(event)
+        if self._worker.busy:
+            self._worker.cancel()
+            self._of = ()
+
     def take(self, proposal: Proposal) -> None:
         """Goes on with a proposal: it is put into the empty fold in view, with the links that it needs."""
         used = {ref.table for ref in proposal.fold.fields()}

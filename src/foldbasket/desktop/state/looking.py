@@ -5,13 +5,12 @@ Tables that are held are looked through at once, those that are not by surveys; 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from foldbasket import faults
 from foldbasket.desktop.state.surveying import Surveyor, Surveys
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError, FoldError, LinkError, ReadError, bare
@@ -20,10 +19,9 @@ from foldbasket.links.findings import link_findings
 from foldbasket.links.link import Link, Match, match_of
 from foldbasket.links.source import Source
 from foldbasket.links.suggest import suggested
-from foldbasket.tables.column import Column
 from foldbasket.tables.findings.finding import Finding
-from foldbasket.tables.findings.findings import findings_of
-from foldbasket.tables.profile import Profile, profile_of
+from foldbasket.tables.findings.looking import look_through
+from foldbasket.tables.profile import Profile
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.sample import is_sampled, stream_behind
 from foldbasket.tables.table import Table
@@ -84,28 +82,30 @@ class Looker(QObject):
         found = self._findings.get(table.serial) or self.surveyor.findings.get(table.serial, [])
         return [*found, *self._link_findings.get(key, [])]
 
-    def look(self, source: Source, linked: Sequence[Link]) -> None:
-        """Works out findings, matches, suggestions and profiles that are missing, in the background."""
+    def look(self, source: Source, linked: Sequence[Link], read: Mapping[str, Table]) -> None:
+        """Works out findings, matches, suggestions and profiles that are missing, in the background. `read` are the tables as they were read, by the keys of
+        their sources: what was found in them may be kept."""
         self._source, self._linked = source, tuple(linked)
         self.surveyor.renew(source.tables.values())
         held = {key: table for key, table in source.tables.items() if not is_sampled(table)}
         links = [link for link in linked if link.from_table in held and link.to_table in held]
-        fresh = [table for table in held.values() if table.serial not in self._findings]
-        columns = [
-            (table.serial, column)
-            for table in held.values()
-            for column in table.columns.values()
-            if (table.serial, column.name) not in self.profiles
-        ]
+        left = {
+            key: [column for column in table.columns.values() if (table.serial, column.name) not in self.profiles]
+            for key, table in held.items()
+        }
+        fresh = {key for key, table in held.items() if table.serial not in self._findings}
+        keeps = self.surveyor.keeps
 
         def work(progress: Any) -> Any:
-            profiles, findings = {}, {}
+            profiles: dict[tuple[int, str], Profile] = {}
+            findings: dict[int, list[Finding]] = {}
             matches: dict[Link, Match | FoldBasketError] = {}
-            for serial, column in columns:
-                progress.step("Profiling", 0.0)
-                profiles[serial, column.name] = _profiled(column)
-            for table in fresh:
-                findings[table.serial] = findings_of(table, progress)
+            for key in [key for key in held if left[key] or key in fresh]:
+                table = held[key]
+                seen = look_through(table, read.get(key), left[key], progress, wanted=key in fresh, keeps=keeps)
+                profiles |= {(table.serial, name): each for name, each in seen.profiles.items()}
+                if seen.findings is not None:
+                    findings[table.serial] = seen.findings
             for link in links:
                 progress.step("Matching", 0.0)
                 try:
@@ -190,12 +190,3 @@ def _proposed(source: Source) -> tuple[Link, ...]:
     """Links that look right; of a table that is not held its sample is asked, and none leads to it."""
     found = suggested(source.in_view().tables, source.links) if len(source.tables) > 1 else ()
     return tuple(link for link in found if not is_sampled(source.tables[link.to_table]))
-
-
-def _profiled(column: Column) -> Profile:
-    """A field's profile; one field that has none for a reason that nobody foresaw does not keep the others from theirs."""
-    try:
-        return profile_of(column)
-    except Exception as error:
-        faults.note(error)
-        return Profile(None, None, None, None, ())

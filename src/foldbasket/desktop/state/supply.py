@@ -235,7 +235,7 @@ class Supply(QObject):
             self.source = source
             self.changed.emit()
             self.looker.surveyor.keeps = not self.basket.confidential
-            self.looker.look(source, self.basket.links)
+            self.looker.look(source, self.basket.links, self.all_as_read(self.basket.sources))
 
     def _calculate(self, tables: dict[str, Table]) -> None:
         """Adds calculated fields to the tables: at once where they are at hand or small, else in the background."""

@@ -27,9 +27,12 @@ def findings_of(table: Table, progress: Progress | None = None, *, by_member: bo
     return found
 
 
+NOT_LOOKED = "not looked through"
+
+
 def _not_looked(error: FoldBasketError, kind: str) -> Finding:
     """Says that one kind of finding could not be looked for, so that silence is never taken for a clean table."""
     nothing = np.empty(0, np.int64)
     return Finding(
-        "not looked through", "", kind, f"The table could not be looked through for {kind}", "", 0, (), lambda: nothing, error.todo or ""
+        NOT_LOOKED, "", kind, f"The table could not be looked through for {kind}", "", 0, (), lambda: nothing, error.todo or ""
     )  # fmt: skip
