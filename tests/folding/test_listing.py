@@ -123,6 +123,16 @@ def test_what_the_listing_shows_by_itself_and_says(tmp_path):
     assert dataclasses.replace(report, origin=None).listing().height == report.height
 
 
+def test_a_fold_that_measures_nothing_lists_its_records():
+    of, records, _ = shop(1)
+    made = Engine(of).listing(
+        Fold("Lines", rows=(placed("Lines.Site"),), page=Page(listing=Listing((ref("Lines.Grade"),))))
+    )
+    assert [line for line in lines(made) if line[0] == "Dock" and line[1].isdigit()] == [
+        ("Dock", f"{at + 1}", records["Grade"][at]) for at in range(60) if records["Site"][at] == "Dock"
+    ]
+
+
 def test_groups_that_are_picked_or_gathered():
     of, records, _ = shop(5)
     picked = placed("Lines.Site", id="site", keep=keep("sum Lines.Net", "top", "1", rest="gathered"))

@@ -14,11 +14,12 @@ from foldbasket.folding import elsewhere
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.either import Either
 from foldbasket.folding.filters.members import Members
+from foldbasket.folding.filters.relative import Relative, Unit
 from foldbasket.folding.filters.values import Between, Compare
 from foldbasket.kinds import read
 from foldbasket.links.source import Source
 from foldbasket.spec.cut import Bands, Group, Groups
-from foldbasket.spec.fold import Fold, Measure
+from foldbasket.spec.fold import FORMULA, Fold, Measure
 from foldbasket.spec.page import Listing, Page
 from foldbasket.styling.dates import Fiscal
 from foldbasket.tables.conversion import to_arrow
@@ -156,6 +157,29 @@ def test_records_listed_under_their_groups_are_those_held(seed, tmp_path, monkey
         assert got.rows.captions == wanted.rows.captions
         done += 1
     assert done > 12
+
+
+def test_what_relative_dates_go_by_is_that_of_all_records_where_some_are_listed(tmp_path, monkeypatch):
+    monkeypatch.setattr(parquetstream, "LEAST", 5)
+    rng = random.Random(4)
+    days = [dt.date(2026, 1, 1) + dt.timedelta(at) for at in range(50)]
+    of = table("Lines", {"Site": ["Mill", "Yard"] * 25, "Day": days, "Net": [Decimal(at) for at in range(50)]})
+    held, apart = engines([of], (), tmp_path, rng)
+    old = "SUM(CASE WHEN CURRENT_DATE - Day > 20 THEN Net ELSE 0 END)"
+    fold = Fold(
+        "f",
+        (measure("sum", "Lines.Net"), Measure("old", FORMULA, formula=old)),
+        (placed("Lines.Site"),),
+        filters=(
+            Compare("c", ref("Lines.Net"), None, "<", "30"),
+            Relative("r", ref("Lines.Day"), unit=Unit.DAY, count=40),
+        ),
+        page=Page(listing=Listing((ref("Lines.Net"), ref("Lines.Day")))),
+    )
+    one, two = (engine.listing(fold) for engine in (held, apart))
+    assert lines(one) == lines(two)
+    assert 5 < one.kept < 30
+    assert one.origin.as_of() == two.origin.as_of() == "19 Feb 2026"
 
 
 def test_more_records_than_can_be_listed_are_refused_before_they_are_gathered(both, monkeypatch):

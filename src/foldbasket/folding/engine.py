@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 import datetime
 import threading
 from collections import Counter
@@ -25,7 +24,7 @@ from foldbasket.folding.layout.frame import axis_of
 from foldbasket.folding.layout.laying import Laying, Word, word_of
 from foldbasket.folding.layout.share import Measured, Share
 from foldbasket.folding.lines.axis import Head
-from foldbasket.folding.listing import add_numbers, listed_fields, listing, listing_fold, over_gathered
+from foldbasket.folding.listing import add_numbers, listed_fields, listing, listing_fold, over_gathered, told_of
 from foldbasket.folding.measuring import completed, fitting, operand_of, remark_on, standing
 from foldbasket.folding.members.domain import Domain
 from foldbasket.folding.plan.bases import Base, bases_of, given_bases
@@ -191,7 +190,7 @@ class Engine:
         """The records of a fold one by one under the members of its rows, as its page says. Raises FoldError where they are those of several
         tables of facts, a field of the listing cannot be reached, or those of a table that is not held are too many; Cancelled."""
         progress = progress or Progress()
-        base, *more = dict.fromkeys(self.tables_of(fold).values())
+        base, *more = dict.fromkeys(each.table for each in self._based(fold, None, self.computed).bases)
         if more:
             several = " and ".join(f"“{self.source.called(each)}”" for each in (base, *more))
             raise FoldError(
@@ -213,19 +212,13 @@ class Engine:
         rows = self.elsewhere.with_edges(base, fold.rows, progress)
         source, numbers = self.elsewhere.gathered(base, used, self._rules(base, based.filters), progress)
         add_numbers(source, base, numbers)
-        today = as_of_day(self.source, self.as_of, base).isoformat()
-        held = Engine(source, locale=self.locale, currency=self.currency, as_of=today, memory=self.elsewhere.memory)
-        asked = listing_fold(
-            source, base, over_gathered(fold, [completed(each, self.source) for each in fold.measures], rows, fields)
-        )
+        asks = any(each.formula for each in fold.measures)  # for the latest date all records are looked through
+        as_of = as_of_day(self.source, self.as_of, base).isoformat() if asks else self.as_of
+        held = Engine(source, locale=self.locale, currency=self.currency, as_of=as_of, memory=self.elsewhere.memory)
+        measures = [completed(each, self.source) for each in fold.measures]
+        asked = listing_fold(source, base, over_gathered(fold, measures, rows, fields))
         made = listing(held.fold(asked, progress, over={each.id: base for each in asked.measures}), fold, self.source)
-        [counted] = made.counted
-        return dataclasses.replace(
-            made,
-            counted=(
-                dataclasses.replace(counted, records=self.source.table(base).count, place="here, its records gathered"),
-            ),
-        )
+        return told_of(made, self.source.table(base).count, self._origin(asked, base))
 
     def statement(self, fold: Fold, dialect: str) -> str:
         """A fold as one SQL statement, by the name of a dialect. Raises NoSqlError for what it does not say, FoldError or LinkError

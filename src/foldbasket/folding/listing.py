@@ -14,7 +14,7 @@ import numpy.typing as npt
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.lines.axis import EVERYTHING
-from foldbasket.folding.report.report import Report
+from foldbasket.folding.report.report import Origin, Report
 from foldbasket.links.source import Source
 from foldbasket.sentence.phrases import words_of
 from foldbasket.spec.field import FieldRef
@@ -160,6 +160,16 @@ def listing(report: Report, fold: Fold, source: Source) -> Report:
         measures=tuple(report.measures[number] for number in shown),
         blocks=tuple(blocks[number] for number in shown),
     )
+
+
+def told_of(report: Report, records: int, origin: Origin) -> Report:
+    """The report of gathered records as that of all from which they were gathered."""
+    counted = tuple(
+        dataclasses.replace(each, records=records, place="here, its records gathered") for each in report.counted
+    )
+    assert report.origin is not None
+    # Other folds are of the gathered records; what relative dates go by is told of all.
+    return dataclasses.replace(report, counted=counted, origin=dataclasses.replace(report.origin, as_of=origin.as_of))
 
 
 def _sentence(fold: Fold, source: Source, report: Report, headings: Sequence[str]) -> str:
