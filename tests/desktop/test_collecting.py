@@ -88,7 +88,7 @@ def test_what_was_set_aside_is_looked_through_when_the_window_is_left(qapp, qtbo
 def test_who_comes_back_at_once_waits_for_nothing(qapp, qtbot, monkeypatch):
     monkeypatch.setattr(collecting, "LEFT", 50)
     looked = []
-    monkeypatch.setattr(Collector, "look_through", lambda self: looked.append(1))
+    monkeypatch.setattr(collecting, "look_through", lambda: looked.append(1))
     collector = Collector(qapp)
     qapp.applicationStateChanged.emit(Qt.ApplicationState.ApplicationInactive)
     qapp.applicationStateChanged.emit(Qt.ApplicationState.ApplicationActive)

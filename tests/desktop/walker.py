@@ -27,6 +27,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog
 from foldbasket import faults
 from foldbasket.desktop.shell.app import made
 from foldbasket.desktop.shell.boundary import let_frames_go
+from foldbasket.desktop.widgets.collecting import look_through
 from foldbasket.errors import FoldBasketError
 from foldbasket.turns import go_first
 from tests.desktop.gestures import Gestures
@@ -159,6 +160,7 @@ class Walker:
                 None, QEvent.Type.DeferredDelete
             )  # without a loop that runs, nothing else does
             gc.collect()
+        look_through()  # as a window does that was closed
 
 
 def _no_dialogs() -> None:

@@ -20,7 +20,7 @@ from foldbasket.desktop.actions.fold import add_fold, rename_fold, rename_word
 from foldbasket.desktop.actions.source import repoint
 from foldbasket.desktop.shell.start import StartView
 from foldbasket.desktop.widgets import dialogs, theme
-from foldbasket.desktop.widgets.collecting import thaw
+from foldbasket.desktop.widgets.collecting import AFTER, look_through
 from foldbasket.errors import BasketError, FoldBasketError
 
 if TYPE_CHECKING:
@@ -367,5 +367,5 @@ class MainWindow(QMainWindow):
     def close_now(self) -> None:
         """Closes it without a question about unsaved work."""
         self._leaves = True
-        thaw()
         self.close()
+        QTimer.singleShot(AFTER, look_through)  # now, rather than while somebody is at something in another window

@@ -43,11 +43,6 @@ LEFT = 3_000
 """Milliseconds after which a window that was left for another is taken for one that nobody waits for."""
 
 
-def thaw() -> None:
-    """Has all there is looked through at the next look, what was set aside as well: for moments in which nobody waits, or much has gone."""
-    gc.unfreeze()
-
-
 def give_back() -> None:
     """Gives memory that is free now back to the system, in some 2 ms: it keeps up to 60 MB after a window otherwise."""
     with contextlib.suppress(OSError, AttributeError):  # a system whose library knows no such thing
@@ -55,6 +50,18 @@ def give_back() -> None:
     arrow = sys.modules.get("pyarrow")
     if arrow is not None:
         arrow.default_memory_pool().release_unused()
+
+
+AFTER = 500
+"""Milliseconds after which a window that was closed has gone with all that was its own."""
+
+
+def look_through() -> None:
+    """Looks through everything, what was set aside as well, which takes some tenths of a second: for moments in which nobody waits, or much has gone."""
+    gc.unfreeze()
+    gc.collect()
+    gc.freeze()
+    give_back()
 
 
 class Collector(QObject):
@@ -75,7 +82,7 @@ class Collector(QObject):
         self._left = QTimer(self)
         self._left.setSingleShot(True)
         self._left.setInterval(LEFT)
-        self._left.timeout.connect(self.look_through)
+        self._left.timeout.connect(look_through)
         app = QGuiApplication.instance()
         if isinstance(app, QGuiApplication):
             app.applicationStateChanged.connect(self._state)
@@ -85,11 +92,6 @@ class Collector(QObject):
             self._left.start()
         else:
             self._left.stop()
-
-    def look_through(self) -> None:
-        """Looks through everything."""
-        thaw()
-        self._collect(2)
 
     def look(self) -> None:
         """Collects what is due: young objects each time, older ones as many rounds later as Python does."""
