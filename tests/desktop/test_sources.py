@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPushButton
 from foldbasket.baskets import edits
 from foldbasket.demo.untidy import UNTIDY_LINES
 from foldbasket.desktop.card.controls import Chooser
+from foldbasket.desktop.source import card
 from foldbasket.desktop.source.database import DatabaseDialog
 from foldbasket.desktop.source.linklayout import columns_of, likeliest
 from foldbasket.desktop.source.preview import ROW, Preview
@@ -633,3 +634,27 @@ def test_taking_out_a_source_in_use_says_who_uses_it_and_undo_brings_it_back(dri
     driver.desk.undo()
     driver.settle()
     assert driver.table() == report
+
+
+def test_thousands_of_findings_are_shown_some_at_a_time(driver, demo, monkeypatch):
+    monkeypatch.setattr(card, "AT_FIRST", 5)
+    driver.open(demo.parent / "untidy_order_lines.csv")
+    driver.qtbot.waitUntil(lambda: not driver.desk.supply.looker.busy, timeout=20_000)
+    [spec] = driver.desk.basket.sources
+    driver.desk.show_source(spec.key)
+    driver.settle()
+
+    def leaves():
+        body = driver.workspace.card.at_once().body
+        return [each for each in body.findChildren(QPushButton) if each.text() == "Leave"]
+
+    def more():
+        body = driver.workspace.card.at_once().body
+        return next((each for each in body.findChildren(QPushButton) if "more findings" in each.text()), None)
+
+    assert (len(leaves()), more().text()) == (5, "7 more findings: show the next 5")
+    driver.qtbot.mouseClick(more(), Qt.MouseButton.LeftButton)
+    driver.settle()
+    assert (len(leaves()), more().text()) == (10, "2 more findings: show them")
+    driver.press(more(), Qt.Key.Key_Space)
+    assert (len(leaves()), more()) == (12, None)

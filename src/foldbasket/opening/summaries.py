@@ -18,6 +18,7 @@ from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
+from foldbasket.turns import give_way
 
 
 def summary_of(basket: Basket, fold: str, read: Callable[[str], Table], progress: Progress | None = None) -> Table:
@@ -41,6 +42,7 @@ def table_of(report: Report) -> Table:
     names = field_names([*(head.heading for head in heads), *(measure.heading for measure in report.measures)])
     values: list[list[object]] = [[] for _ in names]
     for row in rows:
+        give_way()
         for line in columns:
             cells = [report.exact(at, row, line) for at in range(len(report.measures))]
             if all(cell is None for cell in cells):

@@ -16,6 +16,7 @@ from foldbasket.baskets.basket import SourceSpec
 from foldbasket.desktop.card.formula import field_formula_section
 from foldbasket.desktop.card.parts import CardBody
 from foldbasket.desktop.desk import Desk
+from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.flow import FlowLayout
 from foldbasket.desktop.widgets.plain import tip
@@ -38,6 +39,8 @@ from foldbasket.tables.types import FieldType
 Show = Callable[[Finding | None], None]
 PLACES = ((False, "are read and held"), (True, "stay where they are"))
 """What becomes of the records of a table of a database."""
+AT_FIRST = 30
+"""So many findings are shown at first, and so many more each time: a field of names that are nearly alike has some thousand, whose card took 0.6 s."""
 TYPES = tuple((kind, kind.value) for kind in FieldType)
 _ENCODINGS = ((None, "as found"), ("utf-8", "UTF-8"), ("cp1252", "Western"), ("iso8859_15", "Latin-9"), ("cp1250", "Central European"), ("utf-16", "UTF-16"))  # fmt: skip
 _DELIMITERS = ((None, "as found"), (",", "comma"), (";", "semicolon"), ("\t", "tab"), ("|", "bar"))
@@ -48,8 +51,13 @@ def source_card(desk: Desk, spec: SourceSpec, show: Show, parent: QWidget) -> Ca
     """The card of a source: what was found, what was mended, and how it is read."""
     findings = desk.supply.findings(spec.key)
     body = CardBody("Findings", _about_findings(desk, spec, bool(findings)), parent)
-    for finding in findings:
+    most = max(AT_FIRST, desk.sources.shown.get(spec.key, 0))
+    for finding in findings[:most]:
         _finding(body, desk, spec, finding, show)
+    more = min(AT_FIRST, len(findings) - most)
+    if more > 0:
+        rest = f"{len(findings) - most:,} more findings: show {'them' if more == len(findings) - most else f'the next {more}'}"
+        body.link(rest, lambda: _show_more(desk, spec, most + more))
     left = len(desk.supply.findings(spec.key, left=True)) - len(findings)
     if left:
         done = "Look at findings that were left"
@@ -62,6 +70,11 @@ def source_card(desk: Desk, spec: SourceSpec, show: Show, parent: QWidget) -> Ca
         _ways(body, desk, Place(table))
     _reading(body, desk, spec)
     return body.end()
+
+
+def _show_more(desk: Desk, spec: SourceSpec, many: int) -> None:
+    desk.sources.shown[spec.key] = many
+    desk.notify(Part.FINDINGS)
 
 
 def _about_findings(desk: Desk, spec: SourceSpec, found: bool) -> str:

@@ -44,6 +44,8 @@ class SourceWork(QObject):
     def __init__(self, desk: Board, parent: QObject) -> None:
         super().__init__(parent)
         self.desk = desk
+        self.shown: dict[str, int] = {}
+        """How many findings of a source are shown, where that is more than the first few."""
         self._listed: dict[tuple[object, ...], list[Any]] = {}
         self._lister = Worker("contents", self)
         self._lister.finished.connect(self._has_listed)
