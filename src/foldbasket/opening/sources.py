@@ -77,7 +77,10 @@ def read_source(
     is_whole = not any(is_unread(column) for column in table.columns.values())
     if state is not None and is_whole and time.monotonic() - began > WORTH:
         STORE.put_by(place, state, spec.reading, table)
-    return table if state is None else replace(table, found_as=STORE.found_name(place, state, spec.reading))
+    now = state_if_any(place)
+    if state is None or now is None or now.said != state.said:  # it changed while it was read
+        return table
+    return replace(table, found_as=STORE.found_name(place, state, spec.reading))
 
 
 PACKED = 50

@@ -127,10 +127,8 @@ class Store:
         return f"{_at(path)}-{_digest((FORM, __version__, state.said))}.told"
 
     def found_name(self, path: Path, state: State, reading: Reading) -> str:
-        """What names that which is found in a table that was read at a place in a state; empty where the files may be others by now, or may change without
-        showing it."""
-        now = state_if_any(path)
-        if now is None or now.said != state.said or time.time() - state.changed <= SETTLED:
+        """What names that which is found in a table that was read at a place in a state; empty where the files may change without showing it."""
+        if time.time() - state.changed <= SETTLED:
             return ""
         return f"{_place(path, reading)}-{_digest((FORM, __version__, state.said))}.found"
 

@@ -121,8 +121,7 @@ class SectionHead(QPushButton):
             QPolygon(down if self.isChecked() else [QPoint(x - 2, y - 3), QPoint(x + 1, y), QPoint(x - 2, y + 3)])
         )
         if self.hasFocus():
-            painter.setPen(
-                QPen(QColor(colours.rows), 2)
-            )  # above and below: at its sides a frame would cut into the text
+            # Above and below: at its sides a frame would cut into the text.
+            painter.setPen(QPen(QColor(colours.rows), 2))
             painter.drawLine(0, 1, self.width(), 1)
             painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)

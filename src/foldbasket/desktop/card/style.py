@@ -40,9 +40,9 @@ def style_section(desk: Desk, body: CardBody, fold: Fold) -> None:
 
 def titles_section(desk: Desk, body: CardBody, fold: Fold) -> None:
     """Adds the section on title, subtitle and notes of pages and files."""
-    look = fold.look
-    body.section("Title and notes", look.title if look.title is not None else label_of(fold, desk.source))
-    body.wide_entry("Title", look.title or "", label_of(fold, desk.source), lambda text: _change(desk, fold, "Change the title", title=text.strip() or None))  # fmt: skip
+    look, label = fold.look, label_of(fold, desk.source)
+    body.section("Title and notes", look.title if look.title is not None else label)
+    body.wide_entry("Title", look.title or "", label, lambda text: _change(desk, fold, "Change the title", title=text.strip() or None))  # fmt: skip
     body.wide_entry("Subtitle", look.subtitle or "", "the sentence", lambda text: _change(desk, fold, "Change the subtitle", subtitle=text.strip() or None))  # fmt: skip
     for at, note in enumerate((*look.notes, "")):
 

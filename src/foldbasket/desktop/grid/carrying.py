@@ -98,12 +98,9 @@ def _among_members(desk: Desk, seen: View, carried: Carried, at: int) -> Landing
     except BasketError as error:
         failed = error
         return Landing("Too many to be put in order by hand", lambda: desk.failed.emit(failed))
-    named = zip(every, tokens_of([each for each, _, _ in every]), strict=True)
-    siblings, tokens = [], []
-    for each, token in named:
-        if token not in (BLANK, NO_MATCH):
-            siblings.append(each)
-            tokens.append(token)
+    pairs = zip(every, tokens_of([each for each, _, _ in every]), strict=True)
+    named = [(each, token) for each, token in pairs if token not in (BLANK, NO_MATCH)]
+    siblings, tokens = [each for each, _ in named], [token for _, token in named]
     moved = chosen.tokens
     over = next((k for k, (_, start, stop) in enumerate(siblings) if start <= at < stop), None)
     if over is None:

@@ -21,7 +21,7 @@ from foldbasket.folding.cubes.numbering import numbered
 from foldbasket.folding.cubes.winners import Winners
 from foldbasket.folding.members.domain import Domain
 from foldbasket.folding.plan.plan import AxisField
-from foldbasket.folding.states.aggregates.aggregate import State, beyond_numbers
+from foldbasket.folding.states.aggregates.aggregate import State, beyond_numbers, of_halves
 from foldbasket.folding.states.quantities import Quantity
 from foldbasket.folding.states.runs import Runs, runs_from, runs_of
 from foldbasket.folding.states.spilled import Spilled
@@ -215,16 +215,7 @@ def _keep(cube: Cube, planned: Sequence[tuple[Quantity, State, list[_Task]]], re
         elif len(parts) == 1:
             cube.states[ref, state] = parts[0]
         else:  # the upper and lower halves of sums that 64 bits may not hold
-            cube.states[ref, state] = _joined(*parts)
-
-
-def _joined(upper: npt.NDArray[np.int64], lower: npt.NDArray[np.int64]) -> npt.NDArray:
-    """Sums from their halves: in 64 bits where no total of any of them can pass those, else Python's own numbers, which hold Python's lock while they are
-    added up."""
-    most = float(np.abs(upper).sum(dtype=np.float64)) * 2.0**32 + float(lower.sum(dtype=np.float64))
-    if most < 2.0**62:
-        return (upper << 32) + lower
-    return upper.astype(object) * (1 << 32) + lower.astype(object)
+            cube.states[ref, state] = of_halves(*parts)
 
 
 def _tasks(column: Column, states: Iterable[State]) -> Iterator[tuple[State, list[_Task]]]:

@@ -104,12 +104,10 @@ class StreamedMaker:
             return stream.count, np.arange(min(FIRST, stream.count))
         plan = Plan(base, rules=tuple(rules))
         count, found = 0, np.zeros(0, np.int64)
-        for start, source in self._parts(plan, stream, expressions, progress, "Looking for its records"):
-            mask = LocalMaker(source, self.locale, Counter()).selection(base, plan.rules, progress.quietly())
-            assert mask is not None
-            count += int(np.count_nonzero(mask))
+        for start, _, at in self._passing(plan, stream, expressions, progress, "Looking for its records"):
+            count += len(at)
             if len(found) < FIRST:
-                found = np.concatenate([found, np.flatnonzero(mask)[: FIRST - len(found)] + start])
+                found = np.concatenate([found, at[: FIRST - len(found)] + start])
         return count, found
 
     def gathered(
@@ -126,20 +124,31 @@ class StreamedMaker:
         refs = [FieldRef(plan.base, name) for name in names]
         found: list[Table] = []
         numbers: list[npt.NDArray[np.int64]] = []
-        for start, source in self._parts(plan, stream, expressions, progress, "Gathering its records", refs):
-            part = source.table(plan.base)
-            mask = LocalMaker(source, self.locale, Counter()).selection(plan.base, plan.rules, progress.quietly())
-            at = np.arange(part.count) if mask is None else np.flatnonzero(mask)
+        for start, source, at in self._passing(plan, stream, expressions, progress, "Gathering its records", refs):
             numbers.append(at + start)
             if sum(map(len, numbers)) > most:
                 return None
-            found.append(Table(part.name, {ref.field: picked(source.column(ref), at) for ref in refs}))
+            found.append(Table(plan.base, {ref.field: picked(source.column(ref), at) for ref in refs}))
         whole = self.source.table(plan.base)
         made: dict[str, Column] = {}
         for name in names:
             known = whole.column(name)
             made[name] = natured(stacked_as(name, found, known.type, known.scale), known.nature)
         return Table(whole.name, made, whole.origin), np.concatenate(numbers)
+
+    def _passing(
+        self,
+        plan: Plan,
+        stream: Stream,
+        expressions: Expressions,
+        progress: Progress,
+        what: str,
+        more: Iterable[FieldRef] = (),
+    ) -> Iterator[tuple[int, Source, npt.NDArray[np.int64]]]:
+        """As `_parts`, with the numbers within each part of the records that pass the plan's rules."""
+        for start, source in self._parts(plan, stream, expressions, progress, what, more):
+            mask = LocalMaker(source, self.locale, Counter()).selection(plan.base, plan.rules, progress.quietly())
+            yield start, source, np.arange(source.table(plan.base).count) if mask is None else np.flatnonzero(mask)
 
     def _parts(
         self,

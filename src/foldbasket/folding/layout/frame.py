@@ -15,7 +15,7 @@ import numpy.typing as npt
 from foldbasket.errors import FoldError
 from foldbasket.folding.lines.axis import Axis, Head
 from foldbasket.folding.lines.trees import Lines, Matrix, Tree, positions
-from foldbasket.folding.states.aggregates.aggregate import Block, State, beyond_numbers
+from foldbasket.folding.states.aggregates.aggregate import Block, State, beyond_numbers, of_halves
 from foldbasket.folding.states.runs import Grouped
 from foldbasket.spec.fold import TotalOf
 from foldbasket.tables.distinct import distinct
@@ -291,9 +291,7 @@ def _summed(values: npt.NDArray, group: npt.NDArray[np.int64], many: int) -> npt
     upper, lower = np.zeros(many, np.int64), np.zeros(many, np.int64)
     np.add.at(upper, group, whole >> 32)
     np.add.at(lower, group, whole & 0xFFFFFFFF)
-    if len(group) < 1 << 30 and (not many or int(np.abs(upper).max()) < 1 << 30):
-        return (upper << 32) + lower
-    return upper.astype(object) * (1 << 32) + lower.astype(object)
+    return of_halves(upper, lower)
 
 
 def _narrowed(exact: Matrix) -> Matrix:

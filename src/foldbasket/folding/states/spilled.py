@@ -98,7 +98,7 @@ class _File:
     """Entries on the disk: of each piece its values, then its cells, then its counts."""
 
     def __init__(self, folder: Path | None, of: str) -> None:
-        self._of, self._kind = of, np.dtype(np.int64)
+        self._of = of
         try:
             if folder is not None:
                 folder.mkdir(parents=True, exist_ok=True, mode=0o700)
@@ -178,16 +178,16 @@ class Gathering:
         assert self._stand is not None
         if self._file is not None:
             if self._many:
+                progress.meanwhile("Putting values in order", self._settle)
                 progress.meanwhile("Putting values on the disk", self._spill)
             return Spilled(self._file, self._pieces, self._stand, self._totals)
         return progress.meanwhile("Putting values in order", self._held)
 
     def _held(self) -> Runs:
-        self._settle()
-        values = self._values[0]
+        values = np.concatenate(self._values)
         if isinstance(self._stand, CodedColumn):
             values = self._stand.dictionary.binary_ranks[values]
-        return runs_of(self._cells[0], values, self._counts[0])
+        return runs_of(np.concatenate(self._cells), values, np.concatenate(self._counts))
 
     def _move(self, before: Ints, cells: int) -> None:
         totals = np.zeros(cells, np.int64)
@@ -215,8 +215,8 @@ class Gathering:
             self._many = self._settled = len(runs.values)
 
     def _spill(self) -> None:
+        """Puts what was put together on the disk."""
         assert self._stand is not None
-        self._settle()
         if self._file is None:
             self._file = _File(self._folder, self._stand.name)
         values = self._values[0]

@@ -12,14 +12,8 @@ import numpy.typing as npt
 from foldbasket import kinds
 from foldbasket.tables.findings.finding import Finding, Offer
 from foldbasket.tables.findings.findings import findings_of
-from foldbasket.tables.mending.mend import AnyMend
 from foldbasket.tables.profile import Profile
 from foldbasket.tables.table import Table
-
-
-class _Offer(msgspec.Struct):
-    label: str
-    mends: tuple[AnyMend, ...]
 
 
 class _Finding(msgspec.Struct):
@@ -29,7 +23,7 @@ class _Finding(msgspec.Struct):
     title: str
     brief: str
     count: int
-    offers: tuple[_Offer, ...]
+    offers: tuple[Offer, ...]
     remark: str
     counted: str
 
@@ -41,20 +35,7 @@ class _Found(msgspec.Struct):
 
 def as_bytes(profiles: Mapping[str, Profile], findings: Sequence[Finding]) -> bytes:
     """Profiles, by the names of fields, and findings as bytes."""
-    listed = [
-        _Finding(
-            each.kind,
-            each.field,
-            each.about,
-            each.title,
-            each.brief,
-            each.count,
-            tuple(_Offer(offer.label, offer.mends) for offer in each.offers),
-            each.remark,
-            each.counted,
-        )
-        for each in findings
-    ]
+    listed = [_Finding(*(getattr(each, name) for name in _Finding.__struct_fields__)) for each in findings]
     return msgspec.json.encode(_Found(dict(profiles), listed))
 
 
@@ -67,14 +48,10 @@ def from_bytes(kept: bytes, table: Table) -> tuple[dict[str, Profile], list[Find
         return None
     if found.profiles.keys() != table.columns.keys():
         return None
-    findings = []
-    for each in found.findings:
-        offers = tuple(Offer(offer.label, offer.mends) for offer in each.offers)
-        key = each.kind, each.field, each.about
-        findings.append(
-            Finding(*key, each.title, each.brief, each.count, offers, partial(_records, table, key), each.remark, each.counted)
-        )  # fmt: skip
-    return found.profiles, findings
+    return found.profiles, [
+        Finding(**msgspec.structs.asdict(each), find=partial(_records, table, (each.kind, each.field, each.about)))
+        for each in found.findings
+    ]
 
 
 def _records(table: Table, key: tuple[str, str, str]) -> npt.NDArray[np.int64]:

@@ -32,16 +32,18 @@ def look_through(
     name = read.found_as if read is not None and keeps else ""
     kept = STORE.found(name)
     known = from_bytes(kept, read) if kept is not None and read is not None else None
-    is_whole = read is not None and table.columns == read.columns
+    known_profiles, known_findings = known or ({}, None)
+    own = read.columns if read is not None else {}
+    is_whole = table.columns == own
     began = time.monotonic()
     profiles: dict[str, Profile] = {}
     for column in columns:
         progress.step("Profiling", 0.0)
-        is_own = known is not None and read is not None and read.columns.get(column.name) is column
-        profiles[column.name] = known[0][column.name] if is_own and known is not None else _profiled(column)
+        same = known_profiles.get(column.name) if own.get(column.name) is column else None
+        profiles[column.name] = same or _profiled(column)
     findings: list[Finding] | None = None
     if wanted:
-        findings = known[1] if known is not None and is_whole else findings_of(table, progress)
+        findings = known_findings if known_findings is not None and is_whole else findings_of(table, progress)
     if name and known is None and is_whole and findings is not None and time.monotonic() - began > WORTH:
         is_all = profiles.keys() == table.columns.keys() and not any(each.kind == NOT_LOOKED for each in findings)
         if is_all:
