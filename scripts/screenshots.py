@@ -3,6 +3,7 @@
 import os
 import sys
 import tempfile
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -180,6 +181,8 @@ def chart_pictures(window: MainWindow, shoot: Callable[[str], None]) -> None:
     wait_until(lambda: desk.report is not None and desk.report.name == name)
     desk.do(ChangePage(name, {"breaks": desk.fold.rows[0].id}, "Break pages"))
     desk.show_pages()
+    begun = time.monotonic()  # small pages are drawn one in each turn of the loop
+    wait_until(lambda: not desk.busy and time.monotonic() - begun > 1.0)
     shoot("pages")
     desk.show_pages(False)
     desk.undo()
