@@ -217,6 +217,18 @@ def test_quarters_without_records_stand_under_their_own_year_only():
     ]
 
 
+@pytest.mark.parametrize("named", ["end", "start"])
+@pytest.mark.parametrize("ends", [(dt.date.min, dt.date(2, 3, 1)), (dt.date(9998, 11, 30), dt.date.max)])
+def test_every_part_within_every_other_at_both_ends_of_the_calendar(ends, named):
+    records = table("S", {"Day": list(ends)})
+    names = [name for name, part in parts_by(Fiscal(5, named)).items() if part.is_period and not part.by_time]
+    for outer in names:
+        for inner in names:
+            words = (placed("S.Day", part=outer, subtotal="off"), placed("S.Day", part=inner, empty=True))
+            report = Engine(Source({"S": records}, (), (), Fiscal(5, named))).fold(Fold("f", (COUNT,), words))
+            assert sum(line[-1] or 0 for line in lines(report)[:-1]) == 2, (outer, inner)
+
+
 def test_a_cycle_without_records_stands_under_every_year():
     days = [datetime.date(2025, 11, 3), datetime.date(2026, 8, 9)]
     words = [placed("S.Day", part="year", subtotal="off"), placed("S.Day", part="quarter of year", empty=True)]

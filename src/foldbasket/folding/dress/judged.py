@@ -109,10 +109,7 @@ class Cells:
         if self.block.dictionary is not None:
             data = self.block.dictionary.binary_ranks[data.astype(np.int64)]
         groups = self.group.ravel()[at]
-        if data.dtype == object:
-            places = np.array(sorted(range(len(at)), key=lambda each: (groups[each], _number(data[each]))), np.int64)
-        else:
-            places = np.lexsort((data, groups))
+        places = np.lexsort((_ranked(data), groups))
         ordered = groups[places]
         starts = np.flatnonzero(np.append(True, ordered[1:] != ordered[:-1])) if len(at) else np.zeros(0, np.int64)
         return at[places], np.append(starts, len(at))
@@ -151,18 +148,17 @@ def signs(block: Block, value: Decimal) -> Signs:
     if block.type is FieldType.TIMESTAMP:
         value = value * 86_400_000_000
     wanted = value if block.type is FieldType.REAL else value.scaleb(block.scale)
-    if data.dtype == object:
-        return np.array([[_compared(_number(each), wanted) for each in row] for row in data], np.int8).reshape(
-            data.shape
-        )
-    if data.dtype.kind == "f":
-        return _float_signs(data, wanted)
+    if block.type is FieldType.REAL:
+        return _float_signs(data.astype(np.float64), wanted)
     whole = int(wanted.to_integral_value("ROUND_FLOOR"))
-    if not -(2**63) <= whole < 2**63:
+    if data.dtype != object and not -(2**63) <= whole < 2**63:
         return np.full(data.shape, -1 if whole > 0 else 1, np.int8)
     found = np.sign((data > whole).astype(np.int8) - (data < whole).astype(np.int8)).astype(np.int8)
-    if wanted != whole:  # nothing is equal to what lies between two units
+    if wanted != whole:  # no unit is equal to what lies between two
         found[data == whole] = -1
+        if data.dtype == object:  # but a number that is not exact may lie there
+            for at in np.argwhere((data > whole) & (data < whole + 1)):
+                found[tuple(at)] = _compared(_number(data[tuple(at)]), wanted)
     return found
 
 
@@ -179,13 +175,33 @@ def compared(one: Block, other: Block) -> Signs:
     if one.dictionary is not None or other.dictionary is not None or not (one.type.is_number and other.type.is_number):
         raise FoldError("only measures of numbers compare with one another.", todo="Choose another measure.")
     known = ~one.blank & ~other.blank
-    plain = all(each.data.dtype != object for each in (one, other))
-    if plain and one.scale == other.scale and one.data.dtype.kind == other.data.dtype.kind:
-        return (one.data > other.data).astype(np.int8) - (one.data < other.data).astype(np.int8)
-    found = np.zeros(one.blank.shape, np.int8)
-    for row, column in zip(*np.nonzero(known), strict=True):
+    reals = [each.type is FieldType.REAL for each in (one, other)]
+    if all(reals) or not any(reals):
+        scale = max(one.scale, other.scale)
+        left, right = (_in_units(each, scale) for each in (one, other))
+        return (left > right).astype(np.int8) - (left < right).astype(np.int8)
+    left, right = (each.data.astype(np.float64) / 10.0**each.scale for each in (one, other))
+    found = (left > right).astype(np.int8) - (left < right).astype(np.int8)
+    with np.errstate(invalid="ignore"):  # what is beyond all numbers differs by no number
+        near = known & (np.abs(left - right) <= np.maximum(np.abs(left), np.abs(right)) * 1e-15)
+    # What lies closer together than reals tell is compared exactly.
+    for row, column in zip(*np.nonzero(near), strict=True):
         found[row, column] = _compared(_exact(one, row, column), _exact(other, row, column))
     return found
+
+
+def _in_units(block: Block, scale: int) -> npt.NDArray:
+    """The values of a block in units of 10^-scale, as Python's own numbers where 64 bits may not hold them."""
+    if block.scale == scale:
+        return block.data
+    if block.data.dtype != object and np.abs(block.data.astype(np.float64)).max(initial=0.0) * 10.0 ** (scale - block.scale) < 2.0**62:  # fmt: skip
+        return block.data * 10 ** (scale - block.scale)
+    return block.data.astype(object) * 10 ** (scale - block.scale)
+
+
+def _ranked(data: npt.NDArray) -> npt.NDArray:
+    """Numbers in the order of some values: themselves where 64 bits hold them."""
+    return np.unique(data, return_inverse=True)[1] if data.dtype == object else data
 
 
 def _exact(block: Block, row: int, column: int) -> Decimal:

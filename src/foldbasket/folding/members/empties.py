@@ -97,7 +97,7 @@ def _belongs(
         if larger is None or smaller is None or not smaller.is_period or larger.by_time:
             return fits
         numbers = np.asarray(domains[inner].dictionary.values, np.int64)
-        days = np.array([smaller.first_day(int(number)) for number in numbers], np.int64)
+        days = np.array([smaller.first_known_day(int(number)) for number in numbers], np.int64)
         wanted = np.append(larger.of(days), [-1, -1])[rows[:, inner]]
         is_member = rows[:, outer] < domains[outer].blank
         own = np.append(np.asarray(domains[outer].dictionary.values, np.int64), [0, 0])[rows[:, outer]]

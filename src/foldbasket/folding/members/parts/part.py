@@ -19,6 +19,7 @@ from foldbasket.registry import Kinds
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import NoSqlError, Sql, chosen, one_of, piece, text
 from foldbasket.styling.dates import CALENDAR_YEAR, EPOCH, Fiscal
+from foldbasket.tables.types import FIRST_DAY
 
 Days = npt.NDArray[np.int64]
 MICROS_PER_HOUR = 3_600_000_000
@@ -83,6 +84,13 @@ class Part:
     def first_day(self, number: int) -> int:
         """The first day of a period, as days since 1970-01-01. ValueError beyond the calendar."""
         raise NotImplementedError
+
+    def first_known_day(self, number: int) -> int:
+        """The first day of a period; that of the calendar (0001-01-01) where it would begin before it."""
+        try:
+            return max(self.first_day(number), FIRST_DAY)
+        except (ValueError, OverflowError):
+            return FIRST_DAY
 
     def a_day(self, number: int) -> int | None:
         """A day that its members are written by in a date pattern, as days since 1970-01-01; None for what is no date. ValueError
