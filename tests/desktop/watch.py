@@ -70,6 +70,7 @@ class Watch:
         self._what = str
         self._stood = ""
         self._collected = self._collecting = 0.0
+        self._found, self._young = "", 0
         gc.callbacks.append(self._collect)
         self._looks = "HOLDS" in os.environ
         if self._looks:
@@ -107,17 +108,18 @@ class Watch:
         if took > self.LOOK:
             stops = [now - then for now, then in zip(_stops(), self._stops, strict=True)]
             own, queued = time.thread_time() - self._worked, _waited() - self._waited  # the rest it waited for a lock
-            garbage = f", {self._collected:.2f} s of them for garbage" if self._collected > 0.01 else ""
+            garbage = f", {self._collected:.2f} s of them for garbage ({self._found})" if self._collected > 0.01 else ""
             stolen = _stolen() - self._stolen
             what = f"{self._what()}, {own:.2f} s of its own{garbage}, {queued:.2f} s for a processor, {stolen:.2f} s stolen, {stops[0]} waits, {stops[1]} of a disk"
             self.holds.append(Hold(took, stolen, what, self._stood))
 
-    def _collect(self, phase, _):
+    def _collect(self, phase, told):
         now = time.perf_counter()
         if phase == "start":
-            self._collecting = now
+            self._collecting, self._young = now, gc.get_count()[0]
         else:
             self._collected += now - self._collecting
+            self._found = f"generation {told['generation']}, {self._young:,} young, {told['collected']:,} collected, {gc.get_freeze_count():,} set aside"
 
     def close(self):
         """Looks no longer."""

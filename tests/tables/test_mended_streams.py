@@ -14,21 +14,21 @@ from foldbasket.errors import ReadError
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.members import Members
 from foldbasket.links.source import Source
-from foldbasket.opening.sources import Mending, read_source
+from foldbasket.opening.mending import Mending
+from foldbasket.opening.sources import read_source
 from foldbasket.spec.fold import Fold
 from foldbasket.tables.mending.fields import HideFields, JoinFields, RenameField
 from foldbasket.tables.mending.mend import AnyMend
 from foldbasket.tables.mending.natures import TakeFor
 from foldbasket.tables.mending.texts import (
     BlankOut,
-    FillDown,
     KeepPart,
     ReplaceValues,
     SplitField,
     TrimSpaces,
     Unify,
 )
-from foldbasket.tables.mending.types import ReadAs, ScaleUnit
+from foldbasket.tables.mending.types import BlankMisfits, ReadAs, ScaleUnit
 from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.parquetstream import ParquetStream
@@ -48,6 +48,7 @@ MENDS = [
     (SplitField("Order", "-", ("Trade", "Number")),),
     (JoinFields(("Site", "Order"), " / ", "Both"), HideFields(("Order",))),
     (RenameField("Net", "Amount"), ScaleUnit("Amount", "100")),
+    (ReadAs("Paid", FieldType.DECIMAL), BlankMisfits("Paid")),
     (ReadAs("Day", FieldType.DATE, "day month year"), RenameField("Day", "Ordered on")),
     (TakeFor("Pieces", Nature.IDENTIFIER),),
     (RenameField("File", "Month"), ReplaceValues("Month", {"m0.parquet": "January"})),
@@ -128,15 +129,6 @@ def test_folds_over_it_are_the_same(months, mends):
 def test_kinds_that_look_at_one_record_at_a_time_are_those_tried_here():
     tried = {type(each) for mends in MENDS for each in mends}
     assert tried == {kind for kind in AnyMend.kinds if kind.by_record}
-
-
-def test_a_mend_that_looks_at_several_records_is_passed_over_with_the_reason(months):
-    read = _read(months, 10)
-    table, outcomes = Mending().table(read, SourceSpec("T", months.name, mends=(TrimSpaces(), FillDown("Site"))))
-    assert outcomes[0].problem is None
-    assert outcomes[0].sampled == read.count
-    assert "looks at more than one record at a time" in outcomes[1].problem.what
-    assert is_sampled(table)
 
 
 def test_a_value_that_the_sample_did_not_tell_of_is_an_error_that_names_the_field(months, tmp_path, monkeypatch):

@@ -15,7 +15,7 @@ from foldbasket.folding.cubes.cluster import Cluster
 from foldbasket.folding.engine import Engine
 from foldbasket.links.source import Source
 from foldbasket.opening import calculating
-from foldbasket.opening.sources import Mending
+from foldbasket.opening.mending import Mending, may_keep
 from foldbasket.tables.mending.mend import Outcome
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.sample import is_sampled
@@ -50,7 +50,7 @@ class Keeping:
     ) -> tuple[Table, tuple[Outcome, ...]]:
         """A source's table after its mends, under its name, and what became of each mend."""
         spec = basket.source(key)
-        made, outcomes = self._mending.table(table, spec, progress)
+        made, outcomes = self._mending.table(table, spec, progress, keep=may_keep(basket, spec))
         return made.named(spec.name), outcomes
 
     def can_calculate(self, basket: Basket, tables: Mapping[str, Table]) -> bool:

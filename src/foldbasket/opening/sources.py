@@ -1,4 +1,4 @@
-"""From a source as the basket says it to its table: read, then mended. Both are kept until what they come from changes."""
+"""From a source as the basket says it to its table as it is read, before any mend; see `mending.py`."""
 
 from __future__ import annotations
 
@@ -6,7 +6,6 @@ import os
 import time
 from collections.abc import Callable
 from dataclasses import replace
-from functools import partial
 from pathlib import Path
 
 import msgspec
@@ -15,16 +14,13 @@ from foldbasket.baskets.basket import SourceSpec
 from foldbasket.baskets.consent import Agreed
 from foldbasket.baskets.passwords import password_of
 from foldbasket.errors import ReadError
-from foldbasket.kept import Kept
 from foldbasket.sql.staying import staying
-from foldbasket.tables.mending.mend import AnyMend, Outcome, mended
-from foldbasket.tables.mending.streamed import mended_stream
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import AS_FOUND, WHOLE, Parts, memory_allowed
 from foldbasket.tables.reading.database import is_database, read_server, with_table
 from foldbasket.tables.reading.objects import read_objects
 from foldbasket.tables.reading.readers import files_of_source, folder_lazily, is_many, read_table, reader_of, repack
-from foldbasket.tables.sample import is_sampled, take_sample
+from foldbasket.tables.sample import take_sample
 from foldbasket.tables.store import STORE, WORTH, state_if_any, state_of
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import BYTES, is_unread
@@ -109,7 +105,7 @@ def _not_held(
     place: Path, spec: SourceSpec, most: int, parts: Parts, keep: bool, progress: Progress | None
 ) -> Table | None:
     """The table of what would take more bytes than so many, read part by part; None where it can be held, or where it cannot come so."""
-    if not all(mend.by_record for mend in spec.mends):
+    if not all(mend.by_record or (keep and mend.in_order) for mend in spec.mends):
         return None
     large = too_large(place, spec, most, progress) if parts == WHOLE else None
     return repacked(place, spec, most, parts, progress) if large is None and keep else large
@@ -159,42 +155,6 @@ def _left_there(spec: SourceSpec, folder: Path, parts: Parts, progress: Progress
     if not parts.lazily:
         take_sample(table, progress)
     return table
-
-
-class Mending:
-    """Mended tables by what they were made from, so that undoing a mend or adding one does the others only once."""
-
-    def __init__(self, most: int = 60) -> None:
-        self._kept: Kept[tuple[Table, tuple[Outcome, ...]]] = Kept(most)
-
-    def is_ready(self, table: Table, spec: SourceSpec) -> bool:
-        """Whether the mended table is at hand."""
-        return not spec.mends or (table.serial, _key(spec.mends)) in self._kept
-
-    def table(
-        self, table: Table, spec: SourceSpec, progress: Progress | None = None
-    ) -> tuple[Table, tuple[Outcome, ...]]:
-        """The table after the source's mends, and what became of each of them; of a table that is not held those are passed over that
-        look at several records."""
-        if is_sampled(table) and spec.mends:
-            return self._kept.get_or((table.serial, _key(spec.mends)), lambda: mended_stream(table, spec.mends))
-        result: tuple[Table, tuple[Outcome, ...]] = (table, ())
-        for count in range(1, len(spec.mends) + 1):
-            result = self._kept.get_or(
-                (table.serial, _key(spec.mends[:count])), partial(_further, *result, spec.mends[count - 1], progress)
-            )
-        return result
-
-
-def _further(
-    table: Table, before: tuple[Outcome, ...], mend: AnyMend, progress: Progress | None
-) -> tuple[Table, tuple[Outcome, ...]]:
-    done, outcome = mended(table, (mend,), progress)
-    return done, (*before, *outcome)
-
-
-def _key(mends: tuple[AnyMend, ...]) -> bytes:
-    return msgspec.json.encode(mends)
 
 
 def origin_key(spec: SourceSpec) -> bytes:

@@ -1,21 +1,27 @@
 """Records that repeat an earlier one: found by a number for each record, and compared value by value before it is said.
 
 Long varied text that is not encoded yet is hashed from its bytes by a compiled loop; without the compiler it is encoded.
+Of a table that comes part by part each record has a number of 128 bits, kept on the disk: values are not compared there, since two different records with
+one number do not happen (in 10^9 records with odds of 1 in 10^21).
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+import hashlib
+import tempfile
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import ExitStack
 from functools import cache
-from typing import Any
+from typing import Any, BinaryIO
 
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from foldbasket.tables.column import Column, DeferredColumn, NumberColumn
+from foldbasket.tables.column import CodedColumn, Column, DeferredColumn, NumberColumn, blank_mask
 from foldbasket.tables.table import Table
+from foldbasket.tables.types import FieldType
 
 _STEP = 1 << 16  # stays in cache
 _MIX, _TURN = np.uint64(0x9E3779B97F4A7C15), np.uint64(0xBF58476D1CE4E5B9)
@@ -23,7 +29,7 @@ _MIX, _TURN = np.uint64(0x9E3779B97F4A7C15), np.uint64(0xBF58476D1CE4E5B9)
 
 def repeated(table: Table, fields: Sequence[str] = ()) -> npt.NDArray[np.bool_]:
     """The records that are alike to an earlier one in the fields (all, when none are given), as a mask of shape (records,)."""
-    columns = [table.texts.get(name, table.column(name)) for name in (fields or table.columns)]
+    columns = [each for pair in _compared(table, fields) for each in pair if each is not None]
     found = np.zeros(table.count, np.bool_)
     hashes = _hashes(columns, table.count)
     if pc.count_distinct(pa.array(hashes)).as_py() == table.count:
@@ -38,6 +44,19 @@ def repeated(table: Table, fields: Sequence[str] = ()) -> npt.NDArray[np.bool_]:
         later, earlier = later[same], earlier[same]
     found[later] = True
     return found
+
+
+def _compared(table: Table, fields: Sequence[str]) -> list[tuple[Column, CodedColumn | None]]:
+    """What tells records apart: the values of the fields (all, when none are given), each with the texts that did not fit its type, where there are any."""
+    names = fields or tuple(table.columns)
+    return [(table.column(name), _misfits(table.texts.get(name), table.column(name))) for name in names]
+
+
+def _misfits(text: CodedColumn | None, column: Column) -> CodedColumn | None:
+    if text is None:
+        return None
+    blank = len(text.dictionary)
+    return CodedColumn(text.name, np.where(blank_mask(column), text.codes, blank), text.dictionary)
 
 
 def _alike(column: Column, one: npt.NDArray[np.int64], other: npt.NDArray[np.int64]) -> npt.NDArray[np.bool_]:
@@ -121,3 +140,103 @@ def _kernel() -> Callable[..., None] | None:
 
     compiled: Callable[..., None] = numba.njit(cache=True, nogil=True)(hashed)
     return compiled
+
+
+# --- part by part ---------------------------------------------------------------
+
+_SHARES = 128
+_BLANK = np.array([0x5851F42D4C957F2D, 0x14057B7EF767814F], np.uint64)
+_ENTRY = np.dtype([("one", np.uint64), ("other", np.uint64), ("at", np.int64)])
+
+
+def repeated_in_order(parts: Iterator[Table], fields: Sequence[str] = ()) -> Iterator[npt.NDArray[np.bool_]]:
+    """The records that are alike to an earlier one, of one part after the other, as masks; all parts are gone through before the first mask is there.
+    Raises OSError where there is no room on the disk."""
+    with ExitStack() as stack:
+        # Numbers are dealt out by their first bits, so that those that are the same come together in a share that fits into memory.
+        files = [stack.enter_context(tempfile.TemporaryFile()) for _ in range(_SHARES)]
+        counts: list[int] = []
+        for part in parts:
+            _dealt(_numbered(_compared(part, fields), part.count, sum(counts)), files)
+            counts.append(part.count)
+        again = np.zeros(sum(counts) // 8 + 1, np.uint8)  # a bit for each record
+        for file in files:
+            found = _again(file)
+            np.bitwise_or.at(again, found >> 3, np.uint8(1) << (found & 7).astype(np.uint8))
+    start = 0
+    for count in counts:
+        first = start >> 3
+        bits = np.unpackbits(again[first : (start + count + 7) >> 3], bitorder="little")
+        yield bits[start - 8 * first :][:count].astype(np.bool_)
+        start += count
+
+
+def _numbered(compared: Sequence[tuple[Column, CodedColumn | None]], count: int, start: int) -> npt.NDArray:
+    """An entry for each record: two numbers, the same for records with the same values, and its place among all."""
+    entries = np.zeros(count, _ENTRY)
+    one, other = np.zeros(count, np.uint64), np.ones(count, np.uint64)
+    for column, misfits in compared:
+        halves = _halves(column)
+        if misfits is not None:
+            known = ~blank_mask(misfits)
+            halves[known] = _halves(misfits)[known]
+        one, other = _stirred(one ^ halves[:, 0]), _stirred(other ^ halves[:, 1])
+    entries["one"], entries["other"], entries["at"] = one, other, np.arange(start, start + count)
+    return entries
+
+
+def _halves(column: Column) -> npt.NDArray[np.uint64]:
+    """Two numbers for each value, the same in whatever part of a table it stands; shape (records, 2)."""
+    if isinstance(column, NumberColumn):
+        halves = _pairs(*_reduced(column))
+        halves[blank_mask(column)] = _BLANK
+        return halves
+    coded = column.coded()
+    if coded.type is FieldType.TEXT:
+        said = [hashlib.blake2b(text.encode("utf-8", "surrogatepass"), digest_size=16).digest() for text in coded.dictionary.texts]  # fmt: skip
+        members = np.frombuffer(b"".join(said), np.uint64).reshape(-1, 2)
+    else:
+        members = _pairs(np.asarray(coded.dictionary.values).astype(np.int64).view(np.uint64))
+    pairs: npt.NDArray[np.uint64] = np.concatenate([members, _BLANK[None]])[coded.codes]
+    return pairs
+
+
+def _reduced(column: NumberColumn) -> tuple[npt.NDArray[np.uint64], npt.NDArray[np.uint64]]:
+    """Exact numbers with as few fraction digits as they need, and those: a part may have been read with fewer than another."""
+    scales = np.full(len(column), column.scale, np.uint64)
+    units = np.ascontiguousarray(column.values)
+    for _ in range(column.scale):
+        whole = (units % 10 == 0) & (scales > 0)
+        units, scales = np.where(whole, units // 10, units), scales - whole
+    return units.view(np.uint64), scales
+
+
+def _pairs(values: npt.NDArray[np.uint64], more: npt.NDArray[np.uint64] | None = None) -> npt.NDArray[np.uint64]:
+    own = values if more is None else values ^ _stirred(more)
+    return np.column_stack([own, _stirred(own)])
+
+
+def _stirred(numbers: npt.NDArray[np.uint64]) -> npt.NDArray[np.uint64]:
+    """Other numbers, one for each, in which each bit depends on all: the last steps of SplitMix64 (Steele, Lea and Flood, 2014)."""
+    numbers = (numbers ^ (numbers >> np.uint64(30))) * _TURN
+    numbers = (numbers ^ (numbers >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
+    return numbers ^ (numbers >> np.uint64(31))
+
+
+def _dealt(entries: npt.NDArray, files: Sequence[BinaryIO]) -> None:
+    share = (entries["one"] >> np.uint64(57)).astype(np.int64)
+    order = np.argsort(share, kind="stable")
+    edges = np.searchsorted(share[order], np.arange(_SHARES + 1))
+    for at, file in enumerate(files):
+        file.write(entries[order[edges[at] : edges[at + 1]]].tobytes())
+
+
+def _again(file: BinaryIO) -> npt.NDArray[np.int64]:
+    """The places of a share's entries that an earlier one has the numbers of."""
+    file.seek(0)
+    entries = np.frombuffer(file.read(), _ENTRY)
+    order = np.lexsort((entries["at"], entries["other"], entries["one"]))
+    entries = entries[order]
+    same = (entries["one"][1:] == entries["one"][:-1]) & (entries["other"][1:] == entries["other"][:-1])
+    found: npt.NDArray[np.int64] = entries["at"][1:][same]
+    return found

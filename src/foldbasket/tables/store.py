@@ -198,8 +198,8 @@ class Store:
         finally:
             fresh.unlink(missing_ok=True)
 
-    def repacked(self, path: Path, state: State, reading: Reading, write: Callable[[Path], object]) -> Path:
-        """Where all records of a place stand as Parquet, as they are read in a way; `write` writes them to a file where they are not there yet. Raises
+    def repacked(self, path: Path, state: State, reading: object, write: Callable[[Path], object]) -> Path:
+        """Where all records of a place stand as Parquet, as they are read in a way, with what is done to them; `write` writes them to a file where they are not there yet. Raises
         ReadError where the place is in another state by then; OSError where there is no room."""
         place = self.folder / f"{_place(path, reading)}-{_digest((FORM, __version__, state.said))}.parquet"
         self._lent.add(place)
@@ -254,13 +254,14 @@ class Store:
                 if time.time() - left.stat().st_mtime > 3600:
                     left.unlink()
 
-    def drop(self, path: Path) -> None:
-        """Takes out what is kept of a place, however it was read."""
+    def drop(self, path: Path) -> bool:
+        """Takes out what is kept of a place, however it was read; whether this process has read records from any of it."""
         with self._lock:
             self._waiting = [each for each in self._waiting if each[0] != path]
-        for _, _, place in self._entries():
-            if place.name.startswith(_at(path)):
-                place.unlink(missing_ok=True)
+        going = [place for _, _, place in self._entries() if place.name.startswith(_at(path))]
+        for place in going:
+            place.unlink(missing_ok=True)
+        return not self._lent.isdisjoint(going)
 
     def clear(self) -> tuple[int, int]:
         """Takes out everything but what this process reads its records from; how many entries that were, and how many bytes."""
@@ -280,7 +281,7 @@ def _at(path: Path) -> str:
     return _digest(os.path.realpath(path))[:16]
 
 
-def _place(path: Path, reading: Reading) -> str:
+def _place(path: Path, reading: object) -> str:
     return f"{_at(path)}-{_digest(msgspec.json.encode(reading, order='sorted'))[:16]}"
 
 

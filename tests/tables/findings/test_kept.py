@@ -8,7 +8,8 @@ import pytest
 from foldbasket.baskets.basket import SourceSpec
 from foldbasket.baskets.consent import Agreed
 from foldbasket.demo.scenario import write_demo
-from foldbasket.opening.sources import Mending, read_source
+from foldbasket.opening.mending import Mending
+from foldbasket.opening.sources import read_source
 from foldbasket.tables import store
 from foldbasket.tables.findings import looking
 from foldbasket.tables.findings.findings import NOT_LOOKED

@@ -10,7 +10,8 @@ import pytest
 from foldbasket.baskets.basket import SourceSpec
 from foldbasket.baskets.consent import Agreed
 from foldbasket.cli import main
-from foldbasket.opening.sources import Mending, read_source
+from foldbasket.opening.mending import Mending
+from foldbasket.opening.sources import read_source
 from foldbasket.tables import survey
 from foldbasket.tables.findings.finding import FINDERS
 from foldbasket.tables.findings.findings import findings_of

@@ -21,6 +21,7 @@ from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.flow import FlowLayout
 from foldbasket.desktop.widgets.plain import tip
 from foldbasket.errors import FoldBasketError
+from foldbasket.opening.mending import may_keep
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import Column
 from foldbasket.tables.findings.finding import Finding
@@ -67,7 +68,7 @@ def source_card(desk: Desk, spec: SourceSpec, show: Show, parent: QWidget) -> Ca
     table = desk.tables.get(spec.key)
     if table is not None and can_be_mended(table):
         body.section("More mends")
-        _ways(body, desk, Place(table))
+        _ways(body, desk, spec, Place(table))
     _reading(body, desk, spec)
     return body.end()
 
@@ -88,6 +89,10 @@ def _about_findings(desk: Desk, spec: SourceSpec, found: bool) -> str:
         told = "These records stay in their database: it folds them, and tells those that are asked for. They are not mended."
     else:
         told = "These records are not held: they are read as they are asked for, folded part by part, and mended as they come."
+        if may_keep(desk.basket, spec):
+            told += (
+                " A mend that looks at several of them goes through all once, and keeps what comes of it on the disk."
+            )
     if found:
         return f"{told} What was found is by the members of their fields; which records have them is not told."
     if looker.surveyor.is_at(table):
@@ -121,7 +126,9 @@ def _ways_to_go(parent: QWidget, desk: Desk, spec: SourceSpec, finding: Finding,
     policy = holder.sizePolicy()
     policy.setHeightForWidth(True)
     holder.setSizePolicy(policy)
-    for at, offer in enumerate(finding.offers):
+    is_any = _is_any_possible(desk, spec)
+    possible = [offer for offer in finding.offers if is_any or all(mend.by_record for mend in offer.mends)]
+    for at, offer in enumerate(possible):
         button = _button(holder, offer.label, partial(desk.sources.mend, *offer.mends), "main" if at == 0 else "")
         flow.addWidget(button)
     table = desk.tables.get(spec.key)
@@ -283,7 +290,7 @@ def field_card(desk: Desk, spec: SourceSpec, field: str, column: Column, show: S
         body.link("Dates, month first", lambda: desk.sources.mend(ReadAs(field, FieldType.DATE, "month day year")))
     body.section("Mend")
 
-    _ways(body, desk, Place(table, field, profile is not None and bool(profile.blanks)))
+    _ways(body, desk, spec, Place(table, field, profile is not None and bool(profile.blanks)))
     return body.end()
 
 
@@ -327,12 +334,18 @@ def _read_as(desk: Desk, spec: SourceSpec, field: str, column: Column, kind: Fie
         desk.sources.mend(ReadAs(field, kind))
 
 
-def _ways(body: CardBody, desk: Desk, place: Place) -> None:
-    """Every way in which a mend is offered for a table or a field; where its records are not held only those that look at one at a time."""
-    is_apart = is_sampled(place.table)
-    if is_apart:
+def _is_any_possible(desk: Desk, spec: SourceSpec) -> bool:
+    """Whether mends can be done that look at several records: where these are not held only if what becomes of them may be kept."""
+    table = desk.tables.get(spec.key)
+    return table is None or not is_sampled(table) or may_keep(desk.basket, spec)
+
+
+def _ways(body: CardBody, desk: Desk, spec: SourceSpec, place: Place) -> None:
+    """Every way in which a mend is offered for a table or a field."""
+    if is_sampled(place.table):
         place = replace(place, table=in_view(place.table))
-    for way in (way for kind in AnyMend.kinds if kind.by_record or not is_apart for way in kind.ways(place)):
+    is_any = _is_any_possible(desk, spec)
+    for way in (way for kind in AnyMend.kinds if is_any or kind.by_record for way in kind.ways(place)):
         if isinstance(way, AtOnce):
             body.link(way.label, partial(desk.sources.mend, way.mend))
         elif isinstance(way, Picked):

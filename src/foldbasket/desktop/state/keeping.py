@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject
 
-from foldbasket.baskets.basket import Basket
+from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.tables.store import STORE
 
@@ -28,9 +28,8 @@ class Keeper(QObject):
             self._worker.start(lambda progress: STORE.write(progress.look))
 
     @staticmethod
-    def heed(before: Basket, basket: Basket) -> None:
-        """Takes out what is kept of the files of a basket that is confidential now."""
-        if basket.confidential and not (before.confidential and before.sources == basket.sources):
-            for spec in basket.sources:
-                if spec.is_file:
-                    STORE.drop(Path(spec.path))
+    def heed(before: Basket, basket: Basket) -> list[SourceSpec]:
+        """Takes out what is kept of the files of a basket that is confidential now; the sources whose records may have been read from there."""
+        if not basket.confidential or (before.confidential and before.sources == basket.sources):
+            return []
+        return [spec for spec in basket.sources if spec.is_file and STORE.drop(Path(spec.path))]

@@ -27,6 +27,7 @@ from foldbasket.opening.summaries import summary_of
 from foldbasket.tables.changes import changes_between
 from foldbasket.tables.findings.finding import Finding
 from foldbasket.tables.mending.mend import Outcome
+from foldbasket.tables.sample import is_sampled
 from foldbasket.tables.table import Table
 
 SMALL = 200_000
@@ -138,7 +139,8 @@ class Supply(QObject):
 
     def renew(self, basket: Basket) -> None:
         """Brings the tables in step with the basket: at once what is at hand, the rest in the background."""
-        Keeper.heed(self.basket, basket)
+        for spec in Keeper.heed(self.basket, basket):
+            self._read.pop(origin_key(spec), None)
         self.basket = basket
         circle = circle_of(basket)
         to_do: list[SourceSpec] = []
@@ -158,7 +160,7 @@ class Supply(QObject):
             read = self._read.get(key)
             if read is None:
                 to_do.append(spec)
-            elif self._keeping.can_mend(basket, spec.key, read) or _is_small(read):
+            elif self._keeping.can_mend(basket, spec.key, read) or _is_at_once(read):
                 self.tables[spec.key], self.outcomes[spec.key] = self._keeping.mended(basket, spec.key, read)
             else:
                 to_do.append(spec)
@@ -337,6 +339,11 @@ class Supply(QObject):
                     f"{Path(place).name} is gone. The last records are kept; choose another file on the source's card."
                 )
         self.looker.looked.emit()
+
+
+def _is_at_once(table: Table) -> bool:
+    """Whether a table's mends take no time to speak of; of one that is not held some go through all of its records."""
+    return _is_small(table) and not is_sampled(table)
 
 
 def _is_small(table: Table) -> bool:

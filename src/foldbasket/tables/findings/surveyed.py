@@ -1,5 +1,5 @@
 """Findings of a table that is not held, by what a survey told of its fields: their members, how many records have each, and the largest numbers. Which records those are is not
-known, so none of them is shown; what is offered is what can be done to records as they come."""
+known, so none of them is shown."""
 
 from __future__ import annotations
 
@@ -57,5 +57,4 @@ def findings_by_survey(table: Table, progress: Progress | None = None) -> list[F
 
 
 def _as_they_come(finding: Finding) -> Finding:
-    offers = tuple(offer for offer in finding.offers if all(mend.by_record for mend in offer.mends))
-    return replace(finding, offers=offers, find=lambda: np.zeros(0, np.int64))
+    return replace(finding, find=lambda: np.zeros(0, np.int64))

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import replace
+from functools import partial
 from typing import ClassVar
 
 import numpy as np
@@ -24,7 +25,7 @@ from foldbasket.tables.column import (
     smallest_codes,
 )
 from foldbasket.tables.detection import judged, put
-from foldbasket.tables.mending.mend import Mend, Mended, free_field
+from foldbasket.tables.mending.mend import Mend, Mended, Step, as_text, free_field, is_text
 from foldbasket.tables.mending.ways import AtOnce, Picked, Place, Typed, Way
 from foldbasket.tables.stacking import stacked_columns, text_array
 from foldbasket.tables.table import Table
@@ -161,6 +162,7 @@ class GatherFields(Mend, frozen=True):
     names: str
     values: str
     counts = "records"
+    in_order = True
 
     @property
     def label(self) -> str:
@@ -170,7 +172,17 @@ class GatherFields(Mend, frozen=True):
     def takes_out(self) -> tuple[str, ...]:
         return self.fields
 
+    def through(self, parts: Callable[[], Iterator[Table]]) -> Step:
+        # Text beside other types is text in every part, though what stands in one of them may look like something else.
+        first = next(parts())
+        is_said = any(is_text(first.column(field)) for field in self.fields)
+        return partial(self._gathered, is_said=is_said)
+
     def apply(self, table: Table) -> Mended:
+        return self._gathered(table, is_said=False)
+
+    def _gathered(self, table: Table, *, is_said: bool) -> Mended:
+        """Its fields gathered; as text where that `is_said` of their values."""
         if len(self.fields) < 2:
             raise ReadError("at least two fields are gathered.", todo="Choose another field.")
         kept = {name: column for name, column in table.columns.items() if name not in self.fields}
@@ -179,7 +191,10 @@ class GatherFields(Mend, frozen=True):
                 raise ReadError(f"“{name}” is not a free name for a field.", where=table.name, todo="Choose another.")
         count, width = table.count, len(self.fields)
         parts = [table.column(field) for field in self.fields]
-        gathered = stacked_columns(self.values, parts, [table.texts.get(field) for field in self.fields])
+        said = [table.texts.get(field) for field in self.fields]
+        if is_said:
+            parts, said = [as_text(table, field) for field in self.fields], [None] * width
+        gathered = stacked_columns(self.values, parts, said)
         # Records of one line stay together: line 1 of every field, then line 2.
         order = np.arange(count * width).reshape(width, count).T.ravel()
         value = picked(gathered.column, order)

@@ -5,7 +5,7 @@ A mend names fields and values, never records, so that it fits the data again af
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import ClassVar
 
@@ -35,6 +35,10 @@ class Mended:
     changed: int
 
 
+Step = Callable[[Table], Mended]
+"""What a mend does to one part after another of a table, in their order."""
+
+
 class AnyMend(Kind):
     """What stands for a mend in a document."""
 
@@ -47,7 +51,9 @@ class AnyMend(Kind):
     counts: ClassVar[str] = "values"
     """What `Mended.changed` counts."""
     by_record: ClassVar[bool] = False
-    """Whether it looks at one record at a time, so that it can be done to a table part by part."""
+    """Whether it looks at one record at a time, so that it can be done to any part of a table."""
+    in_order: ClassVar[bool] = False
+    """Whether it can be done to all parts of a table in their order, though not to one without the others; see `through`."""
 
     @property
     def label(self) -> str:
@@ -80,6 +86,11 @@ class AnyMend(Kind):
     def apply(self, table: Table) -> Mended:
         """The table after the mend. Raises a FoldBasketError when it names a field that is not there."""
         raise NotImplementedError
+
+    def through(self, parts: Callable[[], Iterator[Table]]) -> Step:
+        """What it does to the parts of a table, to each once and in their order; `parts` gives all of them as they are before it, for a mend that must have
+        seen the last to know what becomes of the first."""
+        return self.apply
 
     @classmethod
     def ways(cls, place: Place) -> Iterable[Way]:
@@ -126,19 +137,28 @@ def mended(
             continue
         lost = table.count - done.table.count
         if lost and mend.counts != "records":
-            wrong = ReadError(
-                f"it would lose {lost:,} records without meaning to, so it is passed over.",
-                where=mend.label,
-                todo="Please report this: it is a fault of the program.",
-            )
-            outcomes.append(Outcome(mend, 0, wrong))
+            outcomes.append(Outcome(mend, 0, losing(mend, lost)))
             continue
         outcomes.append(Outcome(mend, done.changed, dropped=max(0, lost)))
-        table = _as_taken(done.table, table)
+        table = as_taken(done.table, table)
     return table, tuple(outcomes)
 
 
-def _as_taken(made: Table, before: Table) -> Table:
+def losing(mend: AnyMend, lost: int) -> ReadError:
+    """Why a mend is not done that does not say of itself that it drops records, and does."""
+    return ReadError(
+        f"it would lose {lost:,} records without meaning to, so it is passed over.",
+        where=mend.label,
+        todo="Please report this: it is a fault of the program.",
+    )
+
+
+def none_left() -> ReadError:
+    """Why a mend is not done after which no record would be left."""
+    return ReadError("it would leave no record.", todo="Choose fewer records.")
+
+
+def as_taken(made: Table, before: Table) -> Table:
     """A mended table whose fields are taken for what they were said to be before, as long as their types are the same."""
     said = {
         name: natured(column, old.nature)

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Iterator
 from typing import ClassVar
 
 import numpy as np
 import numpy.typing as npt
 
-from foldbasket.errors import ReadError
 from foldbasket.kinds import entered
 from foldbasket.tables.column import blank_mask
-from foldbasket.tables.mending.mend import Mend, Mended, as_text, listed, with_records
+from foldbasket.tables.mending.mend import Mend, Mended, Step, as_text, listed, none_left, with_records
 from foldbasket.tables.mending.ways import AtOnce, Place, Typed, Way
-from foldbasket.tables.repeats import repeated
+from foldbasket.tables.repeats import repeated, repeated_in_order
 from foldbasket.tables.table import Table
 
 Bools = npt.NDArray[np.bool_]
@@ -34,6 +33,7 @@ class DropEmptyRows(Mend, frozen=True):
     """Drops the records in which every field is blank."""
 
     counts = "records"
+    in_order = True
 
     standing: ClassVar[int] = 120
 
@@ -47,8 +47,10 @@ class DropEmptyRows(Mend, frozen=True):
         return "Drop empty rows"
 
     def apply(self, table: Table) -> Mended:
-        empty = empty_rows(table)
-        return _without(table, empty)
+        return _without_some(table, empty_rows(table))
+
+    def through(self, parts: Callable[[], Iterator[Table]]) -> Step:
+        return lambda part: _without(part, empty_rows(part))
 
 
 @entered
@@ -57,6 +59,7 @@ class DropRepeatedRows(Mend, frozen=True):
 
     fields: tuple[str, ...] = ()
     counts = "records"
+    in_order = True
 
     standing: ClassVar[int] = 130
 
@@ -74,7 +77,16 @@ class DropRepeatedRows(Mend, frozen=True):
         )
 
     def apply(self, table: Table) -> Mended:
-        return _without(table, repeated_rows(table, self.fields))
+        return _without_some(table, repeated_rows(table, self.fields))
+
+    def through(self, parts: Callable[[], Iterator[Table]]) -> Step:
+        again = repeated_in_order(parts(), self.fields)
+
+        def done(part: Table) -> Mended:
+            found = next(again)
+            return _without(part, found if self.fields else found & ~empty_rows(part))
+
+        return done
 
 
 @entered
@@ -84,6 +96,7 @@ class DropMatching(Mend, frozen=True):
     field: str
     values: tuple[str, ...]
     counts = "records"
+    in_order = True
 
     standing: ClassVar[int] = 50
 
@@ -100,7 +113,10 @@ class DropMatching(Mend, frozen=True):
         return f"Leave out records with {said} in {self.field}"
 
     def apply(self, table: Table) -> Mended:
-        return _without(table, matching_rows(table, self.field, self.values))
+        return _without_some(table, matching_rows(table, self.field, self.values))
+
+    def through(self, parts: Callable[[], Iterator[Table]]) -> Step:
+        return lambda part: _without(part, matching_rows(part, self.field, self.values))
 
 
 def matching_rows(table: Table, field: str, values: tuple[str, ...]) -> Bools:
@@ -115,10 +131,15 @@ def matching_rows(table: Table, field: str, values: tuple[str, ...]) -> Bools:
     return np.asarray(wanted[text.codes], np.bool_)
 
 
+def _without_some(table: Table, dropped: Bools) -> Mended:
+    """A table without some of its records, but not without all."""
+    if table.count and dropped.all():
+        raise none_left()
+    return _without(table, dropped)
+
+
 def _without(table: Table, dropped: Bools) -> Mended:
     count = int(dropped.sum())
-    if count and count == table.count:
-        raise ReadError("it would leave no record.", todo="Choose fewer records.")
     return Mended(with_records(table, ~dropped), count) if count else Mended(table, 0)
 
 

@@ -1,4 +1,4 @@
-"""Mends of a table that is not held: done to each part of its records as it comes. Only mends that look at one record at a time can be.
+"""Mends of a table that is not held: done to each part of its records as it comes. Only mends that look at one record at a time can be; for others see `passes.py`.
 
 What a field is after them is told by the sample, but text stays text unless a mend says otherwise: no part can tell what the others hold.
 """
@@ -83,28 +83,29 @@ class MendedStream:
         held = self._held.picked(np.arange(start, start + read.count))
         before = replace(read.with_columns({**held.columns, **read.columns}, {}), chosen=dict(self._done.chosen))
         after, _ = mended(before, self._done.mends)
-        return Table(read.name, {name: self._shaped(after, name) for name in names}, read.origin)
+        kinds = {name: self._done.kinds[name] for name in names}
+        return Table(read.name, {name: shaped(after, name, *kind) for name, kind in kinds.items()}, read.origin)
 
-    def _shaped(self, after: Table, name: str) -> Column:
-        """A field of a part in the type that it has in the whole table."""
-        kind, scale = self._done.kinds[name]
-        column = after.columns[name]
-        if kind is FieldType.TEXT:
-            column = after.texts.get(name, column)
-        try:
-            if column.type is not kind and column.type is FieldType.TEXT and column.blank_count < len(column):
-                raise ReadError(
-                    f"“{name}” has values that are no {kind.value} once its mends are done to it.",
-                    where=after.name,
-                    todo="Read the field as text, or as another type.",
-                )
-            return widened(column, kind, scale)
-        except pa.ArrowInvalid:
+
+def shaped(after: Table, name: str, kind: FieldType, scale: int) -> Column:
+    """A field of a mended part in the type that it has in the whole table. Raises ReadError where its values do not fit that."""
+    column = after.columns[name]
+    if kind is FieldType.TEXT:
+        column = after.texts.get(name, column)
+    try:
+        if column.type is not kind and column.type is FieldType.TEXT and column.blank_count < len(column):
             raise ReadError(
-                f"“{name}” has values that do not fit ({kind.value}) once its mends are done to it.",
+                f"“{name}” has values that are no {kind.value} once its mends are done to it.",
                 where=after.name,
-                todo="Read the field as text.",
-            ) from None
+                todo="Read the field as text, or as another type.",
+            )
+        return widened(column, kind, scale)
+    except pa.ArrowInvalid:
+        raise ReadError(
+            f"“{name}” has values that do not fit ({kind.value}) once its mends are done to it.",
+            where=after.name,
+            todo="Read the field as text.",
+        ) from None
 
 
 def can_be_mended(table: Table) -> bool:
@@ -114,21 +115,21 @@ def can_be_mended(table: Table) -> bool:
 
 
 def mended_stream(table: Table, mends: Sequence[AnyMend]) -> tuple[Table, tuple[Outcome, ...]]:
-    """A table that is not held, after those of some mends that can be done to it part by part, and what became of each: how much it changed is counted in
+    """A table that is not held, after those of some mends that can be done to any part of it, and what became of each: how much it changed is counted in
     the sample."""
     sample, stream = sample_behind(table), stream_behind(table)
     assert sample is not None
     assert stream is not None
-    refused = FoldError(f"its {table.count:,} records are not held, and it looks at more than one record at a time.")
+    refused = FoldError(
+        f"its {table.count:,} records are not held, and it looks at more than one record at a time.",
+        todo="It can be done where they come from files, and the basket is not confidential: then what becomes of them is kept on the disk.",
+    )
     if stream.answers:
         refused = FoldError(f"its {table.count:,} records stay in their database, so they cannot be mended.")
     possible = tuple(mend for mend in mends if mend.by_record and not stream.answers)
     own = read_columns(table)
     looked_at = in_view(table)
-    # Text stays text, whatever the sample has in it, and so does what is made of it.
-    texts = {name for name, column in looked_at.columns.items() if column.type is FieldType.TEXT}
-    texts |= {field for mend in possible for field in mend.makes if field not in looked_at.columns}
-    chosen = {name: Chosen(FieldType.TEXT) for name in texts}
+    chosen = text_as_text(looked_at, possible)
     after, outcomes = mended(replace(looked_at, chosen=chosen), possible)
     rest = iter(outcomes)
     said = tuple(
@@ -151,6 +152,13 @@ def mended_stream(table: Table, mends: Sequence[AnyMend]) -> tuple[Table, tuple[
     unread.sample = Sample(Table(table.name, after.columns, table.origin), sample.at)
     columns = {name: unread_like(column, name, table.count, unread) for name, column in after.columns.items()}
     return table.with_columns(columns, {}), said
+
+
+def text_as_text(sample: Table, mends: Sequence[AnyMend]) -> dict[str, Chosen]:
+    """What is chosen for the fields of a table that comes part by part: text stays text, whatever the sample has in it, and so does what is made of it."""
+    texts = {name for name, column in sample.columns.items() if column.type is FieldType.TEXT}
+    texts |= {field for mend in mends for field in mend.makes if field not in sample.columns}
+    return {name: Chosen(FieldType.TEXT) for name in texts}
 
 
 def _needs(before: Table, mends: Sequence[AnyMend]) -> tuple[dict[str, frozenset[str]], frozenset[str]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -11,10 +11,20 @@ import pyarrow.compute as pc
 
 from foldbasket.errors import ReadError
 from foldbasket.kinds import entered
-from foldbasket.tables.column import CodedColumn, Column, blank_mask, coded_from_arrow, picked, weights_of
+from foldbasket.tables.column import (
+    CodedColumn,
+    Column,
+    blank_mask,
+    coded_from_arrow,
+    compacted,
+    picked,
+    weights_of,
+)
+from foldbasket.tables.conversion import arrow_of, as_arrow, from_arrow
 from foldbasket.tables.detection import put, retyped
-from foldbasket.tables.mending.mend import Mend, Mended, as_text, free_field, is_text, listed, rewritten
+from foldbasket.tables.mending.mend import Mend, Mended, Step, as_text, free_field, is_text, listed, rewritten
 from foldbasket.tables.mending.ways import AtOnce, Place, Typed, Way
+from foldbasket.tables.stacking import text_array
 from foldbasket.tables.table import Table
 
 SPACES = r"[\s\p{Z}\x{200B}\x{FEFF}]+"
@@ -146,6 +156,7 @@ class FillDown(Mend, frozen=True):
     """Gives a blank the value of the record above it, as when a report names each group once."""
 
     field: str
+    in_order = True
 
     standing: ClassVar[int] = 100
 
@@ -169,6 +180,49 @@ class FillDown(Mend, frozen=True):
             made = CodedColumn(self.field, text.codes[source], text.dictionary)
             return Mended(retyped(table, made), int(filled.sum()))
         return Mended(put(table, picked(column, source)), int(filled.sum()))
+
+    def through(self, parts: Callable[[], Iterator[Table]]) -> Step:
+        last: Table | None = None
+
+        def filled(part: Table) -> Mended:
+            nonlocal last
+            done = self.apply(part)
+            if last is not None:
+                done = _topped(done, self.field, last)
+            value = done.table.texts.get(self.field, done.table.column(self.field))
+            if part.count and not blank_mask(value)[-1]:
+                last = _only(done.table, self.field, done.table.count - 1)
+            return done
+
+        return filled
+
+
+def _only(table: Table, field: str, record: int) -> Table:
+    """One record of a table, with one field."""
+    at = np.array([record])
+    text = table.texts.get(field)
+    texts = {field: compacted(picked(text, at))} if text is not None else {}
+    return table.with_columns({field: compacted(picked(table.column(field), at))}, texts)  # type: ignore[arg-type]
+
+
+def _topped(done: Mended, field: str, last: Table) -> Mended:
+    """A part whose blanks are filled from above, with those before its first value filled as well, by the last one of the parts before it."""
+    table = done.table
+    column, text = table.column(field), table.texts.get(field)
+    known = np.flatnonzero(~blank_mask(column if text is None else text))
+    many = int(known[0]) if len(known) else table.count
+    if not many:
+        return done
+    if text is None and field not in last.texts and (column.type, column.scale) == (last.column(field).type, last.column(field).scale):  # fmt: skip
+        values = pa.chunked_array([_plain(last.column(field)).take(pa.array([0] * many)), _plain(column)[many:]])
+        return Mended(put(table, from_arrow(field, values)), done.changed + many)
+    said = pa.chunked_array([text_array(as_text(last, field)).take(pa.array([0] * many)), text_array(as_text(table, field))[many:]])  # fmt: skip
+    return Mended(retyped(table, coded_from_arrow(field, said)), done.changed + many)
+
+
+def _plain(column: Column) -> pa.Array:
+    """A column as an Arrow array of its values, without a dictionary."""
+    return as_arrow(column).cast(arrow_of(column.type, column.scale))
 
 
 @entered

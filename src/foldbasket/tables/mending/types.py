@@ -55,6 +55,7 @@ class BlankMisfits(Mend, frozen=True):
     """Gives up the values that do not fit a field's type: they are blank, and no longer a finding."""
 
     field: str
+    by_record = True
 
     @property
     def label(self) -> str:

@@ -150,6 +150,8 @@ def _within_calendar(metadata: pq.FileMetaData, at: int) -> bool:
     """Whether the file tells of every group of records that its dates lie within the calendar."""
     for group in range(metadata.num_row_groups):
         told = metadata.row_group(group).column(at).statistics
+        if told is not None and told.has_null_count and told.null_count == metadata.row_group(group).num_rows:
+            continue
         if told is None or not told.has_min_max:
             return False
         if not (isinstance(told.min, datetime.date) and isinstance(told.max, datetime.date)):

@@ -1,0 +1,143 @@
+"""From a source's table as it is read to that after its mends, kept until what it comes from changes."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from functools import partial
+from pathlib import Path
+
+import msgspec
+
+from foldbasket.baskets.basket import Basket, SourceSpec
+from foldbasket.errors import Cancelled, FoldBasketError, ReadError, reason_of
+from foldbasket.kept import Kept
+from foldbasket.tables.column import natured
+from foldbasket.tables.mending.mend import AnyMend, Outcome, mended
+from foldbasket.tables.mending.passes import Pass, nothing_left_after, outcomes_of, planned, write_pass
+from foldbasket.tables.mending.streamed import mended_stream
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.reading.contract import Parts
+from foldbasket.tables.reading.readers import read_table
+from foldbasket.tables.sample import in_view, is_sampled, sample_behind, take_sample, unread_of
+from foldbasket.tables.store import STORE, state_of
+from foldbasket.tables.table import Table
+from foldbasket.tables.unread import UnreadCoded, UnreadNumber, unread_like
+
+Mends = tuple[AnyMend, ...]
+Done = tuple[Table, tuple[Outcome, ...]]
+
+
+def may_keep(basket: Basket, spec: SourceSpec) -> bool:
+    """Whether what becomes of a source's records, where they are not held, may be kept on the disk, so that mends are possible which look at several."""
+    return spec.is_file and spec.data is None and not spec.is_left_there and not basket.confidential
+
+
+class Mending:
+    """Mended tables by what they were made from, so that undoing a mend or adding one does the others only once."""
+
+    def __init__(self, most: int = 60) -> None:
+        self._kept: Kept[Done] = Kept(most)
+
+    def is_ready(self, table: Table, spec: SourceSpec) -> bool:
+        """Whether the mended table is at hand."""
+        return not spec.mends or (table.serial, _key(spec.mends)) in self._kept
+
+    def table(self, table: Table, spec: SourceSpec, progress: Progress | None = None, *, keep: bool = True) -> Done:
+        """The table after the source's mends, and what became of each of them. Of a table that is not held those that look at several records are done in
+        one pass, of which the outcome is kept on the disk; without `keep` they are passed over. Raises Cancelled."""
+        progress = progress or Progress()
+        if is_sampled(table) and spec.mends:
+            several = max((at for at, mend in enumerate(spec.mends) if not mend.by_record), default=-1)
+            many = several + 1 if keep else 0
+            key = (table.serial, _key(spec.mends))
+            return self._kept.get_or(key, lambda: self._apart(table, spec, many, progress))
+        result: Done = (table, ())
+        for count in range(1, len(spec.mends) + 1):
+            result = self._kept.get_or(
+                (table.serial, _key(spec.mends[:count])), partial(_further, *result, spec.mends[count - 1], progress)
+            )
+        return result
+
+    def _apart(self, table: Table, spec: SourceSpec, many: int, progress: Progress) -> Done:
+        """A table that is not held, the first so many of its mends done in a pass and the others to its records as they come."""
+        asked = planned(table, spec.mends[:many])
+        if many < len(spec.mends) and asked.leaves_misfits:
+            asked, many = planned(table, spec.mends), len(spec.mends)
+        if not asked.is_needed:
+            rest = tuple(mend for at, mend in enumerate(spec.mends) if at not in asked.problems)
+            made, more = mended_stream(table, rest) if rest else (table, ())
+            return made, (*asked.outcomes(more[: len(asked.mends)]), *more[len(asked.mends) :])
+        key = (table.serial, "in a pass", _key(spec.mends[:many]))
+        made, outcomes = self._kept.get_or(key, lambda: _passed(table, spec, asked, progress))
+        if is_sampled(made):
+            made, more = mended_stream(made, spec.mends[many:])
+        else:  # so few are left, or of such types, that they are held
+            made, more = mended(made, spec.mends[many:], progress)
+        return made, (*outcomes, *more)
+
+
+def _passed(table: Table, spec: SourceSpec, asked: Pass, progress: Progress) -> Done:
+    """A table after a pass, read from where the outcome is kept; without the pass where that cannot be done, with the reason. Raises Cancelled."""
+    place = Path(table.origin)
+    try:
+        kept = STORE.repacked(
+            place, state_of(place), (spec.reading, asked.mends), lambda into: write_pass(table, asked, into, progress)
+        )
+        empties = nothing_left_after(kept)
+        if empties is not None:
+            fewer = asked.without(empties, table)
+            if fewer.is_needed:
+                return _passed(table, spec, fewer, progress)
+            made, outcomes = mended_stream(table, fewer.mends)
+            return made, fewer.outcomes(outcomes)
+        outcomes = outcomes_of(asked, kept)
+        return _read(kept, table, asked, progress), outcomes
+    except Cancelled:
+        raise
+    except (FoldBasketError, OSError) as error:
+        why = error if isinstance(error, FoldBasketError) else _no_room(error)
+        fewer = planned(table, asked.asked, dict.fromkeys(range(len(asked.asked)), why))
+        return table, fewer.outcomes(())
+
+
+def _no_room(error: OSError) -> ReadError:
+    return ReadError(
+        f"what becomes of the records could not be kept on the disk: {reason_of(error)}.",
+        todo="Make room in your cache folder.",
+    )
+
+
+def _read(kept: Path, table: Table, asked: Pass, progress: Progress) -> Table:
+    """The table whose mended records are kept in a file, its fields taken for what they were before."""
+    made = read_table(kept, table.name, progress=progress, parts=Parts(lazily=True))
+    take_sample(made, progress)
+    natures = {name: column.nature for name, column in asked.sample.columns.items() if column.nature}
+    sample = sample_behind(made)
+    if sample is not None:
+        taken = sample._replace(table=_taken_for(sample.table, natures))
+        for unread in unread_of(made):
+            unread.sample = taken
+    return _taken_for(made, natures)
+
+
+def _taken_for(table: Table, natures: Mapping[str, str]) -> Table:
+    """A table with some of its fields taken for something."""
+    columns = {}
+    for name, nature in natures.items():
+        column = table.columns[name]
+        if isinstance(column, UnreadCoded | UnreadNumber):
+            columns[name] = unread_like(natured(in_view(table).columns[name], nature), name, table.count, column.unread)
+        else:
+            columns[name] = natured(column, nature)
+    return table.with_columns({**table.columns, **columns}, {})
+
+
+def _further(
+    table: Table, before: tuple[Outcome, ...], mend: AnyMend, progress: Progress | None
+) -> tuple[Table, tuple[Outcome, ...]]:
+    done, outcome = mended(table, (mend,), progress)
+    return done, (*before, *outcome)
+
+
+def _key(mends: Mends) -> bytes:
+    return msgspec.json.encode(mends)
