@@ -100,6 +100,39 @@ def test_who_comes_back_at_once_waits_for_nothing(qapp, qtbot, monkeypatch):
     gc.enable()
 
 
+def test_after_a_window_was_closed_all_is_looked_through_once_nobody_is_at_anything(qapp, qtbot, monkeypatch):
+    looked = []
+    monkeypatch.setattr(collecting, "look_through", lambda: looked.append(1))
+    collector = Collector(qapp)
+    for _ in range(2):  # what the tests before have loaded and made
+        collector.look()
+    collector.much_has_gone()
+    made = []
+    for _ in range(4):  # somebody is at something
+        made += [[] for _ in range(1_000)]
+        collector.look()
+    assert looked == []
+    collector.look()
+    assert looked == [1]
+    collector.look()
+    assert looked == [1]
+    collector.deleteLater()
+    gc.enable()
+
+
+def test_an_idle_window_makes_next_to_nothing(driver, demo, qtbot):
+    driver.window.open_paths([demo])
+    driver.settle()
+    gc.disable()
+    try:
+        qtbot.wait(1_500)
+        before = gc.get_count()[0]
+        qtbot.wait(1_400)
+        assert abs(gc.get_count()[0] - before) < 2 * collecting.QUIET
+    finally:
+        gc.enable()
+
+
 def test_what_was_read_and_folded_goes_at_once_when_it_is_read_again(driver, demo, tmp_path):
     """Large as it is, it must not wait until garbage is looked for: what is in use then is set aside."""
     shutil.copytree(demo.parent, tmp_path / "demo")

@@ -20,7 +20,7 @@ from foldbasket.desktop.actions.fold import add_fold, rename_fold, rename_word
 from foldbasket.desktop.actions.source import repoint
 from foldbasket.desktop.shell.start import StartView
 from foldbasket.desktop.widgets import dialogs, theme
-from foldbasket.desktop.widgets.collecting import AFTER, look_through
+from foldbasket.desktop.widgets.collecting import window_closed
 from foldbasket.errors import BasketError, FoldBasketError
 
 if TYPE_CHECKING:
@@ -368,4 +368,4 @@ class MainWindow(QMainWindow):
         """Closes it without a question about unsaved work."""
         self._leaves = True
         self.close()
-        QTimer.singleShot(AFTER, look_through)  # now, rather than while somebody is at something in another window
+        window_closed()

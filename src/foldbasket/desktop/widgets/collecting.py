@@ -52,12 +52,12 @@ def give_back() -> None:
         arrow.default_memory_pool().release_unused()
 
 
-AFTER = 500
-"""Milliseconds after which a window that was closed has gone with all that was its own."""
+QUIET = 300
+"""Objects more than at the last look: where there are fewer nobody is at anything, in any window."""
 
 
 def look_through() -> None:
-    """Looks through everything, what was set aside as well, which takes some tenths of a second: for moments in which nobody waits, or much has gone."""
+    """Looks through everything, what was set aside as well, which takes some tenths of a second: for moments in which nobody waits."""
     gc.unfreeze()
     gc.collect()
     gc.freeze()
@@ -68,13 +68,14 @@ class Collector(QObject):
     """Turns Python's own collecting off and does it from a timer, as often as Python would.
 
     What was loaded, and what a look through everything found in use, is set aside: it stays for long, and to look through it again and again held the
-    window for a quarter of a second each time. Circles among it are found once the window is left for another, or closed.
+    window for a quarter of a second each time. Circles among it are found once the window is left for another, or one was closed.
     """
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         gc.disable()
-        self._loaded = self._grown = 0
+        self._loaded = self._grown = self._young = 0
+        self._much_has_gone = False
         self._timer = QTimer(self)
         self._timer.setInterval(EVERY)
         self._timer.timeout.connect(self.look)
@@ -93,8 +94,21 @@ class Collector(QObject):
         else:
             self._left.stop()
 
+    def much_has_gone(self) -> None:
+        """Has all looked through at the next look at which nobody is at anything."""
+        self._much_has_gone, self._young = True, -QUIET  # not at the very next look
+
     def look(self) -> None:
         """Collects what is due: young objects each time, older ones as many rounds later as Python does."""
+        made = abs(gc.get_count()[0] - self._young)
+        if self._much_has_gone and made < QUIET:
+            self._much_has_gone = False
+            look_through()
+        else:
+            self._look()
+        self._young = gc.get_count()[0]
+
+    def _look(self) -> None:
         if len(sys.modules) >= self._loaded + MANY:
             self._loaded = len(sys.modules)
             gc.freeze()
@@ -112,3 +126,10 @@ class Collector(QObject):
             self._grown = 0
             gc.freeze()
             give_back()
+
+
+def window_closed() -> None:
+    """Has all looked through as soon as nobody is at anything in another window."""
+    app = QGuiApplication.instance()
+    for collector in app.findChildren(Collector) if app is not None else ():
+        collector.much_has_gone()
