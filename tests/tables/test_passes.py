@@ -233,9 +233,13 @@ def test_a_full_disk_passes_it_over_and_keeps_nothing(months, monkeypatch):
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr("foldbasket.opening.mending.write_pass", full)
-    table, told = Mending().table(read, source(months, (FillDown("Site"),)))
-    assert "could not be kept on the disk: No space left on device" in told[0].problem.what
-    assert table is read
+    table, told = Mending().table(
+        read, source(months, (RenameField("Site", "Yard"), FillDown("Yard"), FillDown("Days")))
+    )
+    assert "could not be kept on the disk: No space left on device" in told[1].problem.what
+    assert "no field “Days”" in told[2].problem.what
+    assert told[0].problem is None
+    assert "Yard" in table.columns
     assert not list(STORE.folder.glob("*.parquet")) + list(STORE.folder.glob(".*.new"))
 
 

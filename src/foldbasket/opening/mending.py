@@ -65,7 +65,7 @@ class Mending:
             asked, many = planned(table, spec.mends), len(spec.mends)
         if not asked.is_needed:
             rest = tuple(mend for at, mend in enumerate(spec.mends) if at not in asked.problems)
-            made, more = mended_stream(table, rest) if rest else (table, ())
+            made, more = mended_stream(table, rest)
             return made, (*asked.outcomes(more[: len(asked.mends)]), *more[len(asked.mends) :])
         key = (table.serial, "in a pass", _key(spec.mends[:many]))
         made, outcomes = self._kept.get_or(key, lambda: _passed(table, spec, asked, progress))
@@ -84,20 +84,17 @@ def _passed(table: Table, spec: SourceSpec, asked: Pass, progress: Progress) -> 
             place, state_of(place), (spec.reading, asked.mends), lambda into: write_pass(table, asked, into, progress)
         )
         empties = nothing_left_after(kept)
-        if empties is not None:
-            fewer = asked.without(empties, table)
-            if fewer.is_needed:
-                return _passed(table, spec, fewer, progress)
-            made, outcomes = mended_stream(table, fewer.mends)
-            return made, fewer.outcomes(outcomes)
-        outcomes = outcomes_of(asked, kept)
-        return _read(kept, table, asked, progress), outcomes
+        if empties is None:
+            return _read(kept, table, asked, progress), outcomes_of(asked, kept)
+        fewer = asked.without(empties, table)
     except Cancelled:
         raise
     except (FoldBasketError, OSError) as error:
-        why = error if isinstance(error, FoldBasketError) else _no_room(error)
-        fewer = planned(table, asked.asked, dict.fromkeys(range(len(asked.asked)), why))
-        return table, fewer.outcomes(())
+        fewer = asked.without_pass(table, error if isinstance(error, FoldBasketError) else _no_room(error))
+    if fewer.is_needed:
+        return _passed(table, spec, fewer, progress)
+    made, outcomes = mended_stream(table, fewer.mends)
+    return made, fewer.outcomes(outcomes)
 
 
 def _no_room(error: OSError) -> ReadError:

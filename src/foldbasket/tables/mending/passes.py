@@ -81,6 +81,11 @@ class Pass:
         places = [place for place in range(len(self.asked)) if place not in self.problems]
         return planned(table, self.asked, {**self.problems, places[at]: none_left()})
 
+    def without_pass(self, table: Table, why: FoldBasketError) -> Pass:
+        """Those of its mends that need no pass, since it cannot be done."""
+        several = {at: why for at, mend in enumerate(self.asked) if not mend.by_record}
+        return planned(table, self.asked, several | self.problems)
+
 
 def planned(table: Table, mends: Sequence[AnyMend], problems: dict[int, FoldBasketError] | None = None) -> Pass:
     """A pass over a table that is not held, without those mends that cannot be done to it; some may be known to be such."""
