@@ -108,13 +108,13 @@ def test_after_a_window_was_closed_all_is_looked_through_once_nobody_is_at_anyth
         collector.look()
     collector.much_has_gone()
     made = []
-    for _ in range(4):  # somebody is at something
-        made += [[] for _ in range(1_000)]
+    for at in range(3 * collecting.LOOKS):  # somebody is at something, and pauses now and then
+        if at % 3 == 0:
+            made += [[] for _ in range(1_000)]
         collector.look()
     assert looked == []
-    collector.look()
-    assert looked == [1]
-    collector.look()
+    for _ in range(2 * collecting.LOOKS):
+        collector.look()
     assert looked == [1]
     collector.deleteLater()
     gc.enable()

@@ -52,8 +52,8 @@ def give_back() -> None:
         arrow.default_memory_pool().release_unused()
 
 
-QUIET = 300
-"""Objects more than at the last look: where there are fewer nobody is at anything, in any window."""
+QUIET, LOOKS = 300, 5
+"""Objects more than at the last look: where there are fewer at so many looks, nobody is at anything, in any window."""
 
 
 def look_through() -> None:
@@ -75,7 +75,7 @@ class Collector(QObject):
         super().__init__(parent)
         gc.disable()
         self._loaded = self._grown = self._young = 0
-        self._much_has_gone = False
+        self._much_has_gone, self._quiet = False, 0
         self._timer = QTimer(self)
         self._timer.setInterval(EVERY)
         self._timer.timeout.connect(self.look)
@@ -95,13 +95,13 @@ class Collector(QObject):
             self._left.stop()
 
     def much_has_gone(self) -> None:
-        """Has all looked through at the next look at which nobody is at anything."""
-        self._much_has_gone, self._young = True, -QUIET  # not at the very next look
+        """Has all looked through as soon as nobody is at anything."""
+        self._much_has_gone, self._quiet = True, 0
 
     def look(self) -> None:
         """Collects what is due: young objects each time, older ones as many rounds later as Python does."""
-        made = abs(gc.get_count()[0] - self._young)
-        if self._much_has_gone and made < QUIET:
+        self._quiet = self._quiet + 1 if abs(gc.get_count()[0] - self._young) < QUIET else 0
+        if self._much_has_gone and self._quiet >= LOOKS:
             self._much_has_gone = False
             look_through()
         else:
