@@ -88,13 +88,13 @@ def _about_findings(desk: Desk, spec: SourceSpec, found: bool) -> str:
     if spec.is_left_there:
         told = "These records stay in their database: it folds them, and tells those that are asked for. They are not mended."
     else:
-        told = "These records are not held: they are read as they are asked for, folded part by part, and mended as they come."
+        told = "These records are not held: they are read, folded and mended part by part."
         if may_keep(desk.basket, spec):
             told += (
-                " A mend that looks at several of them goes through all once, and keeps what comes of it on the disk."
+                " A mend that looks at several goes through all of them once and keeps the outcome on the disk."
             )
     if found:
-        return f"{told} What was found is by the members of their fields; which records have them is not told."
+        return f"{told} Findings go by the members of their fields, and do not tell which records have them."
     if looker.surveyor.is_at(table):
         return f"{told} Looking through their members…"
     return f"{told} Nothing looks wrong in the members of their fields."
