@@ -90,9 +90,7 @@ def _about_findings(desk: Desk, spec: SourceSpec, found: bool) -> str:
     else:
         told = "These records are not held: they are read, folded and mended part by part."
         if may_keep(desk.basket, spec):
-            told += (
-                " A mend that looks at several goes through all of them once and keeps the outcome on the disk."
-            )
+            told += " A mend that looks at several goes through all of them once and keeps the outcome on the disk."
     if found:
         return f"{told} Findings go by the members of their fields, and do not tell which records have them."
     if looker.surveyor.is_at(table):

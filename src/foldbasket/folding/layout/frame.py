@@ -81,11 +81,15 @@ def spread(
     """A state of every cell of the report, totals included; shape (lines of rows, lines of columns)."""
     neutral = state.neutral(values.dtype)
     matrix = np.full((rows.leaves, columns.leaves), neutral, values.dtype)
+    down, across = rows.leaf_of_cell, columns.leaf_of_cell
     shown = shown_cells(rows, columns)
-    down, across, values = rows.leaf_of_cell[shown], columns.leaf_of_cell[shown], values[shown]
+    if not shown.all():
+        down, across, values = down[shown], across[shown], values[shown]
     if rows.gathers or columns.gathers:
         with beyond_numbers():
             state.merge.at(matrix, (down, across), values)  # several cells of the cube may make one of the report
+    elif columns.leaves == 1:
+        matrix[down, 0] = values
     else:
         matrix[down, across] = values
     return _rolled(matrix, state.merge, rows, columns, row_lines, column_lines)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import math
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
@@ -64,20 +65,42 @@ def tree_of(ranks: Matrix, codes: npt.NDArray[np.int32], leaf_of_cell: npt.NDArr
     `leaf_of_cell` names an item for each cell, or -1.
     """
     items, depth = ranks.shape
-    order = np.lexsort(ranks.T[::-1]) if depth else np.arange(items)
-    stacked = ranks[order]
-    changed = np.ones(stacked.shape, np.bool_)
-    if items:
-        changed[1:] = np.logical_or.accumulate(stacked[1:] != stacked[:-1], axis=1)
-    is_leaf = changed[:, -1] if depth else np.arange(items) == 0
+    order, changed = _in_order(ranks)
+    is_leaf = changed[-1] if depth else np.arange(items) == 0
     leaf_of_item = np.empty(items + 1, np.int64)
     leaf_of_item[order] = np.cumsum(is_leaf) - 1
     leaf_of_item[items] = -1
-    leaf_changed = changed[is_leaf]
     root = np.zeros(min(1, items), np.int64)
-    starts = (root, *(np.flatnonzero(leaf_changed[:, level]) for level in range(depth)))
+    starts = (root, *(np.flatnonzero(each[is_leaf]) for each in changed))
     firsts = tuple(np.searchsorted(lower, upper) for upper, lower in pairwise(starts))
-    return Tree(leaf_of_item[leaf_of_cell], codes[order[is_leaf]], starts, firsts)
+    return Tree(leaf_of_item[leaf_of_cell], codes[order][is_leaf], starts, firsts)
+
+
+def _in_order(ranks: Matrix) -> tuple[npt.NDArray[np.int64] | slice, list[npt.NDArray[np.bool_]]]:
+    """Items in the order of their ranks, outermost first; and of those in order, for each field, which differ from the one before in it or a field outside."""
+    items, depth = ranks.shape
+    if not depth or not items:
+        return slice(0, items), [np.ones(items, np.bool_) for _ in range(depth)]
+    order: npt.NDArray[np.int64] | slice = slice(0, items)
+    lows = ranks.min(axis=0)
+    spans = [int(high) - int(low) + 1 for low, high in zip(lows, ranks.max(axis=0), strict=True)]
+    if math.prod(spans) >= 1 << 62:
+        order = np.lexsort(ranks.T[::-1])
+        stacked, changed = ranks[order], np.ones(ranks.shape, np.bool_)
+        changed[1:] = np.logical_or.accumulate(stacked[1:] != stacked[:-1], axis=1)
+        return order, list(changed.T)
+    # One number for each item says the same; groups that were counted one by one mostly come in order.
+    keys = ranks[:, 0] - lows[0]
+    for field in range(1, depth):
+        keys = keys * spans[field] + (ranks[:, field] - lows[field])
+    if not (keys[1:] >= keys[:-1]).all():
+        order = np.argsort(keys, kind="stable")
+        keys = keys[order]
+    marks = []
+    for field in range(depth, 0, -1):
+        marks.append(np.append(True, keys[1:] != keys[:-1]))
+        keys = keys // spans[field - 1]
+    return order, marks[::-1]
 
 
 def grow(
@@ -101,7 +124,7 @@ def grow(
     leaf_of_cell = np.arange(cells) if len(coords) else np.zeros(cells, np.int64)
     if more is not None and len(more):
         codes = np.concatenate([codes, more])
-    ranks = np.empty(codes.shape, np.int64)
+    ranks = np.empty(codes.shape, np.int64, order="F")  # each field's are gone through by themselves
     for at, (domain, word) in enumerate(zip(domains, words, strict=True)):
         ranks[:, at] = codes[:, at] if at in put_off else ranks_of(codes[:, at], domain, word)
     return tree_of(ranks, codes, leaf_of_cell)
@@ -173,8 +196,14 @@ def lines_of(
             # A leaf that ends here says all there is to say, so a total over it would only repeat it.
             more = every(level) if level == 0 else ~shut & (ends[tree.starts[level]] > level)
             put(level, Kind.GRAND if level == 0 else Kind.SUBTOTAL, where, more)
-    order = np.lexsort((np.concatenate(sides), np.concatenate(places)))
+    order = _by_place(np.concatenate(places), np.concatenate(sides), depth)
     return Lines(np.concatenate(levels)[order], np.concatenate(nodes)[order], np.concatenate(kinds)[order])
+
+
+def _by_place(places: npt.NDArray[np.int64], sides: npt.NDArray, depth: int) -> npt.NDArray[np.int64]:
+    """The order of lines by the leaf that they stand at, and on which side of it, at the most `depth` away. Those of a level are in order already, which makes a
+    stable sort of one number for each a merge."""
+    return np.argsort(places * (2 * depth + 1) + sides, kind="stable")
 
 
 def closed_of(tree: Tree, words: Sequence[Placed], domains: Sequence[Domain]) -> list[npt.NDArray[np.bool_]]:
@@ -203,7 +232,7 @@ def every_line(tree: Tree) -> Lines:
     order = [np.arange(len(start)) for start in tree.starts]
     levels = np.concatenate([np.full(len(each), level, np.int32) for level, each in enumerate(order)])
     stops = [np.append(start[1:], tree.leaves)[: len(start)] for start in tree.starts]
-    placed = np.lexsort((-levels, np.concatenate(stops)))
+    placed = _by_place(np.concatenate(stops), -levels, tree.depth)
     kinds = np.where(levels == tree.depth, Kind.MEMBER, np.where(levels == 0, Kind.GRAND, Kind.SUBTOTAL)).astype(
         np.int8
     )
