@@ -1,8 +1,10 @@
 """The drawer of Proof: totals of only what is shown, and the records put in order, looked through, with other fields, copied and written."""
 
+import time
+
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QApplication, QFileDialog
+from PyQt6.QtWidgets import QApplication, QFileDialog, QPushButton
 
 from foldbasket.baskets.edits import Change, ChangeFold
 from foldbasket.folding.layout.pickings.ends import Top
@@ -102,3 +104,36 @@ def test_a_total_of_only_what_is_shown_is_proved_by_its_records(driver, demo):
     driver.qtbot.waitUntil(lambda: drawer.proof is not None, timeout=10_000)
     assert drawer.proof.agrees
     assert "of members that are not shown" in drawer.told.text()
+
+
+@pytest.mark.parametrize("way", ["Cancel", "close", "another report"])
+def test_a_proof_that_takes_long_says_so_and_can_be_given_up(proved, monkeypatch, qtbot, way):
+    desk, drawer, facts = proved.desk, proved.workspace.proof, proved.workspace.facts
+    ended = []
+
+    def long(*given):
+        *_, progress = given
+        try:
+            while True:
+                progress.step("Folding", 0.3)
+                time.sleep(0.002)
+        finally:
+            ended.append(True)
+
+    monkeypatch.setattr("foldbasket.desktop.state.folding.proof_of", long)
+    drawer.show_cell(1, 0)
+    qtbot.waitUntil(facts.working.isVisible)
+    assert drawer.title.text() == "Working it out…"
+    assert facts.kept.text()
+    if way == "another report":
+        desk.words.turn()
+        proved.settle()
+    else:
+        [link] = [each for each in (facts.working if way == "Cancel" else drawer).findChildren(QPushButton) if each.text() == way]  # fmt: skip
+        link.click()
+    qtbot.waitUntil(lambda: bool(ended))
+    qtbot.waitUntil(lambda: not desk.busy and not facts.working.isVisible())
+    assert not drawer.isVisible()
+    monkeypatch.undo()
+    drawer.show_cell(1, 0)
+    qtbot.waitUntil(lambda: drawer.isVisible() and drawer.title.text() != "Working it out…")

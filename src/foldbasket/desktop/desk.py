@@ -79,7 +79,7 @@ class Desk(QObject):
         self.files = Files(self, self)
         self.output = Output(self, self)
         self.charts = ChartWork(self, self)
-        self.folding.worker.told.connect(self.told)
+        self.folding.told.connect(self.told)
         self.folding.changed.connect(self._folded)
         self.folding.failed.connect(self.not_done)
         self.folding.joined.connect(self.supply.hold)
@@ -374,9 +374,9 @@ class Desk(QObject):
         self.failed.emit(error)
 
     def cancel(self) -> None:
-        """Stops what is being read or folded; things stay as they were."""
+        """Stops what is being read, folded or proved; things stay as they were."""
         self.files.cancel()
-        self.folding.worker.cancel()
+        self.folding.cancel()
         self.output.cancel()
         self.supply.cancel()
         self.rested.emit()

@@ -26,6 +26,8 @@ class ProofDrawer(QFrame):
         super().__init__(parent)
         self.desk = desk
         self.proof: Proof | None = None
+        self._waits = False
+        """Whether a proof is being worked out for it."""
         self.setObjectName("proof")
         across = QHBoxLayout(self)
         across.setContentsMargins(22, 10, 12, 10)
@@ -41,7 +43,7 @@ class ProofDrawer(QFrame):
         self.told.setAccessibleName("Arithmetic")
         close = QPushButton("close", self)
         close.setProperty("role", "link")
-        close.clicked.connect(self.hide)
+        close.clicked.connect(self._leave)
         left.addWidget(self.title)
         self.told.setAlignment(Qt.AlignmentFlag.AlignTop)
         rolled = QScrollArea(self)
@@ -58,15 +60,32 @@ class ProofDrawer(QFrame):
         self.table = self.listed.table
         across.addWidget(self.listed, 1)
         self.hide()
-        desk.when(Part.REPORT | Part.LOOK, self, self.hide)
+        desk.when(Part.REPORT | Part.LOOK, self, self._leave)
         desk.folding.proved.connect(self._show)
+        desk.rested.connect(self._rest)
 
     def show_cell(self, row: int, column: int) -> None:
         """Proves a cell of the report in view; shows it when it is worked out."""
-        if self.desk.folding.prove(row, column) and self.isVisible():
+        self._waits = self.desk.folding.prove(row, column)
+        if self._waits and self.isVisible():
             self.title.setText("Working it out…")
 
+    def _leave(self) -> None:
+        self.hide()
+        if self._waits:
+            self._waits = False
+            self.desk.folding.stop_proving()
+            self.desk.rested.emit()
+
+    def _rest(self) -> None:
+        """What was being worked out may have been given up."""
+        if self._waits and not self.desk.folding.is_proving:
+            self._waits = False
+            self.hide()
+
     def _show(self, proved: Proved) -> None:
+        self._waits = False
+        self.desk.rested.emit()
         if proved.report is not self.desk.report:
             return  # the report is another by now
         self.proof = proof = proved.proof

@@ -31,6 +31,10 @@ def show_outside(path: Path) -> None:
     QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
 
 
+WORKING = 330
+"""Pixels for what is being done, beside the facts."""
+
+
 class FactsLine(QFrame):
     """One line; over a fold always there, so that the grid does not jump when work begins."""
 
@@ -205,7 +209,8 @@ class FactsLine(QFrame):
         """Says what totals cover, and of which table the records are, only where there is room for it whole."""
         texts = [f"<span style='font-size:12px'>{each}</span>" for each in self._facts]
         like = self.like.sizeHint().width() + 14 if not self.like.isHidden() else 0
-        say_what_fits(self.kept, texts, self.width() - 230 - like)
+        working = WORKING if not self.working.isHidden() else 0
+        say_what_fits(self.kept, texts, self.width() - 230 - like - working)
 
     def _link(self, text: str, tip: str, place: Callable[[Path], Path]) -> QPushButton:
         return link(text, tip, lambda: show_outside(place(self._file)) if self._file is not None else None, self)
@@ -221,11 +226,17 @@ class FactsLine(QFrame):
         self.renew()
 
     def _tell(self, what: str, share: float) -> None:
+        begins = self.working.isHidden()
         self.working.tell(what, share)
+        if begins:
+            self._fit()
         self._show_or_hide()
 
     def _rest(self) -> None:
+        ends = not self.working.isHidden()
         self.working.hide()
+        if ends:
+            self._fit()
         self._show_or_hide()
 
     def _show_or_hide(self) -> None:

@@ -34,8 +34,9 @@ class Proved(NamedTuple):
 
 class Folding(QObject):
     """The engine over the tables in use, and the report that it made last. `changed` says that there is another report, or none; `joined`
-    that records are folded on a cluster from now on, or no more: how many bytes of a table are to be held here."""
+    that records are folded on a cluster from now on, or no more: how many bytes of a table are to be held here; `told` what is being done and how far it is."""
 
+    told = pyqtSignal(str, float)
     changed = pyqtSignal()
     joined = pyqtSignal(object)
     proved = pyqtSignal(object)
@@ -63,12 +64,24 @@ class Folding(QObject):
         self._prover = Worker("prove", self)
         self._prover.finished.connect(self.proved)
         self._prover.failed.connect(self.failed)
+        for worker in (self.worker, self._joiner, self._prover):
+            worker.told.connect(self.told)
         self.answers = Answers(self)
         """The counts of pickers and filters."""
 
     @property
     def busy(self) -> bool:
         return self.worker.busy or self._prover.busy or self._joiner.busy or self.answers.busy
+
+    @property
+    def is_proving(self) -> bool:
+        """Whether a proof is being worked out."""
+        return self._prover.busy
+
+    def cancel(self) -> None:
+        """Stops what is being folded or proved."""
+        for worker in (self.worker, self._joiner, self._prover):
+            worker.cancel()
 
     def close(self) -> None:
         self.worker.close()
@@ -152,6 +165,10 @@ class Folding(QObject):
         self.report = None
         self.problem = error
         self.changed.emit()
+
+    def stop_proving(self) -> None:
+        """Gives up the proof that is being worked out."""
+        self._prover.cancel()
 
     def prove(self, row: int, column: int) -> bool:
         """Proves a cell of the report in view in the background; says whether there is one. `proved` brings it."""
