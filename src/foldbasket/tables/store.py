@@ -14,7 +14,7 @@ import os
 import struct
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, BinaryIO, NamedTuple
@@ -41,8 +41,9 @@ SETTLED = 2.0
 MOST = 8 << 30
 """Bytes that all entries take together, at the most; and not more than a quarter of what is free on the disk."""
 ENDS = 1 << 16
-ENDINGS = (".columns", ".told", ".found", ".parquet")
-"""Of entries: columns, what a look through records that are not held has told, what was found in a table, and records that are not held."""
+TABLES = (".columns", ".parquet")
+ENDINGS = (*TABLES, ".told", ".found")
+"""Of entries: columns and records that are not held; what a look through such records has told, and what was found in a table."""
 
 
 class State(NamedTuple):
@@ -231,9 +232,9 @@ class Store:
         return sorted(found)
 
     def size(self) -> tuple[int, int]:
-        """How many entries there are, and how many bytes they take."""
+        """How many tables are kept, and how many bytes they take, with what is kept of what was found in them."""
         entries = self._entries()
-        return len(entries), sum(size for _, size, _ in entries)
+        return _tables(place for _, _, place in entries), sum(size for _, size, _ in entries)
 
     def _trim(self) -> None:
         """Takes out the entries that were not used for longest, until the others fit, but not those that this process reads records from; and what a
@@ -264,13 +265,17 @@ class Store:
         return not self._lent.isdisjoint(going)
 
     def clear(self) -> tuple[int, int]:
-        """Takes out everything but what this process reads its records from; how many entries that were, and how many bytes."""
+        """Takes out everything but what this process reads its records from; how many tables that were, and how many bytes."""
         with self._lock:
             self._waiting.clear()
         going = [(size, place) for _, size, place in self._entries() if place not in self._lent]
         for _, place in going:
             place.unlink(missing_ok=True)
-        return len(going), sum(size for size, _ in going)
+        return _tables(place for _, place in going), sum(size for size, _ in going)
+
+
+def _tables(entries: Iterable[Path]) -> int:
+    return sum(place.suffix in TABLES for place in entries)
 
 
 def _digest(what: object) -> str:
