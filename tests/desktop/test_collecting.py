@@ -100,6 +100,24 @@ def test_who_comes_back_at_once_waits_for_nothing(qapp, qtbot, monkeypatch):
     gc.enable()
 
 
+def test_so_many_objects_that_looking_through_them_would_hold_the_window_are_set_aside(qapp, monkeypatch):
+    collector = Collector(qapp)
+    for _ in range(2):
+        collector.look()
+    monkeypatch.setattr(collecting, "MUCH", 5_000)
+    before = gc.get_freeze_count()
+    made = [[] for _ in range(6_000)]
+    gone = weakref.ref(circle := Circle())
+    del circle
+    collector.look()
+    assert gc.get_freeze_count() >= before + len(made)
+    assert gone() is not None
+    collecting.look_through()
+    assert gone() is None
+    collector.deleteLater()
+    gc.enable()
+
+
 def test_after_a_window_was_closed_all_is_looked_through_once_nobody_is_at_anything(qapp, qtbot, monkeypatch):
     looked = []
     monkeypatch.setattr(collecting, "look_through", lambda: looked.append(1))

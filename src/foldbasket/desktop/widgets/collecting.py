@@ -35,6 +35,8 @@ EVERY = 700
 """Milliseconds between two looks."""
 GROWN = 300_000
 """Objects more than at the last look through everything, by which there is another: it takes 0.1 µs for each that came since."""
+MUCH = 500_000
+"""Young objects by which they are set aside unseen: what makes so many between two looks is under way, and looking through them would hold the window."""
 MANY = 60
 """Modules loaded since, by which all there is is set aside anew."""
 
@@ -115,7 +117,9 @@ class Collector(QObject):
             return
         young, middle, old = gc.get_count()
         most, second, third = gc.get_threshold()
-        if young > most:
+        if young > MUCH:
+            gc.freeze()
+        elif young > most:
             self._grown += young
             whole = old > third or self._grown > GROWN
             self._collect(2 if whole else 1 if middle > second else 0)
