@@ -251,8 +251,20 @@ def test_it_can_be_cancelled_and_leaves_nothing_behind(months):
     assert not list(STORE.folder.glob("*.parquet")) + list(STORE.folder.glob(".*.new"))
 
 
+@pytest.mark.parametrize("mends", MENDS, ids=named)
+def test_parts_without_records_do_no_harm(months, mends):
+    whole = read_as(months, LARGE, state_of(months))
+    nothing = whole.picked(np.zeros(0, np.int64))
+    for mend in mends:
+        parts = [nothing, whole, nothing]
+        step = mend.through(lambda parts=parts: iter(parts))
+        made = [step(part).table for part in parts]
+        assert made[0].count == made[2].count == 0
+        nothing, whole = made[0], made[1]
+
+
 @pytest.mark.parametrize("seed", range(30))
-def test_repeated_records_are_found_part_by_part_as_in_one(seed):
+def test_repeated_records_are_found_part_by_part_as_in_one(seed, tmp_path):
     draw = random.Random(seed)
     many = draw.randrange(1, 300)
     rows = [(draw.choice([None, "a", "b", ""]), draw.choice([None, 0, 1, -1]), draw.choice([None, 0.0, 2.5]), draw.choice([None, True])) for _ in range(many)]  # fmt: skip
@@ -267,7 +279,7 @@ def test_repeated_records_are_found_part_by_part_as_in_one(seed):
     edges = sorted({0, many, *(draw.randrange(many + 1) for _ in range(4))})
     parts = [table(rows[start:stop]) for start, stop in itertools.pairwise(edges)]
     for fields in ((), ("0",), ("1", "2")):
-        found = np.concatenate(list(repeated_in_order(iter(parts), fields)))
+        found = np.concatenate(list(repeated_in_order(iter(parts), fields, tmp_path / "cache")))
         assert found.tolist() == repeated(whole, fields).tolist()
 
 

@@ -12,6 +12,7 @@ import tempfile
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack
 from functools import cache
+from pathlib import Path
 from typing import Any, BinaryIO
 
 import numpy as np
@@ -149,12 +150,13 @@ _BLANK = np.array([0x5851F42D4C957F2D, 0x14057B7EF767814F], np.uint64)
 _ENTRY = np.dtype([("one", np.uint64), ("other", np.uint64), ("at", np.int64)])
 
 
-def repeated_in_order(parts: Iterator[Table], fields: Sequence[str] = ()) -> Iterator[npt.NDArray[np.bool_]]:
-    """The records that are alike to an earlier one, of one part after the other, as masks; all parts are gone through before the first mask is there.
-    Raises OSError where there is no room on the disk."""
+def repeated_in_order(parts: Iterator[Table], fields: Sequence[str], folder: Path) -> Iterator[npt.NDArray[np.bool_]]:
+    """The records that are alike to an earlier one in the fields (all, when none are given), of one part after the other, as masks. All parts are gone through
+    before the first mask is there, with files without a name in a folder. Raises OSError where there is no room on the disk."""
+    folder.mkdir(parents=True, exist_ok=True, mode=0o700)
     with ExitStack() as stack:
         # Numbers are dealt out by their first bits, so that those that are the same come together in a share that fits into memory.
-        files = [stack.enter_context(tempfile.TemporaryFile()) for _ in range(_SHARES)]
+        files = [stack.enter_context(tempfile.TemporaryFile(dir=folder)) for _ in range(_SHARES)]
         counts: list[int] = []
         for part in parts:
             _dealt(_numbered(_compared(part, fields), part.count, sum(counts)), files)

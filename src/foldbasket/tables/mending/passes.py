@@ -29,6 +29,8 @@ PIECE = 1 << 17
 """Records that a mend is given at a time."""
 GROUP = 1 << 20
 """Records in a group of the file, about."""
+WAITING = 128 << 20
+"""Bytes of records that wait to be written, at the most."""
 TOLD = b"mended"
 """Under this name the file's metadata holds what became of each mend."""
 
@@ -121,7 +123,7 @@ def write_pass(table: Table, asked: Pass, into: Path, progress: Progress) -> Non
                     schema=schema,
                 )
             )
-            if sum(each.num_rows for each in waiting) >= GROUP:
+            if sum(each.num_rows for each in waiting) >= GROUP or sum(each.nbytes for each in waiting) > WAITING:
                 writer.write_table(pa.concat_tables(waiting))
                 waiting = []
         if waiting:

@@ -13,6 +13,7 @@ from foldbasket.tables.column import blank_mask
 from foldbasket.tables.mending.mend import Mend, Mended, Step, as_text, listed, none_left, with_records
 from foldbasket.tables.mending.ways import AtOnce, Place, Typed, Way
 from foldbasket.tables.repeats import repeated, repeated_in_order
+from foldbasket.tables.store import STORE
 from foldbasket.tables.table import Table
 
 Bools = npt.NDArray[np.bool_]
@@ -80,7 +81,7 @@ class DropRepeatedRows(Mend, frozen=True):
         return _without_some(table, repeated_rows(table, self.fields))
 
     def through(self, parts: Callable[[], Iterator[Table]]) -> Step:
-        again = repeated_in_order(parts(), self.fields)
+        again = repeated_in_order(parts(), self.fields, STORE.folder.parent)
 
         def done(part: Table) -> Mended:
             found = next(again)
