@@ -204,7 +204,7 @@ def style_sheet(p: Palette) -> str:
     QPushButton:hover {{ border-color: {p.muted}; }}
     QPushButton:focus {{ border: 1px solid {p.ink}; }}
     QPushButton:checked, QPushButton[role="main"] {{ background: {p.ink}; color: {p.page}; border-color: {p.ink}; }}
-    QPushButton:checked:focus, QPushButton[role="main"]:focus {{ border: 2px solid {p.rows}; padding: 2px 8px; }}
+    QPushButton:checked:focus, QPushButton[role="main"]:focus {{ border: 2px solid {p.rows}; padding: 2px 8px; outline: none; }}
     QPushButton:disabled {{ color: {p.rule}; }}
     QPushButton[role="link"] {{ border: none; background: transparent; padding: 1px 2px; color: {p.muted}; text-align: left; }}
     QPushButton[role="link"]:hover {{ color: {p.ink}; text-decoration: underline; }}
