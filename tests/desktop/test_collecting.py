@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 
 import foldbasket
 from foldbasket.desktop.sentence.typed import read_typed
-from foldbasket.desktop.state.workers import Worker
+from foldbasket.desktop.state.workers import Worker, is_at_work
 from foldbasket.desktop.widgets import collecting
 from foldbasket.desktop.widgets.collecting import Collector, let_go
 from foldbasket.sentence.vocabulary import Vocabulary
@@ -119,9 +119,9 @@ def test_so_many_objects_that_looking_through_them_would_hold_the_window_are_set
 
 
 def test_after_a_window_was_closed_all_is_looked_through_once_nobody_is_at_anything(qapp, qtbot, monkeypatch):
-    looked = []
+    looked, at_work = [], [1]
     monkeypatch.setattr(collecting, "look_through", lambda: looked.append(1))
-    collector = Collector(qapp)
+    collector = Collector(qapp, lambda: bool(at_work))
     for _ in range(2):  # what the tests before have loaded and made
         collector.look()
     collector.much_has_gone()
@@ -130,12 +130,27 @@ def test_after_a_window_was_closed_all_is_looked_through_once_nobody_is_at_anyth
         if at % 3 == 0:
             made += [[] for _ in range(1_000)]
         collector.look()
+    for _ in range(2 * collecting.LOOKS):  # somebody waits for what is at work
+        collector.look()
     assert looked == []
+    at_work.clear()
     for _ in range(2 * collecting.LOOKS):
         collector.look()
     assert looked == [1]
     collector.deleteLater()
     gc.enable()
+
+
+def test_a_worker_is_at_work_until_its_work_is_done(qapp, qtbot):
+    qtbot.waitUntil(lambda: not is_at_work())
+    worker, stop = Worker("long"), threading.Event()
+    worker.start(lambda progress: stop.wait(20))
+    qtbot.waitUntil(is_at_work)
+    worker.cancel()
+    assert is_at_work(), "its thread is still at it"
+    stop.set()
+    qtbot.waitUntil(lambda: not is_at_work())
+    worker.close()
 
 
 def test_an_idle_window_makes_next_to_nothing(driver, demo, qtbot):

@@ -1,5 +1,6 @@
 """Order by label, value and hand; summary filters; and that filtering records is not filtering summaries."""
 
+import datetime as dt
 import operator
 import random
 from decimal import Decimal
@@ -18,6 +19,7 @@ from foldbasket.folding.filters.values import Compare
 from foldbasket.folding.layout import laying
 from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.spec.order import ByValue
+from foldbasket.tables.column import compacted
 
 from .build import keep, lines, measure, placed, ref, source, table
 
@@ -264,3 +266,17 @@ def test_values_are_compared_with_a_number_exactly(sign, number):
         assert shown == {
             name for name, value in zip(names, values, strict=True) if tests[sign](Decimal(value), Decimal(number))
         }
+
+
+@pytest.mark.parametrize("aggregate", ["smallest", "largest", "mode", "list"])
+@pytest.mark.parametrize("descending", [False, True])
+@pytest.mark.parametrize("kind", ["text", "day", "yes"])
+def test_members_in_order_of_a_field_without_any_value_stay_as_they_stand(aggregate, descending, kind):
+    known = {"text": "x", "day": dt.date(2026, 1, 1), "yes": True}[kind]
+    whole = table("T", {"Site": ["b", "a", "c", "d"], "Said": [None, None, None, known]})
+    joined = source(whole.picked(numpy.arange(3)))
+    column = joined.tables["T"].columns["Said"]
+    joined = source(joined.tables["T"].with_columns({**joined.tables["T"].columns, "Said": compacted(column)}, {}))
+    said = measure(aggregate, "T.Said")
+    report = fold(joined, [placed("T.Site", by=ByValue(said.id), descending=descending)], (), (said,))
+    assert labels(report) == ["a", "b", "c"]

@@ -59,6 +59,7 @@ _made: list[QApplication] = []
 def made() -> QApplication:
     """The application as every window of ours needs it, whoever opens that: threads that share, garbage that waits, one look."""
     from foldbasket.desktop import memory
+    from foldbasket.desktop.state.workers import is_at_work
     from foldbasket.desktop.widgets import theme
     from foldbasket.desktop.widgets.collecting import Collector
 
@@ -72,7 +73,7 @@ def made() -> QApplication:
     app.setStyle("Fusion")
     if memory.appearance() != "desktop":
         theme.wear(memory.appearance())
-    Collector(app)
+    Collector(app, is_at_work)
     _made.append(app)
     return app
 

@@ -97,6 +97,13 @@ class _Post(QObject):
 
 _post: list[_Post] = []
 """The one, made by the first worker in the window's thread."""
+_running: set[int] = set()
+"""The threads at work."""
+
+
+def is_at_work() -> bool:
+    """Whether any worker is at work, in any window."""
+    return bool(_running)
 
 
 class Worker(QObject):
@@ -142,6 +149,7 @@ class Worker(QObject):
 
         def run() -> None:
             result: list[object]  # in a list from the first, so that the window's thread is the one that lets it go
+            _running.add(threading.get_ident())
             try:
                 with _lane.turn(progress) if behind else contextlib.nullcontext():
                     result, good = [held[0](progress)], True
@@ -154,6 +162,8 @@ class Worker(QObject):
                 result, good = [FoldBasketError(what, todo=todo)], False
             except Exception as error:  # a bug: logged, and said plainly
                 result, good = [faults.note(error)], False
+            finally:
+                _running.discard(threading.get_ident())
             send(partial(_deliver, here, ticket, good, result, held))
 
         self._pool.submit(run)

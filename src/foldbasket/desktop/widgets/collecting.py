@@ -10,6 +10,7 @@ import contextlib
 import ctypes
 import gc
 import sys
+from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, Qt, QTimer
 from PyQt6.QtGui import QGuiApplication
@@ -73,9 +74,11 @@ class Collector(QObject):
     window for a quarter of a second each time. Circles among it are found once the window is left for another, or one was closed.
     """
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, parent: QObject | None = None, at_work: Callable[[], bool] = lambda: False) -> None:
+        """`at_work` says whether something is being worked out for which somebody may wait."""
         super().__init__(parent)
         gc.disable()
+        self._at_work = at_work
         self._loaded = self._grown = self._young = 0
         self._much_has_gone, self._quiet = False, 0
         self._timer = QTimer(self)
@@ -102,7 +105,8 @@ class Collector(QObject):
 
     def look(self) -> None:
         """Collects what is due: young objects each time, older ones as many rounds later as Python does."""
-        self._quiet = self._quiet + 1 if abs(gc.get_count()[0] - self._young) < QUIET else 0
+        is_quiet = not self._at_work() and abs(gc.get_count()[0] - self._young) < QUIET
+        self._quiet = self._quiet + 1 if is_quiet else 0
         if self._much_has_gone and self._quiet >= LOOKS:
             self._much_has_gone = False
             look_through()

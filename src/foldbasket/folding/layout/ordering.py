@@ -153,7 +153,8 @@ def _ranks(values: Block, descending: bool) -> Ints:
     """The place of each node by its value; equal ones stay as they stand, blank ones come last."""
     data = values.data
     if values.dictionary is not None:
-        data = values.dictionary.binary_ranks[data.astype(np.int64)]
+        # Of a field without a value there are no ranks at all.
+        data = np.append(values.dictionary.binary_ranks, 0)[data.astype(np.int64)]
     known = np.flatnonzero(~values.blank)
     order = np.argsort(data[known], kind="stable")
     if descending:  # a stable order the other way round
