@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import importlib.util
 import os
+import shlex
 import subprocess
 import sys
 import tempfile
@@ -16,6 +17,7 @@ import pyarrow as pa
 import pyarrow.dataset as ds
 import pyarrow.parquet as pq
 
+from bench.reading import Memory
 from bench.timing import Row, compare
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.consent import EVERYTHING
@@ -42,6 +44,14 @@ ENVIRONMENT = {
 REGIONS = pa.array(["Eastfen", "Midmarsh", "Northmoor", "Southcliff", "Westholt"])
 LINES = pa.array([f"Line {at}" for at in range(40)])
 GROUP = 1_000_000
+TELLING = """
+import re, sys
+from foldbasket.cli import main
+if main(sys.argv[1:]):
+    sys.exit(1)
+print(re.search(r"VmHWM:\\s+(\\d+)", open("/proc/self/status").read())[1])
+"""
+"""A command that tells at its end how many KiB it had in memory at the most; what the system tells of a process counts those of the one that began it."""
 
 
 def ref(field: str) -> FieldRef:
@@ -226,12 +236,16 @@ def _streamed(root: Path, folder: Path, scale: int) -> list[Row]:
         for _ in ds.dataset(large).to_batches(columns=list(names)):
             pass
 
+    peaks: list[int] = []
+
     def bounded(fold: str) -> None:
-        command = f"ulimit -d {1 << 20}; exec {sys.executable} -m foldbasket render {basket} --fold {fold} --to {folder / 'out.csv'} --quiet --memory 100MB"
-        _run("bash", "-c", command, cwd=root)
+        rendering = f"render {basket} --fold {fold} --to {folder / 'out.csv'} --quiet --memory 100MB"
+        command = f"ulimit -d {1 << 20}; exec {sys.executable} -c {shlex.quote(TELLING)} {rendering}"
+        told = subprocess.run(["bash", "-c", command], cwd=root, check=True, capture_output=True, text=True, env=ENVIRONMENT)  # fmt: skip
+        peaks.append(int(told.stdout) * 1024)
 
     million = f"{100 // scale} million records"
-    return [
+    rows = [
         compare(
             f"a whole render of {million} streamed from Parquet under 1 GiB (ulimit -d)", "pyarrow dataset scan of the same columns", 1.3,
             lambda: bounded("streamed"), lambda: scan("Region", "Line", "Order date", "Net"), rounds=2,
@@ -245,6 +259,9 @@ def _streamed(root: Path, folder: Path, scale: int) -> list[Row]:
             lambda: bounded("median"), lambda: scan("Region", "Quantity"), rounds=2,
         ),
     ]  # fmt: skip
+    peak = Memory(f"peak memory of these renders of {million}", "1 GiB", max(peaks), 1 << 30, 1)
+    print(peak.markdown(), flush=True)
+    return [*rows, peak]
 
 
 def _clustered(folder: Path, data: Path) -> list[Row]:

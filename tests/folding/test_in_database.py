@@ -108,6 +108,19 @@ def test_random_folds_in_a_database_are_those_held(server, seed):
     assert brought < done * 0.6, "most are folded where the records are"
 
 
+@pytest.mark.parametrize("field", ["Sold", "Site", "Qty", "Rate", "Net"])
+@pytest.mark.parametrize("values", ["count different", "median", "mode", "list"])
+def test_the_ends_of_a_field_beside_an_aggregate_of_all_its_values(server, field, values):
+    """Both know its values by their ranks, which must be ranks among the same."""
+    if values == "median" and field in ("Sold", "Site"):
+        pytest.skip("there is no median of it")
+    held, apart = held_and_apart(server, random_tables(random.Random(66)))
+    measures = tuple(measure(each, f"Lines.{field}") for each in ("smallest", values, "largest"))
+    for rows in ((), (placed("Lines.Site"),), (placed("Lines.Qty", bands=bands("edges", ["2", "7"])),)):
+        fold = Fold("F", measures, rows)
+        assert_same(apart.fold(fold), held.fold(fold), fold)
+
+
 def listed(report):
     """The lines of a listing in no order and without the numbers of records, which a database does not have."""
     axes, cells = told(report)

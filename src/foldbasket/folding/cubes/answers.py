@@ -56,10 +56,13 @@ class Answers:
         np.add.at(records, ids, np.array([int(row[start]) for row in rows], np.int64))
         made = Cube(self.plan.fields, coords, records, Grouping((), (), cells), np.arange(cells), domains)
         made.place = f"in {self.where}"
-        self._take_states(made, rows, start + 1, ids)
+        runs = {quantity: asking.rows(statements[quantity], progress) for quantity in self.plan.runs}
+        values = {each: [row[start + 1 + at] for row in rows] for at, each in enumerate(self.asked.wanted)}
+        self._take_stands(made, values, runs)
+        self._take_states(made, values, ids)
         places = {key: at for at, key in enumerate(zip(*(each.tolist() for each in coords), strict=True))}
-        for quantity in self.plan.runs:
-            made.runs[quantity] = self._runs(made, quantity, asking.rows(statements[quantity], progress), places)
+        for quantity, lines in runs.items():
+            made.runs[quantity] = self._runs(made, quantity, lines, places)
         for table in self.plan.pairs:
             made.pairs[table] = self._partners(table, asking.rows(statements[table], progress), made, places)
         return made
@@ -109,12 +112,17 @@ class Answers:
             [domain.blank if each is None else place[part.parse(each)] for each in values], np.int64
         ), domain
 
-    def _take_states(self, made: Cube, rows: Rows, start: int, ids: Ints) -> None:
-        """Puts the states of every group into the cube; groups that are one member here are merged."""
-        values = {each: [row[start + at] for row in rows] for at, each in enumerate(self.asked.wanted)}
-        for quantity in dict.fromkeys(quantity for quantity, _ in self.asked.wanted):
+    def _take_stands(
+        self, made: Cube, values: Mapping[tuple[Quantity, State], list[Any]], runs: Mapping[Quantity, Rows]
+    ) -> None:
+        """Says what each quantity is: one for its ends and its runs, whose values are ranks among all that were answered."""
+        at = len(self.asked.names)
+        for quantity in dict.fromkeys([*(quantity for quantity, _ in values), *runs]):
             ends = [values[quantity, state] for state in (State.SMALLEST, State.LARGEST) if (quantity, state) in values]
-            made.stands[quantity] = self._standing(quantity, ends)
+            made.stands[quantity] = self._standing(quantity, [*ends, [row[at] for row in runs.get(quantity, ())]])
+
+    def _take_states(self, made: Cube, values: Mapping[tuple[Quantity, State], list[Any]], ids: Ints) -> None:
+        """Puts the states of every group into the cube; groups that are one member here are merged."""
         for (quantity, state), listed in values.items():
             some = self._stored(quantity, state, listed, made.stands[quantity])
             held = np.full(
@@ -164,13 +172,14 @@ class Answers:
         cells = self._cells(rows, made, places)
         held = column_of(quantity.field.field, [row[at] for row in rows], kind, scale, self.where)
         counts = np.array([int(row[at + 1]) for row in rows], np.int64)
+        stand = made.stands[quantity]
         if isinstance(held, CodedColumn):
+            assert isinstance(stand, CodedColumn)
             known = held.codes != len(held.dictionary)
-            values: npt.NDArray = _ranks(held, held.dictionary)
+            values: npt.NDArray = _ranks(held, stand.dictionary)
         else:
             known = np.ones(len(held), np.bool_) if held.valid is None else held.valid
             values = held.values
-        made.stands[quantity] = stand_in(held)
         return runs_of(cells[known], values[known], counts[known])
 
     def _partners(
