@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from functools import partial
 from pathlib import Path
 
@@ -12,13 +11,13 @@ from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.errors import Cancelled, FoldBasketError, ReadError, reason_of
 from foldbasket.kept import Kept
 from foldbasket.tables.column import natured
-from foldbasket.tables.mending.mend import AnyMend, Outcome, mended
-from foldbasket.tables.mending.passes import Pass, nothing_left_after, outcomes_of, planned, write_pass
+from foldbasket.tables.mending.mend import AnyMend, Outcome, as_taken, mended
+from foldbasket.tables.mending.passes import Pass, counts_of, nothing_left_after, planned, write_pass
 from foldbasket.tables.mending.streamed import mended_stream
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import Parts
 from foldbasket.tables.reading.readers import read_table
-from foldbasket.tables.sample import in_view, is_sampled, sample_behind, take_sample, unread_of
+from foldbasket.tables.sample import is_sampled, sample_behind, take_sample, unread_of
 from foldbasket.tables.store import STORE, state_of
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import UnreadCoded, UnreadNumber, unread_like
@@ -47,8 +46,7 @@ class Mending:
         one pass, of which the outcome is kept on the disk; without `keep` they are passed over. Raises Cancelled."""
         progress = progress or Progress()
         if is_sampled(table) and spec.mends:
-            several = max((at for at, mend in enumerate(spec.mends) if not mend.by_record), default=-1)
-            many = several + 1 if keep else 0
+            many = max((at + 1 for at, mend in enumerate(spec.mends) if keep and not mend.by_record), default=0)
             key = (table.serial, _key(spec.mends))
             return self._kept.get_or(key, lambda: self._apart(table, spec, many, progress))
         result: Done = (table, ())
@@ -83,9 +81,10 @@ def _passed(table: Table, spec: SourceSpec, asked: Pass, progress: Progress) -> 
         kept = STORE.repacked(
             place, state_of(place), (spec.reading, asked.mends), lambda into: write_pass(table, asked, into, progress)
         )
-        empties = nothing_left_after(kept)
+        counts = counts_of(kept)
+        empties = nothing_left_after(counts)
         if empties is None:
-            return _read(kept, table, asked, progress), outcomes_of(asked, kept)
+            return _read(kept, table, asked, progress), asked.outcomes_by(counts)
         fewer = asked.without(empties, table)
     except Cancelled:
         raise
@@ -108,25 +107,19 @@ def _read(kept: Path, table: Table, asked: Pass, progress: Progress) -> Table:
     """The table whose mended records are kept in a file, its fields taken for what they were before."""
     made = read_table(kept, table.name, progress=progress, parts=Parts(lazily=True))
     take_sample(made, progress)
-    natures = {name: column.nature for name, column in asked.sample.columns.items() if column.nature}
     sample = sample_behind(made)
-    if sample is not None:
-        taken = sample._replace(table=_taken_for(sample.table, natures))
-        for unread in unread_of(made):
-            unread.sample = taken
-    return _taken_for(made, natures)
-
-
-def _taken_for(table: Table, natures: Mapping[str, str]) -> Table:
-    """A table with some of its fields taken for something."""
-    columns = {}
-    for name, nature in natures.items():
-        column = table.columns[name]
-        if isinstance(column, UnreadCoded | UnreadNumber):
-            columns[name] = unread_like(natured(in_view(table).columns[name], nature), name, table.count, column.unread)
-        else:
-            columns[name] = natured(column, nature)
-    return table.with_columns({**table.columns, **columns}, {})
+    if sample is None:
+        return as_taken(made, asked.sample)
+    taken = as_taken(sample.table, asked.sample)
+    for unread in unread_of(made):
+        unread.sample = sample._replace(table=taken)
+    columns = {
+        name: unread_like(taken.columns[name], name, made.count, column.unread)
+        if isinstance(column, UnreadCoded | UnreadNumber)
+        else natured(column, taken.columns[name].nature)
+        for name, column in made.columns.items()
+    }
+    return made.with_columns(columns, made.texts)
 
 
 def _further(

@@ -49,18 +49,33 @@ def distinct_rows(rows: npt.NDArray[Number]) -> npt.NDArray[Number]:
     return numbered_rows(rows)[0]
 
 
+def keys_of_rows(rows: npt.NDArray[Number]) -> tuple[npt.NDArray[np.int64], list[int], list[int]] | None:
+    """Each of some rows of whole numbers as one number, in the same order; with the smallest number of each column and how many lie from there to its
+    largest, by which it is taken apart again. None where 62 bits are too few."""
+    lows = [int(column.min()) for column in rows.T]
+    spans = [int(column.max()) - low + 1 for column, low in zip(rows.T, lows, strict=True)]
+    if math.prod(spans) >= 1 << 62:
+        return None
+    keys = np.zeros(len(rows), np.int64)
+    for column, low, span in zip(rows.T, lows, spans, strict=True):
+        keys = keys * span + (column.astype(np.int64, copy=False) - low)
+    return keys, lows, spans
+
+
+def comparable(values: npt.NDArray) -> npt.NDArray:
+    """Numbers in the order of some numbers: themselves, or of Python's own the place of each among the different ones."""
+    return np.unique(values, return_inverse=True)[1].reshape(-1) if values.dtype == object else values
+
+
 def numbered_rows(rows: npt.NDArray[Number]) -> tuple[npt.NDArray[Number], npt.NDArray[np.int64]]:
     """The different rows of a matrix of whole numbers, in order, and which of them each is; shapes (different, columns) and (rows,)."""
     if not len(rows):
         return rows, np.zeros(0, np.int64)
-    lows = [int(column.min()) for column in rows.T]
-    spans = [int(column.max()) - low + 1 for column, low in zip(rows.T, lows, strict=True)]
-    if math.prod(spans) >= 1 << 62:
+    keyed = keys_of_rows(rows)
+    if keyed is None:
         found, inverse = np.unique(rows, axis=0, return_inverse=True)
         return found, inverse.reshape(-1).astype(np.int64)
-    keys = np.zeros(len(rows), np.int64)  # each row as one number, in the same order
-    for column, low, span in zip(rows.T, lows, spans, strict=True):
-        keys = keys * span + (column.astype(np.int64) - low)
+    keys, lows, spans = keyed
     left, inverse = numbered(keys)
     found = np.empty((len(left), rows.shape[1]), rows.dtype)
     for at in range(rows.shape[1] - 1, -1, -1):

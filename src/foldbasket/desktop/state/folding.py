@@ -64,14 +64,15 @@ class Folding(QObject):
         self._prover = Worker("prove", self)
         self._prover.finished.connect(self.proved)
         self._prover.failed.connect(self.failed)
-        for worker in (self.worker, self._joiner, self._prover):
+        self._workers = (self.worker, self._joiner, self._prover)
+        for worker in self._workers:
             worker.told.connect(self.told)
         self.answers = Answers(self)
         """The counts of pickers and filters."""
 
     @property
     def busy(self) -> bool:
-        return self.worker.busy or self._prover.busy or self._joiner.busy or self.answers.busy
+        return any(worker.busy for worker in self._workers) or self.answers.busy
 
     @property
     def is_proving(self) -> bool:
@@ -80,13 +81,12 @@ class Folding(QObject):
 
     def cancel(self) -> None:
         """Stops what is being folded or proved."""
-        for worker in (self.worker, self._joiner, self._prover):
+        for worker in self._workers:
             worker.cancel()
 
     def close(self) -> None:
-        self.worker.close()
-        self._prover.close()
-        self._joiner.close()
+        for worker in self._workers:
+            worker.close()
         self.answers.close()
         self._leave()
 

@@ -104,7 +104,8 @@ class StreamedMaker:
             return stream.count, np.arange(min(FIRST, stream.count))
         plan = Plan(base, rules=tuple(rules))
         count, found = 0, np.zeros(0, np.int64)
-        for start, _, at in self._passing(plan, stream, expressions, progress, "Looking for its records"):
+        parts = self._parts(plan, stream, expressions, progress, "Looking for its records")
+        for start, _, at in self._passing(plan, parts, progress):
             count += len(at)
             if len(found) < FIRST:
                 found = np.concatenate([found, at[: FIRST - len(found)] + start])
@@ -124,7 +125,8 @@ class StreamedMaker:
         refs = [FieldRef(plan.base, name) for name in names]
         found: list[Table] = []
         numbers: list[npt.NDArray[np.int64]] = []
-        for start, source, at in self._passing(plan, stream, expressions, progress, "Gathering its records", refs):
+        parts = self._parts(plan, stream, expressions, progress, "Gathering its records", refs)
+        for start, source, at in self._passing(plan, parts, progress):
             numbers.append(at + start)
             if sum(map(len, numbers)) > most:
                 return None
@@ -137,16 +139,10 @@ class StreamedMaker:
         return Table(whole.name, made, whole.origin), np.concatenate(numbers)
 
     def _passing(
-        self,
-        plan: Plan,
-        stream: Stream,
-        expressions: Expressions,
-        progress: Progress,
-        what: str,
-        more: Iterable[FieldRef] = (),
+        self, plan: Plan, parts: Iterable[tuple[int, Source]], progress: Progress
     ) -> Iterator[tuple[int, Source, npt.NDArray[np.int64]]]:
-        """As `_parts`, with the numbers within each part of the records that pass the plan's rules."""
-        for start, source in self._parts(plan, stream, expressions, progress, what, more):
+        """Parts with the numbers within each of the records that pass the plan's rules."""
+        for start, source in parts:
             mask = LocalMaker(source, self.locale, Counter()).selection(plan.base, plan.rules, progress.quietly())
             yield start, source, np.arange(source.table(plan.base).count) if mask is None else np.flatnonzero(mask)
 

@@ -15,7 +15,7 @@ from foldbasket.folding.states.aggregates.aggregate import State
 from foldbasket.folding.states.quantities import Quantity, record_at
 from foldbasket.links.source import Source
 from foldbasket.tables.column import CodedColumn, Column, picked
-from foldbasket.tables.distinct import distinct
+from foldbasket.tables.distinct import comparable, distinct
 from foldbasket.tables.stacking import stacked_columns
 
 Ints = npt.NDArray[np.int64]
@@ -67,8 +67,7 @@ def _keys(order: Column, records: Ints) -> npt.NDArray:
 def together(one: Winners, two: Winners) -> tuple[Winners, Ints, Ints]:
     """The winners of two parts in one order, and for the number of each of both its new one."""
     keys = np.concatenate([one.keys, two.keys])
-    comparable = np.unique(keys, return_inverse=True)[1].reshape(-1) if keys.dtype == object else keys
-    order = np.argsort(comparable, kind="stable")
+    order = np.argsort(comparable(keys), kind="stable")
     place = np.empty(len(order), np.int64)
     place[order] = np.arange(len(order))
     values = stacked_columns(one.values.name, [one.values, two.values], [None, None]).column

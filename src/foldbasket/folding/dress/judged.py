@@ -12,11 +12,12 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import FoldError
+from foldbasket.folding.compare.cells import alike
 from foldbasket.folding.lines.axis import Axis, Kind
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.spec.look import Scope
 from foldbasket.styling.dates import EPOCH
-from foldbasket.tables.distinct import numbered_rows
+from foldbasket.tables.distinct import comparable, numbered_rows
 from foldbasket.tables.types import FieldType
 
 Mask = npt.NDArray[np.bool_]
@@ -109,7 +110,7 @@ class Cells:
         if self.block.dictionary is not None:
             data = self.block.dictionary.binary_ranks[data.astype(np.int64)]
         groups = self.group.ravel()[at]
-        places = np.lexsort((_ranked(data), groups))
+        places = np.lexsort((comparable(data), groups))
         ordered = groups[places]
         starts = np.flatnonzero(np.append(True, ordered[1:] != ordered[:-1])) if len(at) else np.zeros(0, np.int64)
         return at[places], np.append(starts, len(at))
@@ -175,33 +176,16 @@ def compared(one: Block, other: Block) -> Signs:
     if one.dictionary is not None or other.dictionary is not None or not (one.type.is_number and other.type.is_number):
         raise FoldError("only measures of numbers compare with one another.", todo="Choose another measure.")
     known = ~one.blank & ~other.blank
-    reals = [each.type is FieldType.REAL for each in (one, other)]
-    if all(reals) or not any(reals):
-        scale = max(one.scale, other.scale)
-        left, right = (_in_units(each, scale) for each in (one, other))
-        return (left > right).astype(np.int8) - (left < right).astype(np.int8)
-    left, right = (each.data.astype(np.float64) / 10.0**each.scale for each in (one, other))
+    left, right = (each.data for each in alike(one, other))
     found = (left > right).astype(np.int8) - (left < right).astype(np.int8)
+    if (one.type is FieldType.REAL) is (other.type is FieldType.REAL):
+        return found
     with np.errstate(invalid="ignore"):  # what is beyond all numbers differs by no number
         near = known & (np.abs(left - right) <= np.maximum(np.abs(left), np.abs(right)) * 1e-15)
     # What lies closer together than reals tell is compared exactly.
     for row, column in zip(*np.nonzero(near), strict=True):
         found[row, column] = _compared(_exact(one, row, column), _exact(other, row, column))
     return found
-
-
-def _in_units(block: Block, scale: int) -> npt.NDArray:
-    """The values of a block in units of 10^-scale, as Python's own numbers where 64 bits may not hold them."""
-    if block.scale == scale:
-        return block.data
-    if block.data.dtype != object and np.abs(block.data.astype(np.float64)).max(initial=0.0) * 10.0 ** (scale - block.scale) < 2.0**62:  # fmt: skip
-        return block.data * 10 ** (scale - block.scale)
-    return block.data.astype(object) * 10 ** (scale - block.scale)
-
-
-def _ranked(data: npt.NDArray) -> npt.NDArray:
-    """Numbers in the order of some values: themselves where 64 bits hold them."""
-    return np.unique(data, return_inverse=True)[1] if data.dtype == object else data
 
 
 def _exact(block: Block, row: int, column: int) -> Decimal:

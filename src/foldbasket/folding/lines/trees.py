@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import math
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
@@ -14,6 +13,7 @@ import numpy.typing as npt
 from foldbasket.folding.lines.axis import Kind
 from foldbasket.folding.members.domain import Domain
 from foldbasket.spec.fold import Placed, Where
+from foldbasket.tables.distinct import keys_of_rows
 
 Matrix = npt.NDArray
 
@@ -82,24 +82,21 @@ def _in_order(ranks: Matrix) -> tuple[npt.NDArray[np.int64] | slice, list[npt.ND
     if not depth or not items:
         return slice(0, items), [np.ones(items, np.bool_) for _ in range(depth)]
     order: npt.NDArray[np.int64] | slice = slice(0, items)
-    lows = ranks.min(axis=0)
-    spans = [int(high) - int(low) + 1 for low, high in zip(lows, ranks.max(axis=0), strict=True)]
-    if math.prod(spans) >= 1 << 62:
+    keyed = keys_of_rows(ranks)
+    if keyed is None:
         order = np.lexsort(ranks.T[::-1])
         stacked, changed = ranks[order], np.ones(ranks.shape, np.bool_)
         changed[1:] = np.logical_or.accumulate(stacked[1:] != stacked[:-1], axis=1)
         return order, list(changed.T)
-    # One number for each item says the same; groups that were counted one by one mostly come in order.
-    keys = ranks[:, 0] - lows[0]
-    for field in range(1, depth):
-        keys = keys * spans[field] + (ranks[:, field] - lows[field])
+    keys, _, spans = keyed
+    # Groups that were counted one by one mostly come in order.
     if not (keys[1:] >= keys[:-1]).all():
         order = np.argsort(keys, kind="stable")
         keys = keys[order]
     marks = []
-    for field in range(depth, 0, -1):
+    for span in reversed(spans):
         marks.append(np.append(True, keys[1:] != keys[:-1]))
-        keys = keys // spans[field - 1]
+        keys = keys // span
     return order, marks[::-1]
 
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import functools
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import replace
-from functools import partial
 from typing import ClassVar
 
 import numpy as np
@@ -174,9 +173,7 @@ class GatherFields(Mend, frozen=True):
 
     def through(self, parts: Callable[[], Iterator[Table]]) -> Step:
         # Text beside other types is text in every part, though what stands in one of them may look like something else.
-        first = next(parts())
-        is_said = any(is_text(first.column(field)) for field in self.fields)
-        return partial(self._gathered, is_said=is_said)
+        return lambda part: self._gathered(part, is_said=any(is_text(part.column(field)) for field in self.fields))
 
     def apply(self, table: Table) -> Mended:
         return self._gathered(table, is_said=False)

@@ -131,26 +131,32 @@ def mended(
         if progress is not None:
             progress.step(f"Mending {table.name}", at / len(mends))
         try:
-            done = mend.apply(table)
+            done = done_to(table, mend, mend.apply)
         except FoldBasketError as error:
-            outcomes.append(Outcome(mend, 0, ReadError(error.what, where=mend.label, todo=error.todo)))
+            outcomes.append(passed_over(mend, error))
             continue
-        lost = table.count - done.table.count
-        if lost and mend.counts != "records":
-            outcomes.append(Outcome(mend, 0, losing(mend, lost)))
-            continue
-        outcomes.append(Outcome(mend, done.changed, dropped=max(0, lost)))
+        outcomes.append(Outcome(mend, done.changed, dropped=max(0, table.count - done.table.count)))
         table = as_taken(done.table, table)
     return table, tuple(outcomes)
 
 
-def losing(mend: AnyMend, lost: int) -> ReadError:
-    """Why a mend is not done that does not say of itself that it drops records, and does."""
-    return ReadError(
-        f"it would lose {lost:,} records without meaning to, so it is passed over.",
-        where=mend.label,
-        todo="Please report this: it is a fault of the program.",
-    )
+def done_to(table: Table, mend: AnyMend, step: Step) -> Mended:
+    """What a mend makes of a table, or of a part of one. Raises a FoldBasketError, also where it would lose records and does not say of itself that it drops
+    any."""
+    done = step(table)
+    lost = table.count - done.table.count
+    if lost and mend.counts != "records":
+        raise ReadError(
+            f"it would lose {lost:,} records without meaning to, so it is passed over.",
+            where=mend.label,
+            todo="Please report this: it is a fault of the program.",
+        )
+    return done
+
+
+def passed_over(mend: AnyMend, why: FoldBasketError) -> Outcome:
+    """What became of a mend that was not done."""
+    return Outcome(mend, 0, ReadError(why.what, where=mend.label, todo=why.todo))
 
 
 def none_left() -> ReadError:

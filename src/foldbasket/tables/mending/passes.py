@@ -18,7 +18,7 @@ import pyarrow as pa
 from foldbasket.errors import FoldBasketError, ReadError
 from foldbasket.later import pq
 from foldbasket.tables.conversion import arrow_of, as_arrow
-from foldbasket.tables.mending.mend import AnyMend, Mended, Outcome, Step, as_taken, losing, none_left
+from foldbasket.tables.mending.mend import AnyMend, Mended, Outcome, as_taken, done_to, none_left, passed_over
 from foldbasket.tables.mending.streamed import shaped, text_as_text
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.sample import in_view, made_whole, read_columns, stream_behind
@@ -35,7 +35,7 @@ TOLD = b"mended"
 """Under this name the file's metadata holds what became of each mend."""
 
 
-class _Count(msgspec.Struct):
+class Count(msgspec.Struct):
     """How many values a mend has changed, how many records were given to it, and how many it left."""
 
     changed: int = 0
@@ -72,11 +72,14 @@ class Pass:
         """What became of each mend that was asked for, given that of each that is among its mends."""
         rest = iter(done)
         return tuple(
-            Outcome(mend, 0, ReadError(self.problems[at].what, where=mend.label, todo=self.problems[at].todo))
-            if at in self.problems
-            else next(rest)
+            passed_over(mend, self.problems[at]) if at in self.problems else next(rest)
             for at, mend in enumerate(self.asked)
         )
+
+    def outcomes_by(self, counts: Sequence[Count]) -> tuple[Outcome, ...]:
+        """The same, by what was counted when the pass was written."""
+        done = zip(self.mends, counts, strict=True)
+        return self.outcomes(Outcome(mend, each.changed, dropped=max(0, each.given - each.left)) for mend, each in done)
 
     def without(self, at: int, table: Table) -> Pass:
         """The pass without one of its mends, after which no record would be left."""
@@ -100,7 +103,7 @@ def planned(table: Table, mends: Sequence[AnyMend], problems: dict[int, FoldBask
             continue
         try:
             step = mend.through(partial(iter, (sample,)))
-            sample = as_taken(_done(mend, step, sample).table, sample)
+            sample = as_taken(done_to(sample, mend, step).table, sample)
         except FoldBasketError as error:
             problems[at] = error
         else:
@@ -112,7 +115,7 @@ def write_pass(table: Table, asked: Pass, into: Path, progress: Progress) -> Non
     """Does a pass and writes what comes of it. Raises ReadError, OSError, Cancelled."""
     after = asked.sample.columns
     schema = pa.schema([pa.field(name, arrow_of(column.type, column.scale)) for name, column in after.items()])
-    counts = [_Count() for _ in asked.mends]
+    counts = [Count() for _ in asked.mends]
     with pq.ParquetWriter(into, schema, compression="zstd", store_schema=False) as writer:
         waiting: list[pa.Table] = []
         for part in _parts(table, asked.mends, asked.chosen, progress, counts):
@@ -131,20 +134,15 @@ def write_pass(table: Table, asked: Pass, into: Path, progress: Progress) -> Non
         writer.add_key_value_metadata({TOLD: msgspec.json.encode(counts)})
 
 
-def outcomes_of(asked: Pass, written: Path) -> tuple[Outcome, ...]:
-    """What became of each mend of a pass that was written. Raises ReadError where that is not told."""
-    done = zip(asked.mends, _counts(written), strict=True)
-    return asked.outcomes(Outcome(mend, each.changed, dropped=max(0, each.given - each.left)) for mend, each in done)
+def nothing_left_after(counts: Sequence[Count]) -> int | None:
+    """The first mend of a pass after which no record is left though there were some; None where there is none."""
+    return next((at for at, each in enumerate(counts) if each.given and not each.left), None)
 
 
-def nothing_left_after(written: Path) -> int | None:
-    """The first mend of a written pass after which no record is left though there were some; None where there is none. Raises ReadError."""
-    return next((at for at, each in enumerate(_counts(written)) if each.given and not each.left), None)
-
-
-def _counts(written: Path) -> list[_Count]:
+def counts_of(written: Path) -> list[Count]:
+    """What was counted of each mend when a pass was written. Raises ReadError where that is not told."""
     try:
-        return msgspec.json.decode((pq.read_metadata(written).metadata or {})[TOLD], type=list[_Count])
+        return msgspec.json.decode((pq.read_metadata(written).metadata or {})[TOLD], type=list[Count])
     except (KeyError, OSError, pa.ArrowException, msgspec.MsgspecError):
         raise ReadError(
             "what was kept of its mended records cannot be read.",
@@ -158,25 +156,18 @@ def _parts(
     mends: Sequence[AnyMend],
     chosen: dict[str, Chosen],
     progress: Progress,
-    counts: Sequence[_Count] = (),
+    counts: Sequence[Count] = (),
 ) -> Iterator[Table]:
     """The parts of a table after some mends, in their order."""
     steps = [mend.through(partial(_parts, table, mends[:at], chosen, progress)) for at, mend in enumerate(mends)]
     for part in _pieces(table, progress):
         now = replace(part, chosen=chosen)
         for at, (mend, step) in enumerate(zip(mends, steps, strict=True)):
-            done = _done(mend, step, now)
+            done = done_to(now, mend, step)
             if counts:
                 counts[at].add(mend, now.count, done)
             now = done.table
         yield now
-
-
-def _done(mend: AnyMend, step: Step, table: Table) -> Mended:
-    done = step(table)
-    if done.table.count < table.count and mend.counts != "records":
-        raise losing(mend, table.count - done.table.count)
-    return done
 
 
 def _pieces(table: Table, progress: Progress) -> Iterator[Table]:

@@ -29,12 +29,29 @@ def empty_rows(table: Table) -> Bools:
     return empty if table.columns else np.zeros(0, np.bool_)
 
 
-@entered
-class DropEmptyRows(Mend, frozen=True):
-    """Drops the records in which every field is blank."""
+class Dropping(Mend, frozen=True):
+    """Base of those that drop records, though not all that there are."""
 
     counts = "records"
     in_order = True
+
+    def dropped(self, table: Table) -> Bools:
+        """The records that it drops."""
+        raise NotImplementedError
+
+    def apply(self, table: Table) -> Mended:
+        dropped = self.dropped(table)
+        if table.count and dropped.all():
+            raise none_left()
+        return _without(table, dropped)
+
+    def through(self, parts: Callable[[], Iterator[Table]]) -> Step:
+        return lambda part: _without(part, self.dropped(part))
+
+
+@entered
+class DropEmptyRows(Dropping, frozen=True):
+    """Drops the records in which every field is blank."""
 
     standing: ClassVar[int] = 120
 
@@ -47,20 +64,15 @@ class DropEmptyRows(Mend, frozen=True):
     def label(self) -> str:
         return "Drop empty rows"
 
-    def apply(self, table: Table) -> Mended:
-        return _without_some(table, empty_rows(table))
-
-    def through(self, parts: Callable[[], Iterator[Table]]) -> Step:
-        return lambda part: _without(part, empty_rows(part))
+    def dropped(self, table: Table) -> Bools:
+        return empty_rows(table)
 
 
 @entered
-class DropRepeatedRows(Mend, frozen=True):
+class DropRepeatedRows(Dropping, frozen=True):
     """Keeps the first of the records that are alike in all fields, or in the given ones."""
 
     fields: tuple[str, ...] = ()
-    counts = "records"
-    in_order = True
 
     standing: ClassVar[int] = 130
 
@@ -77,27 +89,20 @@ class DropRepeatedRows(Mend, frozen=True):
             else "Keep one of each repeated record"
         )
 
-    def apply(self, table: Table) -> Mended:
-        return _without_some(table, repeated_rows(table, self.fields))
+    def dropped(self, table: Table) -> Bools:
+        return repeated_rows(table, self.fields)
 
     def through(self, parts: Callable[[], Iterator[Table]]) -> Step:
         again = repeated_in_order(parts(), self.fields, STORE.folder.parent)
-
-        def done(part: Table) -> Mended:
-            found = next(again)
-            return _without(part, found if self.fields else found & ~empty_rows(part))
-
-        return done
+        return lambda part: _without(part, _but_empty(next(again), part, self.fields))
 
 
 @entered
-class DropMatching(Mend, frozen=True):
+class DropMatching(Dropping, frozen=True):
     """Drops the records with one of some values in a field; an empty one means blank."""
 
     field: str
     values: tuple[str, ...]
-    counts = "records"
-    in_order = True
 
     standing: ClassVar[int] = 50
 
@@ -113,11 +118,8 @@ class DropMatching(Mend, frozen=True):
         said = listed([value or "blank" for value in self.values])
         return f"Leave out records with {said} in {self.field}"
 
-    def apply(self, table: Table) -> Mended:
-        return _without_some(table, matching_rows(table, self.field, self.values))
-
-    def through(self, parts: Callable[[], Iterator[Table]]) -> Step:
-        return lambda part: _without(part, matching_rows(part, self.field, self.values))
+    def dropped(self, table: Table) -> Bools:
+        return matching_rows(table, self.field, self.values)
 
 
 def matching_rows(table: Table, field: str, values: tuple[str, ...]) -> Bools:
@@ -132,13 +134,6 @@ def matching_rows(table: Table, field: str, values: tuple[str, ...]) -> Bools:
     return np.asarray(wanted[text.codes], np.bool_)
 
 
-def _without_some(table: Table, dropped: Bools) -> Mended:
-    """A table without some of its records, but not without all."""
-    if table.count and dropped.all():
-        raise none_left()
-    return _without(table, dropped)
-
-
 def _without(table: Table, dropped: Bools) -> Mended:
     count = int(dropped.sum())
     return Mended(with_records(table, ~dropped), count) if count else Mended(table, 0)
@@ -146,7 +141,9 @@ def _without(table: Table, dropped: Bools) -> Mended:
 
 def repeated_rows(table: Table, fields: tuple[str, ...] = ()) -> Bools:
     """The records that are alike to an earlier one in the fields (all, when none are given); empty records are not meant."""
-    found = repeated(table, fields)
-    if found.any() and not fields:
-        found &= ~empty_rows(table)
-    return found
+    return _but_empty(repeated(table, fields), table, fields)
+
+
+def _but_empty(found: Bools, table: Table, fields: tuple[str, ...]) -> Bools:
+    """Records alike in all fields without the empty ones."""
+    return found & ~empty_rows(table) if found.any() and not fields else found

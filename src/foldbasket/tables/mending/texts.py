@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import ClassVar, Literal
 
 import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
@@ -20,11 +21,10 @@ from foldbasket.tables.column import (
     picked,
     weights_of,
 )
-from foldbasket.tables.conversion import arrow_of, as_arrow, from_arrow
 from foldbasket.tables.detection import put, retyped
 from foldbasket.tables.mending.mend import Mend, Mended, Step, as_text, free_field, is_text, listed, rewritten
 from foldbasket.tables.mending.ways import AtOnce, Place, Typed, Way
-from foldbasket.tables.stacking import text_array
+from foldbasket.tables.stacking import stacked_as, text_array
 from foldbasket.tables.table import Table
 
 SPACES = r"[\s\p{Z}\x{200B}\x{FEFF}]+"
@@ -191,15 +191,14 @@ class FillDown(Mend, frozen=True):
                 done = _topped(done, self.field, last)
             value = done.table.texts.get(self.field, done.table.column(self.field))
             if part.count and not blank_mask(value)[-1]:
-                last = _only(done.table, self.field, done.table.count - 1)
+                last = _some(done.table, self.field, np.array([part.count - 1]))
             return done
 
         return filled
 
 
-def _only(table: Table, field: str, record: int) -> Table:
-    """One record of a table, with one field."""
-    at = np.array([record])
+def _some(table: Table, field: str, at: npt.NDArray[np.int64]) -> Table:
+    """Some records of a table, by their numbers, with one field."""
     text = table.texts.get(field)
     texts = {field: compacted(picked(text, at))} if text is not None else {}
     return table.with_columns({field: compacted(picked(table.column(field), at))}, texts)  # type: ignore[arg-type]
@@ -213,16 +212,12 @@ def _topped(done: Mended, field: str, last: Table) -> Mended:
     many = int(known[0]) if len(known) else table.count
     if not many:
         return done
-    if text is None and field not in last.texts and (column.type, column.scale) == (last.column(field).type, last.column(field).scale):  # fmt: skip
-        values = pa.chunked_array([_plain(last.column(field)).take(pa.array([0] * many)), _plain(column)[many:]])
-        return Mended(put(table, from_arrow(field, values)), done.changed + many)
-    said = pa.chunked_array([text_array(as_text(last, field)).take(pa.array([0] * many)), text_array(as_text(table, field))[many:]])  # fmt: skip
+    above = last.column(field)
+    pieces = [_some(last, field, np.zeros(many, np.int64)), _some(table, field, np.arange(many, table.count))]
+    if text is None and field not in last.texts and (column.type, column.scale) == (above.type, above.scale):
+        return Mended(put(table, stacked_as(field, pieces, column.type, column.scale)), done.changed + many)
+    said = pa.chunked_array([text_array(as_text(piece, field)) for piece in pieces])
     return Mended(retyped(table, coded_from_arrow(field, said)), done.changed + many)
-
-
-def _plain(column: Column) -> pa.Array:
-    """A column as an Arrow array of its values, without a dictionary."""
-    return as_arrow(column).cast(arrow_of(column.type, column.scale))
 
 
 @entered
