@@ -67,7 +67,7 @@ class Walker:
         self.watch.holds.clear()
 
     def _escaped(self, kind: type, error: BaseException, trace: Any) -> None:
-        told = "".join(traceback.format_exception(kind, error, trace, limit=-5))
+        told = "".join(traceback.format_exception(kind, error, trace, limit=-12))
         self.faults.append(f"after {self.gestures.done[-3:]}: {told}")
         let_frames_go()
 

@@ -202,6 +202,16 @@ def test_a_member_folded_inside_one_that_is_folded_shows_nothing_of_its_own():
     assert names == ["E", "W/d/1", "W/d", "W/e", "W", ""]
 
 
+def test_what_is_folded_up_stands_where_others_are_gathered_beside_it():
+    """The line that gathers the others names no site, and no record has one; the path of what is folded up names one all the same."""
+    bare = source(table("T", {"Region": ["E", "W"], "Site": [None, None], "Year": ["1", "1"], "Net": [10, 20]}))
+    top_one = replace(placed("T.Region", id="region"), keep=top(1, "gathered"))
+    inner = replace(placed("T.Site", id="site"), turned=(("W", "(blank)"), ("W", "gone")))
+    report = fold([NET], [top_one, inner, placed("T.Year", id="year")], of=bare)
+    names = ["/".join(filter(None, (report.rows.label(r, f) for f in range(3)))) for r in range(report.height)]
+    assert names == ["W/(blank)", "W", "All others", ""]
+
+
 def test_folded_columns_keep_their_heading_over_the_measure():
     report = fold([NET, WHO], [SITE], [replace(REGION, closed=True), YEAR])
     assert Sheet(report).head_grid() == [

@@ -82,3 +82,11 @@ def numbered_rows(rows: npt.NDArray[Number]) -> tuple[npt.NDArray[Number], npt.N
         left, digit = np.divmod(left, spans[at])
         found[:, at] = digit + lows[at]
     return found, inverse
+
+
+def among_rows(rows: npt.NDArray[Number], others: npt.NDArray[Number]) -> npt.NDArray[np.bool_]:
+    """Which rows of a matrix of whole numbers are among those of another; shape (rows,)."""
+    if not len(rows) or not len(others):
+        return np.zeros(len(rows), np.bool_)
+    _, number = numbered_rows(np.concatenate([rows, others]))
+    return np.isin(number[: len(rows)], number[len(rows) :])

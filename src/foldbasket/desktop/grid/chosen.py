@@ -13,7 +13,7 @@ from foldbasket.desktop.work.members import Seen, paths_of, seen_at, tokens_of
 from foldbasket.errors import BasketError
 from foldbasket.folding.report.margins import Margin
 from foldbasket.folding.report.report import Report
-from foldbasket.tables.distinct import numbered_rows
+from foldbasket.tables.distinct import among_rows, numbered_rows
 
 Path = tuple[str, ...]
 
@@ -64,13 +64,9 @@ class Chosen:
         """Which rows or columns are theirs; shape (lines of the margin,)."""
         margin, field = self.margin, self.field
         axis = margin.axis
-        held = np.zeros(len(axis), np.bool_)
-        if self.members:
-            wanted = self._wanted()
-            codes = axis.codes[:, : field + 1].astype(np.int64)
-            _, number = numbered_rows(np.concatenate([codes, wanted]))
-            held = np.isin(number[: len(codes)], number[len(codes) :])
-        return held[margin.line]
+        if not self.members:
+            return np.zeros(len(margin), np.bool_)
+        return among_rows(axis.codes[:, : field + 1].astype(np.int64), self._wanted())[margin.line]
 
     def _wanted(self) -> npt.NDArray[np.int64]:
         """The codes of the members' paths, −2 for what is not in the report; shape (members, field + 1)."""

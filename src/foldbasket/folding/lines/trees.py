@@ -13,7 +13,7 @@ import numpy.typing as npt
 from foldbasket.folding.lines.axis import Kind
 from foldbasket.folding.members.domain import Domain
 from foldbasket.spec.fold import Placed, Where
-from foldbasket.tables.distinct import keys_of_rows
+from foldbasket.tables.distinct import among_rows, keys_of_rows
 
 Matrix = npt.NDArray
 
@@ -53,10 +53,6 @@ class Tree:
         marks = np.zeros(self.leaves, np.int64)
         marks[self.starts[level]] = 1
         return np.cumsum(marks) - 1
-
-    def path(self, level: int, node: int) -> tuple[int, ...]:
-        """The codes that name a node, outermost first."""
-        return tuple(int(code) for code in self.codes[self.starts[level][node], :level])
 
 
 def tree_of(ranks: Matrix, codes: npt.NDArray[np.int32], leaf_of_cell: npt.NDArray[np.int64]) -> Tree:
@@ -209,19 +205,21 @@ def closed_of(tree: Tree, words: Sequence[Placed], domains: Sequence[Domain]) ->
     for level in range(1, tree.depth):
         word, count = words[level - 1], len(tree.starts[level])
         shut = np.full(count, word.closed)
-        if word.turned:
-            turned = set(word.turned)
-            for node in range(count):
-                if path_of(tree, level, node, domains) in turned:
-                    shut[node] = not word.closed
+        shut[_named(tree, level, domains, word.turned)] ^= True
         # A leaf that ends at this level or above is one line already.
         closed.append(shut & (tree.ends[tree.starts[level]] > level))
     return closed
 
 
-def path_of(tree: Tree, level: int, node: int, domains: Sequence[Domain]) -> tuple[str, ...]:
-    """The members that name a node, by their tokens, outermost first."""
-    return tuple(domain.token(code) for domain, code in zip(domains, tree.path(level, node), strict=False))
+def _named(
+    tree: Tree, level: int, domains: Sequence[Domain], paths: Collection[tuple[str, ...]]
+) -> npt.NDArray[np.bool_]:
+    """Which nodes of a level some paths name, each the tokens of members from the outermost to that of the level."""
+    named = [domain.code_named for domain in domains[:level]]
+    found = [[code_of(token) for code_of, token in zip(named, path, strict=False)] for path in paths if len(path) == level]
+    known = [codes for codes in found if None not in codes]
+    wanted = np.array(known, np.int32).reshape(len(known), level)
+    return among_rows(tree.codes[tree.starts[level], :level], wanted)
 
 
 def every_line(tree: Tree) -> Lines:

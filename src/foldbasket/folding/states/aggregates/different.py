@@ -28,6 +28,7 @@ from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import Field, Sql, quotient
 from foldbasket.tables.column import Dictionary
 from foldbasket.tables.types import FieldType
+from foldbasket.turns import give_way
 
 
 @aggregate
@@ -125,6 +126,8 @@ class AverageDifferent(OfReals):
 
 
 MOST_LISTED = 50
+STEP = 4_096
+"""So many texts are handed to Arrow at once."""
 
 
 def _first_of_each(groups: npt.NDArray[np.int64], ranks: npt.NDArray[np.int64], most: int) -> npt.NDArray[np.int64]:
@@ -185,6 +188,11 @@ class ListOfValues(Aggregate):
     def block_of(self, data: Matrix, blank: npt.NDArray[np.bool_], operand: Operand) -> Block:
         import pyarrow as pa
 
-        kept, codes = np.unique(np.where(blank, "", data).astype(str), return_inverse=True)
-        dictionary = Dictionary(FieldType.TEXT, pa.array(kept.tolist(), pa.string()))
-        return Block(FieldType.TEXT, codes.reshape(data.shape), blank, 0, dictionary)
+        texts = np.where(blank, "", data).ravel()
+        pieces = []
+        for start in range(0, len(texts), STEP):  # Arrow keeps Python's lock for as long as it takes them
+            pieces.append(pa.array(texts[start : start + STEP], pa.string()))
+            give_way()
+        encoded = pa.chunked_array(pieces, pa.string()).dictionary_encode().combine_chunks()
+        codes = encoded.indices.to_numpy().reshape(data.shape)
+        return Block(FieldType.TEXT, codes, blank, 0, Dictionary(FieldType.TEXT, encoded.dictionary))
