@@ -346,7 +346,7 @@ def _check(options: argparse.Namespace) -> int:
             if outcome.dropped:
                 print(f"  {outcome.mend.label}: {outcome.dropped:,} records dropped")
         if is_sampled(table):
-            print("  not held, so looked through by the members of its fields")
+            print("  not held, so looked through part by part")
         for finding in findings_by_survey(table) if is_sampled(table) else findings_of(table):
             if finding.key not in spec.left:
                 print(f"  {finding.title}" + (f" ({finding.where})" if finding.where else ""))

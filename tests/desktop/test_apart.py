@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton
 from foldbasket.baskets import edits
 from foldbasket.baskets.calculated import Calculated
 from foldbasket.desktop.starters import view
-from foldbasket.desktop.state import surveying
+from foldbasket.desktop.state import inorder, surveying
 from foldbasket.errors import BasketError, Cancelled, ReadError
 from foldbasket.folding.cubes.cluster import Where
 from foldbasket.folding.engine import Engine
@@ -60,9 +60,16 @@ def apart(driver, place, qtbot):
     """The window with both open, once all is looked through."""
     driver.open(place / "sales", place / "sites.csv")
     qtbot.waitUntil(lambda: not driver.desk.supply.looker.busy, timeout=20_000)
-    qtbot.waitUntil(lambda: not driver.desk.supply.looker.surveyor.busy, timeout=20_000)
-    driver.settle()
+    quiet(driver)
     return driver
+
+
+def quiet(driver):
+    """Waits until all records of what is not held were looked through."""
+    looker = driver.desk.supply.looker
+    driver.qtbot.waitUntil(lambda: not looker.surveyor.busy, timeout=20_000)
+    driver.qtbot.waitUntil(lambda: not looker.in_order.busy, timeout=20_000)
+    driver.settle()
 
 
 def field(name):
@@ -222,6 +229,77 @@ def test_a_mend_that_looks_at_several_records_goes_through_all_once(apart):
     apart.settle()
     assert lines(desk.report) == before
     assert told == []
+
+
+def test_what_is_wrong_with_whole_records_is_found_shown_kept_and_mended(driver, place, monkeypatch):
+    """Records that stand twice, one that holds nothing, and a total line, in a file that is not held."""
+    monkeypatch.setattr(store, "SETTLED", -1.0)
+    monkeypatch.setattr(inorder, "WORTH", -1.0)
+    last = place / "sales" / "2.parquet"
+    whole = pq.read_table(last)
+    odd = {
+        "Site": [None, "Total", "n/a"],
+        "Sold": [None, None, DAY],
+        "Net": [None, Decimal("5.00"), None],
+        "Pieces": [None, None, 1],
+        "Ticket": [None, None, "T9-000000"],
+    }
+    more = pa.table(odd, schema=whole.schema)
+    pq.write_table(pa.concat_tables([whole, whole.slice(7, 3), more]), last, store_schema=False)
+    last = last.rename(place / "sales.parquet")
+    driver.open(last)
+    quiet(driver)
+    desk, preview = driver.desk, driver.workspace.source.preview
+    desk.show_source("Sales")
+    driver.settle()
+    wanted = {
+        "repeated rows": [MANY + at for at in range(3)],
+        "empty rows": [MANY + 3],
+        "total lines": [MANY + 4],
+    }
+
+    def found():
+        return {each.kind: each for each in desk.supply.findings("Sales") if each.kind in wanted}
+
+    def shown():
+        return {kind: each.records().tolist() for kind, each in found().items()}
+
+    assert shown() == wanted
+    show = [
+        each for each in driver.workspace.card.findChildren(QPushButton) if each.text() == "Show" and each.isVisible()
+    ]
+    order = [each.kind for each in desk.supply.findings("Sales") if each.count]
+    driver.qtbot.mouseClick(show[order.index("repeated rows")], Qt.MouseButton.LeftButton)
+    driver.qtbot.waitUntil(lambda: preview.count == 3, timeout=20_000)
+    assert [preview.record(row) for row in range(3)] == wanted["repeated rows"]
+    driver.qtbot.waitUntil(lambda: preview.text("Ticket", preview.record(0)) == f"T2-{7:06d}", timeout=20_000)
+    driver.qtbot.keyClick(preview, Qt.Key.Key_Escape)
+    assert preview.count == MANY + 6
+
+    # One that goes by members is looked for when it is asked for.
+    by_member = next(each for each in desk.supply.findings("Sales") if each.kind == "blank words")
+    middle = driver.workspace.source
+    assert by_member.found is None
+    middle.show_finding(by_member)
+    assert middle.said.text().startswith("Looking for the records.")
+    driver.qtbot.waitUntil(lambda: preview.count == 1, timeout=20_000)
+    assert middle.said.text().startswith("Only 1 record is shown.")
+    driver.qtbot.waitUntil(lambda: preview.text("Ticket", preview.record(0)) == "T9-000000", timeout=20_000)
+    middle.show_finding(None)
+    assert not middle.strip.isVisible()
+
+    monkeypatch.setattr(inorder, "each_in_order", lambda *_: pytest.fail("what was kept is looked for again"))
+    desk.supply.forget()
+    desk.supply.renew(desk.basket)
+    quiet(driver)
+    driver.qtbot.waitUntil(lambda: found().keys() == wanted.keys(), timeout=20_000)
+    monkeypatch.undo()
+    monkeypatch.setenv("FOLD_BASKET_MEMORY", "1kB")
+    desk.sources.mend(*found()["repeated rows"].offers[0].mends)
+    driver.settle()
+    driver.qtbot.waitUntil(lambda: desk.tables["Sales"].count == MANY + 3, timeout=20_000)
+    quiet(driver)
+    assert found().keys() == {"empty rows", "total lines"}
 
 
 def test_of_a_confidential_basket_nothing_stays_on_the_disk_and_the_report_stays(apart):
@@ -563,7 +641,7 @@ def test_reports_to_start_from_are_looked_for_once_somebody_asks(apart, qtbot):
 
 
 def test_reports_that_are_being_looked_for_are_given_up_once_something_else_is_begun(apart, qtbot, monkeypatch):
-    cancelled = []
+    begun, cancelled = [], []
 
     def never_done(ground, fold):
         fold(None)
@@ -571,15 +649,17 @@ def test_reports_that_are_being_looked_for_are_given_up_once_something_else_is_b
 
     starters = apart.workspace.starters
     monkeypatch.setattr(view, "proposals", never_done)
-    monkeypatch.setattr(Engine, "fold", lambda self, fold, progress=None, **_: waits(progress, cancelled))
+    monkeypatch.setattr(Engine, "fold", lambda self, fold, progress=None, **_: waits(progress, begun, cancelled))
     starters.look_through()
+    qtbot.waitUntil(lambda: bool(begun), timeout=5_000)
     apart.workspace.begin_empty()
     qtbot.waitUntil(lambda: bool(cancelled), timeout=5_000)
 
 
-def waits(progress, cancelled):
+def waits(progress, begun, cancelled):
     """Work without an end, unless it is cancelled."""
     try:
+        begun.append(1)
         while True:
             progress.step("Folding", 0.0)
             time.sleep(0.01)

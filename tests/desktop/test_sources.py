@@ -2,6 +2,7 @@
 
 import os
 import shutil
+import threading
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
@@ -18,6 +19,8 @@ from foldbasket.desktop.widgets.dialogs import Dialog
 from foldbasket.links.link import Link
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Placed
+from foldbasket.tables import store
+from foldbasket.tables.findings import looking
 from foldbasket.tables.types import FieldType
 from tests.tables.reading import heron
 
@@ -142,12 +145,37 @@ def test_show_narrows_the_rows_to_the_findings_records_and_escape_widens_them(un
     order = [each for each in untidy.desk.supply.findings("Untidy order lines") if each.count]
     click(untidy, show[order.index(finding)])
     preview = untidy.workspace.source.preview
-    assert preview.count == 8
-    assert [preview.record(row) for row in range(8)] == list(finding.records)
+    untidy.qtbot.waitUntil(lambda: preview.count == 8)
+    assert [preview.record(row) for row in range(8)] == list(finding.records())
     assert all("/" in preview.text("Order date", preview.record(row)) for row in range(8))
     assert untidy.workspace.source.strip.isVisible()
     untidy.qtbot.keyClick(preview, Qt.Key.Key_Escape)
     assert preview.count == 249
+
+
+def test_the_records_of_what_was_kept_are_never_looked_for_by_the_windows_thread(driver, demo, settled, monkeypatch):
+    """A file that is opened again is not looked through, but its marked values are found: a while after, where there are millions."""
+    monkeypatch.setattr(store, "SETTLED", -1.0)
+    monkeypatch.setattr(looking, "WORTH", -1.0)
+    driver.open(demo.parent / UNTIDY_LINES)
+    settled()
+    asked, real = [], looking.each_finding
+    monkeypatch.setattr(
+        looking,
+        "each_finding",
+        lambda table, progress: asked.append(threading.current_thread()) or real(table, progress),
+    )
+    driver.desk.supply.forget()
+    driver.desk.supply.renew(driver.desk.basket)
+    settled()
+    driver.desk.show_source("Untidy order lines")
+    marked = [each for each in driver.desk.supply.findings("Untidy order lines") if each.field]
+    driver.qtbot.waitUntil(lambda: sum(each.found is not None for each in marked) > 2, timeout=20_000)
+    assert len(asked) == 1, "one look is enough for all of them"
+    assert asked[0] is not threading.main_thread()
+    for each in marked:
+        if each.found is not None and each.counted == "record":
+            assert len(each.found) == each.count
 
 
 def test_leave_takes_a_finding_from_the_card_for_good_and_can_be_undone(untidy, settled):

@@ -102,7 +102,7 @@ def test_keys_without_partner_are_a_finding_with_the_key_that_was_meant():
     source = Source({"Lines": near, "Varieties": far}, (Link("Lines", "Varieties", (("Code", "Code"),)),))
     (finding,) = link_findings(source, "Lines")
     assert finding.count == 3
-    assert list(finding.records) == [1, 2, 3]
+    assert list(finding.records()) == [1, 2, 3]
     made, outcomes = mended(near, finding.offers[0].mends)
     assert [made.columns["Code"].text(record) for record in range(5)] == ["V0101", "V0102", "V0103", "V0999", None]
     assert outcomes[0].changed == 2

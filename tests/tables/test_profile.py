@@ -61,7 +61,7 @@ def test_bars_stand_where_the_values_are(tmp_path: Path) -> None:
 def test_a_value_beyond_every_number_is_found_and_silences_no_other_field(table: Table) -> None:
     far = {each.field: each for each in findings.findings_of(table) if each.kind == "far amounts"}
     assert {"Net", "Net infinite", "Net minus infinite"} <= far.keys()
-    assert list(far["Net infinite"].records) == [COUNT - 1]
+    assert list(far["Net infinite"].records()) == [COUNT - 1]
     mended = far["Net infinite"].offers[-1].mends[0].apply(table).table
     assert mended.columns["Net infinite"].blank_count == 1
     assert mended.count == COUNT

@@ -49,7 +49,7 @@ def _missing(source: Source, link: Link) -> Iterator[Finding]:
     missing = [column.dictionary.key(int(code)) for code in distinct(column.codes[lost])[:4]]
     yield Finding(
         "no partner", field, link.to_table, f"{count:,} record{'s find' if count != 1 else ' finds'} no partner in {far.name}", f"{count:,} not found", count,
-        tuple(offers), lambda: np.flatnonzero(lost), f"{some(missing)}; reports show them as (no match).",
+        tuple(offers), lambda _: np.flatnonzero(lost), f"{some(missing)}; reports show them as (no match).",
     )  # fmt: skip
 
 

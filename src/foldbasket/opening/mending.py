@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -106,6 +107,7 @@ def _no_room(error: OSError) -> ReadError:
 def _read(kept: Path, table: Table, asked: Pass, progress: Progress) -> Table:
     """The table whose mended records are kept in a file, its fields taken for what they were before."""
     made = read_table(kept, table.name, progress=progress, parts=Parts(lazily=True))
+    made = replace(made, found_as=kept.stem if table.found_as else "")  # it tells the files' state and what was done
     take_sample(made, progress)
     sample = sample_behind(made)
     if sample is None:

@@ -21,7 +21,7 @@ from foldbasket.tables.reading.database import is_database, read_server, with_ta
 from foldbasket.tables.reading.objects import read_objects
 from foldbasket.tables.reading.readers import files_of_source, folder_lazily, is_many, read_table, reader_of, repack
 from foldbasket.tables.sample import take_sample
-from foldbasket.tables.store import STORE, WORTH, state_if_any, state_of
+from foldbasket.tables.store import STORE, WORTH, State, state_if_any, state_of
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import BYTES, is_unread
 
@@ -59,12 +59,12 @@ def read_source(
     if spec.is_remote:
         return _remote(spec, parts, progress)
     place = folder / spec.path
+    state = state_if_any(place) if keep else None
     large = _not_held(place, spec, memory_allowed() if most is None else most, parts, keep, progress)
     if large is not None:
-        return large
+        return _named_as_found(large, place, state, spec)
     if not keep:
         return read_table(place, spec.name, spec.reading, progress, parts)
-    state = state_if_any(place)
     found = STORE.find(place, spec.reading, state) if state is not None else None
     if found is not None and state is not None:
         return replace(found.named(spec.name), found_as=STORE.found_name(place, state, spec.reading))
@@ -73,8 +73,13 @@ def read_source(
     is_whole = not any(is_unread(column) for column in table.columns.values())
     if state is not None and is_whole and time.monotonic() - began > WORTH:
         STORE.put_by(place, state, spec.reading, table)
-    now = state_if_any(place)
-    if state is None or now is None or now.said != state.said:  # it changed while it was read
+    return _named_as_found(table, place, state, spec)
+
+
+def _named_as_found(table: Table, place: Path, state: State | None, spec: SourceSpec) -> Table:
+    """A table with the name under which what is found in it may be kept, read at a place that was in a state before; without where it changed since."""
+    now = state_if_any(place) if state is not None else None
+    if state is None or now is None or now.said != state.said:
         return table
     return replace(table, found_as=STORE.found_name(place, state, spec.reading))
 

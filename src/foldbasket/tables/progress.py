@@ -33,6 +33,10 @@ class Progress:
         made._stopped = self._stopped
         return made
 
+    def follow(self, other: Progress) -> None:
+        """Goes on as a part of another piece of work: tells what that tells, and is cancelled with it."""
+        self._tell, self._stopped = other._tell, other._stopped
+
     @property
     def cancelled(self) -> bool:
         return self._stopped.is_set()

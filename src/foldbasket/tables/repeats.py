@@ -11,9 +11,9 @@ import hashlib
 import tempfile
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack
-from functools import cache
+from functools import cache, partial
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -23,6 +23,7 @@ import pyarrow.compute as pc
 from foldbasket.tables.column import CodedColumn, Column, DeferredColumn, NumberColumn, blank_mask
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
+from foldbasket.turns import give_way
 
 _STEP = 1 << 16  # stays in cache
 _MIX, _TURN = np.uint64(0x9E3779B97F4A7C15), np.uint64(0xBF58476D1CE4E5B9)
@@ -148,28 +149,121 @@ def _kernel() -> Callable[..., None] | None:
 _SHARES = 128
 _BLANK = np.array([0x5851F42D4C957F2D, 0x14057B7EF767814F], np.uint64)
 _ENTRY = np.dtype([("one", np.uint64), ("other", np.uint64), ("at", np.int64)])
+BYTES = _ENTRY.itemsize
+"""On the disk, for each record."""
+
+
+class Marks:
+    """Some of many records, a bit for each."""
+
+    def __init__(self, many: int) -> None:
+        self.many = many
+        self._bits = np.zeros(many // 8 + 1, np.uint8)
+
+    def add(self, at: npt.NDArray[np.int64]) -> None:
+        """Marks records by their numbers."""
+        np.bitwise_or.at(self._bits, at >> 3, np.uint8(1) << (at & 7).astype(np.uint8))
+
+    def among(self, at: npt.NDArray[np.int64]) -> npt.NDArray[np.bool_]:
+        """Which of some records are marked."""
+        return ((self._bits[at >> 3] >> (at & 7).astype(np.uint8)) & 1).astype(np.bool_)
+
+    def within(self, start: int, count: int) -> npt.NDArray[np.bool_]:
+        """Which of so many records from one on are marked."""
+        first = start >> 3
+        bits = np.unpackbits(self._bits[first : (start + count + 7) >> 3], bitorder="little")
+        return bits[start - 8 * first :][:count].astype(np.bool_)
+
+    def remove(self, others: Marks) -> None:
+        """Takes the marks of others away."""
+        self._bits &= ~others._bits
+
+    @property
+    def count(self) -> int:
+        """How many are marked."""
+        return int(np.bitwise_count(self._bits).sum(dtype=np.int64))
+
+    def first(self, most: int) -> npt.NDArray[np.int64]:
+        """The first of those that are marked, at the most so many."""
+        some = np.flatnonzero(self._bits)[:most]  # each has one at least
+        at = np.flatnonzero(np.unpackbits(self._bits[some], bitorder="little"))
+        return (some[at >> 3] * 8 + (at & 7))[:most]
+
+
+class Several(NamedTuple):
+    """Of what should name records: how many different ones there are, on how many records in all, how many of them stand on several, and on which; and the
+    first records of those, as many as were asked for."""
+
+    different: int
+    records: int
+    keys: int
+    on: Marks
+    first: npt.NDArray[np.int64]
+
+
+class Dealt:
+    """Records as numbers of 128 bits, kept in files without a name. They are dealt out by their first bits, so that those that are the same come together in
+    a share that fits into memory. Raises OSError where there is no room on the disk."""
+
+    def __init__(self, folder: Path, stack: ExitStack) -> None:
+        """The files are closed with the stack."""
+        folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        nameless: Any = partial(tempfile.TemporaryFile, dir=folder)
+        self._files: list[BinaryIO] = [stack.enter_context(nameless()) for _ in range(_SHARES)]
+        self.counts: list[int] = []
+        self.many = 0
+
+    def add(self, part: Table, fields: Sequence[str] = ()) -> None:
+        """Takes the next records by some fields (all, when none are given)."""
+        _dealt(_numbered(_compared(part, fields), part.count, self.many), self._files)
+        self.counts.append(part.count)
+        self.many += part.count
+
+    def again(self, look: Callable[[], object] = lambda: None) -> Marks:
+        """The records that are alike to an earlier one. `look` is called between pieces, and may raise."""
+        found = Marks(self.many)
+        for entries in self._shares(look):
+            found.add(entries["at"][1:][_as_before(entries)])
+        return found
+
+    def several(
+        self,
+        but: Callable[[npt.NDArray[np.int64]], npt.NDArray[np.bool_]],
+        most: int,
+        look: Callable[[], object] = lambda: None,
+    ) -> Several:
+        """What names several records, those left out that `but` tells among some, by their numbers."""
+        different, records, keys, on, first = 0, 0, 0, Marks(self.many), np.zeros(0, np.int64)
+        for whole in self._shares(look):
+            entries = whole[~but(whole["at"])]
+            starts = np.flatnonzero(np.append(True, ~_as_before(entries))) if len(entries) else np.zeros(0, np.int64)
+            sizes = np.diff(np.append(starts, len(entries)))
+            different, records = different + len(starts), records + len(entries)
+            keys += int((sizes > 1).sum())
+            on.add(entries["at"][np.repeat(sizes > 1, sizes)])
+            first = np.sort(np.concatenate([first, entries["at"][starts[sizes > 1]]]))[:most]
+        return Several(different, records, keys, on, first)
+
+    def _shares(self, look: Callable[[], object]) -> Iterator[npt.NDArray]:
+        """The entries of each share by their numbers, and of the same ones in the order of the records."""
+        for file in self._files:
+            look()
+            file.seek(0)
+            entries = np.frombuffer(file.read(), _ENTRY)
+            yield entries[np.lexsort((entries["at"], entries["other"], entries["one"]))]
 
 
 def repeated_in_order(parts: Iterator[Table], fields: Sequence[str], folder: Path) -> Iterator[npt.NDArray[np.bool_]]:
     """The records that are alike to an earlier one in the fields (all, when none are given), of one part after the other, as masks. All parts are gone through
-    before the first mask is there, with files without a name in a folder. Raises OSError where there is no room on the disk."""
-    folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+    before the first mask is there, with files in a folder. Raises OSError where there is no room on the disk."""
     with ExitStack() as stack:
-        # Numbers are dealt out by their first bits, so that those that are the same come together in a share that fits into memory.
-        files = [stack.enter_context(tempfile.TemporaryFile(dir=folder)) for _ in range(_SHARES)]
-        counts: list[int] = []
+        dealt = Dealt(folder, stack)
         for part in parts:
-            _dealt(_numbered(_compared(part, fields), part.count, sum(counts)), files)
-            counts.append(part.count)
-        again = np.zeros(sum(counts) // 8 + 1, np.uint8)  # a bit for each record
-        for file in files:
-            found = _again(file)
-            np.bitwise_or.at(again, found >> 3, np.uint8(1) << (found & 7).astype(np.uint8))
+            dealt.add(part, fields)
+        again = dealt.again()
     start = 0
-    for count in counts:
-        first = start >> 3
-        bits = np.unpackbits(again[first : (start + count + 7) >> 3], bitorder="little")
-        yield bits[start - 8 * first :][:count].astype(np.bool_)
+    for count in dealt.counts:
+        yield again.within(start, count)
         start += count
 
 
@@ -195,8 +289,11 @@ def _halves(column: Column) -> npt.NDArray[np.uint64]:
         return halves
     coded = column.coded()
     if coded.type is FieldType.TEXT:
-        said = [hashlib.blake2b(text.encode("utf-8", "surrogatepass"), digest_size=16).digest() for text in coded.dictionary.texts]  # fmt: skip
-        members = np.frombuffer(b"".join(said), np.uint64).reshape(-1, 2)
+        said = bytearray()
+        for text in coded.dictionary.texts:
+            said += hashlib.blake2b(text.encode("utf-8", "surrogatepass"), digest_size=16).digest()
+            give_way()
+        members = np.frombuffer(said, np.uint64).reshape(-1, 2)
     else:
         members = _pairs(np.asarray(coded.dictionary.values).astype(np.int64).view(np.uint64))
     pairs: npt.NDArray[np.uint64] = np.concatenate([members, _BLANK[None]])[coded.codes]
@@ -233,12 +330,9 @@ def _dealt(entries: npt.NDArray, files: Sequence[BinaryIO]) -> None:
         file.write(entries[order[edges[at] : edges[at + 1]]].tobytes())
 
 
-def _again(file: BinaryIO) -> npt.NDArray[np.int64]:
-    """The places of a share's entries that an earlier one has the numbers of."""
-    file.seek(0)
-    entries = np.frombuffer(file.read(), _ENTRY)
-    order = np.lexsort((entries["at"], entries["other"], entries["one"]))
-    entries = entries[order]
-    same = (entries["one"][1:] == entries["one"][:-1]) & (entries["other"][1:] == entries["other"][:-1])
-    found: npt.NDArray[np.int64] = entries["at"][1:][same]
-    return found
+def _as_before(entries: npt.NDArray) -> npt.NDArray[np.bool_]:
+    """Which entries but the first have the numbers of the one before."""
+    same: npt.NDArray[np.bool_] = (entries["one"][1:] == entries["one"][:-1]) & (
+        entries["other"][1:] == entries["other"][:-1]
+    )
+    return same

@@ -4,7 +4,7 @@ its values, a first proposal), and where waiting for all records would be wrong.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Container, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Container, Iterable, Iterator, Mapping
 
 import numpy as np
 import numpy.typing as npt
@@ -13,7 +13,7 @@ from foldbasket.tables.column import Column, picked
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.stacking import stacked
 from foldbasket.tables.table import Table
-from foldbasket.tables.unread import Sample, Stream, Unread, UnreadCoded, UnreadNumber
+from foldbasket.tables.unread import Part, Sample, Stream, Unread, UnreadCoded, UnreadNumber
 
 RECORDS, PLACES = 24_000, 12
 NEAR, MOST_PLACES = 100_000, 40
@@ -91,6 +91,24 @@ def whole_of(stream: Stream, names: Collection[str], progress: Progress, where: 
         progress.step(f"Reading {where}: {part.start + part.table.count:,} records", part.start / max(1, stream.count))
         parts.append(part.table)
     return {name: stacked(name, parts).column for name in names}
+
+
+def parts_of(
+    table: Table,
+    names: Collection[str],
+    progress: Progress,
+    doing: str,
+    between: Callable[[], object] = lambda: None,
+) -> Iterator[Part]:
+    """Some fields of all records of a table that is not held, part by part in their order; `between` is called before each. Raises ReadError, Cancelled."""
+    stream = stream_behind(table)
+    assert stream is not None
+    read = made_of(table, names) or read_columns(table)[:1]  # one tells how many there are
+    for part in stream.parts(read):
+        progress.step(f"{doing} {table.name}", part.start / max(1, stream.count))
+        between()
+        at = np.arange(part.start, part.start + part.table.count)
+        yield Part(made_whole(table, part.table.columns, at, with_needs(table, names)), part.start)
 
 
 def records_of(table: Table, start: int, stop: int) -> Table:

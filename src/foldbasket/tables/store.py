@@ -42,8 +42,9 @@ MOST = 8 << 30
 """Bytes that all entries take together, at the most; and not more than a quarter of what is free on the disk."""
 ENDS = 1 << 16
 TABLES = (".columns", ".parquet")
-ENDINGS = (*TABLES, ".told", ".found")
-"""Of entries: columns and records that are not held; what a look through such records has told, and what was found in a table."""
+TOLD, FOUND = ".told", ".found"
+ENDINGS = (*TABLES, TOLD, FOUND)
+"""Of entries: columns and records that are not held; what a look through such records has told of their fields, and what was found in a table."""
 
 
 class State(NamedTuple):
@@ -116,44 +117,26 @@ class Store:
         """Entries of one place and way of reading begin alike, so that outdated ones are found."""
         return f"{_place(path, reading)}-{_digest((FORM, __version__, state.said))}.columns"
 
-    def told(self, path: Path, state: State) -> bytes | None:
-        """What a look through all records of a place has told, where its files are still the same; None where that is not kept."""
-        try:
-            return (self.folder / self._told_name(path, state)).read_bytes()
-        except (OSError, ValueError):
-            return None
-
-    @staticmethod
-    def _told_name(path: Path, state: State) -> str:
-        return f"{_at(path)}-{_digest((FORM, __version__, state.said))}.told"
-
     def found_name(self, path: Path, state: State, reading: Reading) -> str:
         """What names that which is found in a table that was read at a place in a state; empty where the files may change without showing it."""
         if time.time() - state.changed <= SETTLED:
             return ""
-        return f"{_place(path, reading)}-{_digest((FORM, __version__, state.said))}.found"
+        return f"{_place(path, reading)}-{_digest((FORM, __version__, state.said))}"
 
-    def found(self, name: str) -> bytes | None:
-        """What was found in a table; None where that is not kept."""
+    def found(self, name: str, ending: str) -> bytes | None:
+        """What a look through a table has told or found; None where that is not kept."""
         try:
-            return (self.folder / name).read_bytes() if name else None
+            return (self.folder / f"{name}{ending}").read_bytes() if name else None
         except OSError:
             return None
 
     # --- writing ------------------------------------------------------------
 
-    def keep_found(self, name: str, found: bytes) -> None:
-        """Keeps what was found in a table. A full disk keeps nothing, without a word."""
+    def keep_found(self, name: str, ending: str, found: bytes) -> None:
+        """Keeps what a look through a table has told or found. A full disk keeps nothing, without a word."""
         with contextlib.suppress(OSError):
-            self._replace(name, f"{name.rpartition('-')[0]}-*.found", lambda file: file.write(found))
+            self._replace(f"{name}{ending}", f"{name.rpartition('-')[0]}-*{ending}", lambda file: file.write(found))
             self._trim()
-
-    def tell(self, path: Path, state: State, told: bytes) -> None:
-        """Keeps what a look through all records of a place has told. A full disk keeps nothing, without a word."""
-        with contextlib.suppress(OSError):
-            if time.time() - state.changed > SETTLED and state_of(path).said == state.said:
-                self._replace(self._told_name(path, state), f"{_at(path)}-*.told", lambda file: file.write(told))
-                self._trim()
 
     def put_by(self, path: Path, state: State, reading: Reading, table: Table) -> None:
         """Has a table kept that was read at a place in a state, when next there is time to write."""

@@ -59,7 +59,7 @@ def test_every_planted_fault_is_found_and_nothing_else(folder, order_lines, tmp_
         key = f"{finding.kind}: {finding.field}"
         found[key] = finding.count if finding.kind != "title lines" else table.titles
         if finding.kind != "title lines":
-            assert len(finding.records) == finding.count, key
+            assert len(finding.records()) == finding.count, key
     assert found == planted
 
 

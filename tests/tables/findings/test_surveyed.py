@@ -2,6 +2,7 @@
 
 import random
 from datetime import date, timedelta
+from types import SimpleNamespace
 
 import pyarrow as pa
 import pyarrow.parquet as pq
@@ -13,8 +14,9 @@ from foldbasket.cli import main
 from foldbasket.opening.mending import Mending
 from foldbasket.opening.sources import read_source
 from foldbasket.tables import survey
+from foldbasket.tables.findings import inorder, surveyed
 from foldbasket.tables.findings.finding import FINDERS
-from foldbasket.tables.findings.findings import findings_of
+from foldbasket.tables.findings.findings import NOT_LOOKED, findings_of
 from foldbasket.tables.findings.surveyed import findings_by_survey
 from foldbasket.tables.reading.contract import ALLOWED
 from foldbasket.tables.sample import is_sampled
@@ -41,7 +43,20 @@ def read(path, most):
 
 
 def told(findings):
-    return {(each.kind, each.field, each.about, each.title, each.count) for each in findings}
+    """What findings say, and which records they are about."""
+    return {
+        (
+            each.kind,
+            each.field,
+            each.about,
+            each.title,
+            each.brief,
+            each.count,
+            repr(each.offers),
+            tuple(each.records().tolist()),
+        )
+        for each in findings
+    }
 
 
 @pytest.mark.parametrize("largest", [1_000, 20])
@@ -49,12 +64,9 @@ def test_they_are_those_that_members_and_the_largest_numbers_tell_with_the_same_
     monkeypatch.setattr(survey, "LARGEST", largest)
     held, apart = read(sales, 10**12), read(sales, 10)
     assert is_sampled(apart)
-    found = findings_by_survey(apart)
-    by_member = {each.kind for each in findings_of(held, by_member=True)}
-    wanted = {each for each in told(findings_of(held)) if each[0] in by_member}
-    assert told(found) == wanted
+    wanted = told(findings_of(held))
+    assert told(findings_by_survey(apart)) == wanted
     assert {kind for kind, *_ in wanted} >= {"spellings", "blank words", "far amounts"}
-    assert not any(len(each.records) for each in found)
     assert {each.name for each in FINDERS if not each.by_member} == {"layout", "rows"}
 
 
@@ -76,6 +88,59 @@ def test_amounts_far_beyond_all_others_whatever_their_sign_and_how_many(tmp_path
     assert bool(held) == (len(far) in (1, 4)), "more than that are no slips"
 
 
+@pytest.mark.parametrize("seed", range(12))
+def test_whole_records_empty_repeated_totals_keys_and_amounts_are_found_as_where_they_are_held(tmp_path, seed):
+    path = untidy(tmp_path, random.Random(seed))
+    held, apart = read(path, 10**12), read(path, 10)
+    assert is_sampled(apart)
+    wanted = told(findings_of(held))
+    assert told(findings_by_survey(apart)) == wanted
+    assert {kind for kind, *_ in wanted} & {"empty rows", "repeated rows", "total lines", "repeated keys", "no amount"}
+    remarks = {each.key: each.remark for each in findings_of(held)}
+    assert {each.key: each.remark for each in findings_by_survey(apart)} == remarks
+
+
+def untidy(folder, draw):
+    """A file of some hundred order lines in groups of a hundred, with what reports and copying leave behind."""
+    lines = [(f"L{at:04d}", draw.choice("ABC"), draw.randrange(1, 99), date(2026, 1 + at % 9, 5)) for at in range(700)]
+    nothing, empties = (None,) * 4, draw.choice([0, 1, 5])
+    lines += [(None, "Total", draw.randrange(9_000), None) for _ in range(draw.choice([0, 1, 3]))]
+    lines += [nothing for _ in range(empties)]
+    lines += [draw.choice(lines[:700]) for _ in range(draw.choice([0, 2, 9]))]  # copied as they are
+    lines += [
+        (draw.choice(lines[:700])[0], "D", 1, None) for _ in range(draw.choice([0, 1, 12]))
+    ]  # another line, the same key
+    lines += [(f"M{at}", draw.choice("ABC"), None, date(2026, 2, 1)) for at in range(draw.choice([1, 30, 200]))]
+    draw.shuffle(lines)
+    kinds = {"Line id": pa.string(), "Site": pa.string(), "Net": pa.int64(), "Day": pa.date32()}
+    columns = [pa.array(values, kind) for values, kind in zip(zip(*lines, strict=True), kinds.values(), strict=True)]
+    path = folder / "untidy.parquet"
+    pq.write_table(pa.table(dict(zip(kinds, columns, strict=True))), path, store_schema=False, row_group_size=100)
+    return path
+
+
+def test_of_many_records_the_first_are_found(tmp_path, monkeypatch):
+    path = untidy(tmp_path, random.Random(1))
+    whole = {each.key: each.records().tolist() for each in findings_by_survey(read(path, 10))}
+    for place in (inorder, surveyed):
+        monkeypatch.setattr(place, "MOST_FOUND", 2)
+    found = findings_by_survey(read(path, 10))
+    assert {each.key: each.records().tolist() for each in found} == {key: at[:2] for key, at in whole.items()}
+    assert any(each.count > 2 for each in found)
+
+
+def test_a_disk_without_room_says_what_was_not_looked_for(tmp_path, monkeypatch):
+    path = untidy(tmp_path, random.Random(3))
+    wanted = {each.kind for each in findings_by_survey(read(path, 10))}
+    assert {"repeated rows", "repeated keys"} < wanted
+    monkeypatch.setattr(inorder.shutil, "disk_usage", lambda _: SimpleNamespace(free=1_000))
+    found = findings_by_survey(read(path, 10))
+    assert {each.kind for each in found} == wanted - {"repeated rows", "repeated keys"} | {NOT_LOOKED}
+    (told,) = (each for each in found if each.kind == NOT_LOOKED)
+    assert "could not be looked through for repeated records" in told.title
+    assert told.remark == "Make room in your cache folder."
+
+
 def test_what_is_offered_can_be_done_as_the_records_come(sales):
     apart = read(sales, 10)
     for finding in findings_by_survey(apart):
@@ -89,5 +154,5 @@ def test_a_check_tells_them(sales, monkeypatch, capsys):
     monkeypatch.setenv(ALLOWED, "1000")
     main(["check", str(sales)])
     said = capsys.readouterr().out
-    assert "not held, so looked through by the members of its fields" in said
+    assert "not held, so looked through part by part" in said
     assert "look like one" in said

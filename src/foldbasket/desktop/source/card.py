@@ -91,11 +91,13 @@ def _about_findings(desk: Desk, spec: SourceSpec, found: bool) -> str:
         told = "These records are not held: they are read, folded and mended part by part."
         if may_keep(desk.basket, spec):
             told += " A mend that looks at several goes through all of them once and keeps the outcome on the disk."
-    if found:
-        return f"{told} Findings go by the members of their fields, and do not tell which records have them."
     if looker.surveyor.is_at(table):
         return f"{told} Looking through their members…"
-    return f"{told} Nothing looks wrong in the members of their fields."
+    if looker.in_order.is_at(table):
+        return f"{told} Looking through whole records…"
+    if spec.is_left_there:
+        told += " Findings go by the members of their fields."
+    return told if found else f"{told} Nothing looks wrong."
 
 
 def _finding(body: CardBody, desk: Desk, spec: SourceSpec, finding: Finding, show: Show) -> None:
@@ -130,7 +132,7 @@ def _ways_to_go(parent: QWidget, desk: Desk, spec: SourceSpec, finding: Finding,
         button = _button(holder, offer.label, partial(desk.sources.mend, *offer.mends), "main" if at == 0 else "")
         flow.addWidget(button)
     table = desk.tables.get(spec.key)
-    if finding.count and table is not None and not is_sampled(table):
+    if finding.count and table is not None and not spec.is_left_there:
         flow.addWidget(_button(holder, "Show", lambda: show(finding)))
     flow.addWidget(_button(holder, "Leave", lambda: desk.sources.leave(spec.key, finding)))
     return holder

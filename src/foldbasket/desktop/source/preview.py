@@ -72,7 +72,8 @@ class Preview(QAbstractScrollArea):
             bar.valueChanged.connect(lambda _: self.viewport().update())
         shows = Part.VIEW | Part.TABLES | Part.SOURCES | Part.FINDINGS | Part.PROFILES
         desk.when(shows, self, self.renew)
-        desk.peeks.came.connect(lambda: self.viewport().update())
+        for came in (desk.peeks.came, desk.supply.looker.seeker.came):
+            came.connect(lambda: self.viewport().update())
         self.renew()
 
     # --- what is shown ------------------------------------------------------
@@ -234,11 +235,13 @@ class Preview(QAbstractScrollArea):
         assert self.table is not None
         column = self.table.columns[name]
         odd = np.zeros(len(records), np.bool_)
+        seeker = self.desk.supply.looker.seeker
         for finding in self._marked.get(name, []):
-            at = np.searchsorted(finding.records, records)
-            at = np.minimum(at, max(0, len(finding.records) - 1))
-            if len(finding.records):
-                odd |= finding.records[at] == records
+            # Where each is looked for among records that have to be read, only those that somebody wanted to see are marked.
+            found = finding.found if self._is_sampled else seeker.known(finding)
+            if found is not None and len(found):
+                at = np.minimum(np.searchsorted(found, records), len(found) - 1)
+                odd |= found[at] == records
         painter.setFont(theme.font(tabular=True))
         metrics = painter.fontMetrics()
         right = column.type.is_number

@@ -10,7 +10,7 @@ from foldbasket.desktop.source.preview import Preview
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.plain import marked, say_what_fits
-from foldbasket.tables.findings.finding import Finding
+from foldbasket.tables.findings.finding import Finding, Records
 from foldbasket.tables.sample import is_sampled
 
 
@@ -92,7 +92,9 @@ class SourceMiddle(QWidget):
         line.addWidget(self.said)
         line.addWidget(self.all)
         line.addStretch(1)
-        self._title = ""
+        self._finding: Finding | None = None
+        self._is_looking = False
+        desk.supply.looker.seeker.failed.connect(self._not_found)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -101,9 +103,21 @@ class SourceMiddle(QWidget):
         self._renew()
 
     def show_finding(self, finding: Finding | None) -> None:
-        """Shows only the records that a finding is about, or all."""
-        self._title = finding.title if finding is not None else ""
-        self.preview.show_records(finding.records if finding is not None else None)
+        """Shows only the records that a finding is about, as soon as they are found, or all."""
+        if finding is None:
+            self.preview.show_records(None)
+            return
+        self._finding, self._is_looking = finding, True
+        self._say()
+        self.desk.supply.looker.seeker.bring(finding, self._show)
+
+    def _show(self, records: Records) -> None:
+        self._is_looking = False
+        self.preview.show_records(records)
+
+    def _not_found(self) -> None:
+        self._is_looking = False
+        self._say()
 
     def _choose(self, field: str) -> None:
         if self.desk.view.source_key is not None:
@@ -112,11 +126,24 @@ class SourceMiddle(QWidget):
             )
 
     def _renew(self) -> None:
-        shown = self.preview.shown
-        self.strip.setVisible(shown is not None)
-        if shown is not None:
+        """Takes up which records are shown, or that all are: then none are looked for any more."""
+        if self.preview.shown is None:
+            self._finding, self._is_looking = None, False
+            self.desk.supply.looker.seeker.leave()
+        self._say()
+
+    def _say(self) -> None:
+        finding, shown = self._finding, self.preview.shown
+        self.strip.setVisible(finding is not None and (self._is_looking or shown is not None))
+        if finding is None:
+            return
+        if self._is_looking:
+            self.said.setText(f"Looking for the records. {finding.title}.")
+        elif shown is not None and len(shown) < finding.count:
+            self.said.setText(f"Only the first {len(shown):,} of {finding.count:,} records are shown. {finding.title}.")
+        elif shown is not None:
             self.said.setText(
-                f"Only {len(shown):,} record{'s are' if len(shown) != 1 else ' is'} shown. {self._title}."
+                f"Only {len(shown):,} record{' is' if len(shown) == 1 else 's are'} shown. {finding.title}."
             )
 
 

@@ -11,6 +11,8 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from foldbasket.desktop.state.inorder import InOrder
+from foldbasket.desktop.state.seeking import Seeker
 from foldbasket.desktop.state.surveying import Surveyor, Surveys
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError, FoldError, LinkError, ReadError, bare
@@ -53,9 +55,14 @@ class Looker(QObject):
         self._matcher.finished.connect(self._has_matched)
         self.surveyor = Surveyor(self)
         self.surveyor.came.connect(self._has_surveyed)
-        self.surveyor.failed.connect(self.failed)
-        self.surveyor.told.connect(self.told)
-        self.surveyor.rested.connect(self.rested)
+        self.in_order = InOrder(self.surveyor.wait, self)
+        self.in_order.came.connect(self.looked)
+        self.seeker = Seeker(self)
+        for each in (self.surveyor, self.seeker):
+            each.failed.connect(self.failed)
+        for each in (self.surveyor, self.in_order, self.seeker):
+            each.told.connect(self.told)
+            each.rested.connect(self.rested)
 
     @property
     def busy(self) -> bool:
@@ -68,6 +75,8 @@ class Looker(QObject):
         self._matcher.cancel()
         self._apart.clear()
         self.surveyor.renew(())
+        self.in_order.renew(())
+        self.seeker.forget()
         self._findings.clear()
         self._link_findings.clear()
         self.suggestions = ()
@@ -76,17 +85,21 @@ class Looker(QObject):
         self._worker.close()
         self._matcher.close()
         self.surveyor.close()
+        self.in_order.close()
+        self.seeker.close()
 
     def findings(self, table: Table, key: str) -> list[Finding]:
         """The findings in a table, and on the links that lead away from its source."""
-        found = self._findings.get(table.serial) or self.surveyor.findings.get(table.serial, [])
-        return [*found, *self._link_findings.get(key, [])]
+        apart = (*self.surveyor.findings.get(table.serial, ()), *self.in_order.found(table))
+        return [*self._findings.get(table.serial, ()), *apart, *self._link_findings.get(key, ())]
 
     def look(self, source: Source, linked: Sequence[Link], read: Mapping[str, Table]) -> None:
         """Works out findings, matches, suggestions and profiles that are missing, in the background. `read` are the tables as they were read, by the keys of
         their sources: what was found in them may be kept."""
         self._source, self._linked = source, tuple(linked)
+        self.in_order.keeps = self.surveyor.keeps
         self.surveyor.renew(source.tables.values())
+        self.in_order.renew(self.surveyor.made)
         held = {key: table for key, table in source.tables.items() if not is_sampled(table)}
         links = [link for link in linked if link.from_table in held and link.to_table in held]
         left = {
@@ -121,6 +134,7 @@ class Looker(QObject):
 
     def _has_surveyed(self, made: Surveys) -> None:
         self._match_apart()
+        self.in_order.renew(self.surveyor.made)
         for serial, found in made.items():
             self.profiles.update({(serial, field): each.profile for field, each in found.items()})
         self.profiled.emit()

@@ -5,7 +5,6 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterable
 from functools import partial
-from pathlib import Path
 from weakref import WeakKeyDictionary
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -17,9 +16,8 @@ from foldbasket.tables.findings.finding import Finding
 from foldbasket.tables.findings.surveyed import findings_of_survey
 from foldbasket.tables.mending.streamed import MendedStream
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.reading.objects import is_remote
 from foldbasket.tables.sample import stream_behind
-from foldbasket.tables.store import STORE, state_if_any
+from foldbasket.tables.store import STORE, TOLD
 from foldbasket.tables.survey import Surveyed, read_said, said, survey
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import is_made
@@ -76,6 +74,11 @@ class Surveyor(QObject):
             self.findings.pop(gone, None)
         self._next()
 
+    @property
+    def made(self) -> list[tuple[Table, dict[str, Surveyed]]]:
+        """The tables in use that were surveyed, with what their fields tell; nothing of one that could not be read."""
+        return [(table, self._made[serial]) for serial, table in self._asked.items() if serial in self._made]
+
     def members(self, table: Table, field: str) -> Column | None:
         """A column with all members of a field; None where they are not known, or too many to list."""
         found = self.of_field(table, field)
@@ -98,10 +101,8 @@ class Surveyor(QObject):
             assert stream is not None
             columns = left[0].columns
             known = {name: self._by_column[column] for name, column in columns.items() if column in self._by_column}
-            is_file = not (stream.answers or is_remote(left[0].origin) or isinstance(stream, MendedStream))
-            place = Path(left[0].origin) if is_file else None
-            state = state_if_any(place) if keeps and place is not None else None
-            kept = STORE.told(place, state) if state is not None and place is not None else None
+            name = name_to_keep(left[0]) if keeps else ""
+            kept = STORE.found(name, TOLD)
             if kept is not None:
                 known |= {name: each for name, each in read_said(kept, left[0]).items() if not is_made(columns[name])}
             found = survey(
@@ -113,9 +114,9 @@ class Surveyor(QObject):
             )
             whole = known | found
             self._by_column.update({columns[name]: each for name, each in whole.items()})
-            if state is not None and place is not None and found:
+            if name and found:
                 own = {name: each for name, each in whole.items() if not is_made(columns[name])}
-                STORE.tell(place, state, said(own, left[0]))
+                STORE.keep_found(name, TOLD, said(own, left[0]))
             return {left[0].serial: whole}, {left[0].serial: findings_of_survey(left[0], whole, progress)}
 
         self._worker.start(work)
@@ -140,3 +141,8 @@ class Surveyor(QObject):
         self._made[serial] = {}
         self.failed.emit(error)
         self._next()
+
+
+def name_to_keep(table: Table) -> str:
+    """What names that which is found in a table that is not held; empty where it is mended as it comes, and not as it was read."""
+    return "" if isinstance(stream_behind(table), MendedStream) else table.found_as

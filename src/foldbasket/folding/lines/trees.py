@@ -216,7 +216,9 @@ def _named(
 ) -> npt.NDArray[np.bool_]:
     """Which nodes of a level some paths name, each the tokens of members from the outermost to that of the level."""
     named = [domain.code_named for domain in domains[:level]]
-    found = [[code_of(token) for code_of, token in zip(named, path, strict=False)] for path in paths if len(path) == level]
+    found = [
+        [code_of(token) for code_of, token in zip(named, path, strict=False)] for path in paths if len(path) == level
+    ]
     known = [codes for codes in found if None not in codes]
     wanted = np.array(known, np.int32).reshape(len(known), level)
     return among_rows(tree.codes[tree.starts[level], :level], wanted)

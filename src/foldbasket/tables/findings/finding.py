@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from typing import TypeVar
 
 import numpy as np
@@ -13,7 +12,15 @@ import numpy.typing as npt
 from foldbasket.registry import Kinds
 from foldbasket.tables.column import CodedColumn
 from foldbasket.tables.mending.mend import AnyMend
+from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Table
+
+Records = npt.NDArray[np.int64]
+"""Numbers of records, from 0, ascending."""
+Find = Callable[[Progress], Records]
+"""Looks for some records. Raises ReadError where they have to be read for it, Cancelled."""
+MOST_FOUND = 100_000
+"""So many of the records that a finding is about are looked for in a table that is not held: the first ones."""
 
 
 @dataclass(frozen=True)
@@ -55,7 +62,7 @@ class Finding:
     """Something to look at in `field` (empty: the whole table).
 
     `kind` and `about` name it from one reading to the next, so that one that was left stays left. `brief` says it in a few
-    words on the field's head. `find` gives the numbers of the records, when they are asked for.
+    words on the field's head. `find` looks for the records that it is about: of many it may give the first ones alone.
     """
 
     kind: str
@@ -65,7 +72,7 @@ class Finding:
     brief: str
     count: int
     offers: tuple[Offer, ...]
-    find: Callable[[], npt.NDArray[np.int64]]
+    find: Find
     remark: str = ""
     counted: str = "record"
 
@@ -74,10 +81,18 @@ class Finding:
         """Names the finding in a basket."""
         return f"{self.kind}: {self.field}: {self.about}"
 
-    @cached_property
-    def records(self) -> npt.NDArray[np.int64]:
-        """The numbers of the records it is about, from 0."""
-        return self.find()
+    @property
+    def found(self) -> Records | None:
+        """The records that it is about, where they were looked for already."""
+        found: Records | None = self.__dict__.get("_found")
+        return found
+
+    def records(self, progress: Progress | None = None) -> Records:
+        """The records that it is about, looked for now if they were not: among millions that takes a while. Raises ReadError, Cancelled."""
+        if self.found is None:
+            self.__dict__["_found"] = self.find(progress or Progress())
+        assert self.found is not None
+        return self.found
 
     @property
     def where(self) -> str:
@@ -86,10 +101,15 @@ class Finding:
         return " · ".join(part for part in (self.field, many) if part)
 
 
-def records_of(text: CodedColumn, members: npt.NDArray[np.bool_]) -> Callable[[], npt.NDArray[np.int64]]:
+def records_of(text: CodedColumn, members: npt.NDArray[np.bool_]) -> Find:
     """Finds the records that have one of some members; the mask has shape (members,)."""
     wanted = np.append(members, False)
-    return lambda: np.flatnonzero(wanted[text.codes])
+    return lambda _: np.flatnonzero(wanted[text.codes])
+
+
+def none_of_them(_: Progress) -> Records:
+    """Finds nothing: what is found is about no record."""
+    return np.zeros(0, np.int64)
 
 
 def some(values: Sequence[str], most: int = 3) -> str:

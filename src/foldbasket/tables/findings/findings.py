@@ -2,37 +2,37 @@
 
 from __future__ import annotations
 
-import numpy as np
+from collections.abc import Iterator
 
 from foldbasket import faults
 from foldbasket.errors import FoldBasketError
-from foldbasket.tables.findings.finding import FINDERS, Finding
+from foldbasket.tables.findings.finding import FINDERS, Finding, none_of_them
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Table
+
+NOT_LOOKED = "not looked through"
 
 
 def findings_of(table: Table, progress: Progress | None = None, *, by_member: bool = False) -> list[Finding]:
     """All findings in a table; with `by_member` only those that are told by the members of its fields and how many records have each."""
-    found: list[Finding] = []
+    return list(each_finding(table, progress, by_member=by_member))
+
+
+def each_finding(table: Table, progress: Progress | None = None, *, by_member: bool = False) -> Iterator[Finding]:
+    """The same, one after the other as they are found."""
     finders = [each for each in FINDERS if each.by_member or not by_member]
     for at, finder in enumerate(finders):
         if progress is not None:
             progress.step(f"Looking through {table.name}", at / len(finders))
         try:
-            found += finder.find(table)
+            yield from finder.find(table)
         except FoldBasketError:
             raise
         except Exception as error:
-            found.append(_not_looked(faults.note(error), finder.name))
-    return found
+            yield not_looked(faults.note(error), finder.name)
 
 
-NOT_LOOKED = "not looked through"
-
-
-def _not_looked(error: FoldBasketError, kind: str) -> Finding:
+def not_looked(error: FoldBasketError, kind: str) -> Finding:
     """Says that one kind of finding could not be looked for, so that silence is never taken for a clean table."""
-    nothing = np.empty(0, np.int64)
-    return Finding(
-        NOT_LOOKED, "", kind, f"The table could not be looked through for {kind}", "", 0, (), lambda: nothing, error.todo or ""
-    )  # fmt: skip
+    title = f"The table could not be looked through for {kind}"
+    return Finding(NOT_LOOKED, "", kind, title, "", 0, (), none_of_them, error.todo or "")

@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import threading
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import partial
 
 import msgspec
-import numpy as np
-import numpy.typing as npt
 
 from foldbasket import kinds
-from foldbasket.tables.findings.finding import Finding, Offer
-from foldbasket.tables.findings.findings import findings_of
+from foldbasket.tables.findings.finding import Finding, Offer, Records, none_of_them
 from foldbasket.tables.profile import Profile
-from foldbasket.tables.table import Table
+from foldbasket.tables.progress import Progress
+
+Look = Callable[[Progress], Iterator[Finding]]
+"""A look through a table, which finds one thing after the other. Raises ReadError, Cancelled."""
 
 
 class _Finding(msgspec.Struct):
@@ -39,23 +40,48 @@ def as_bytes(profiles: Mapping[str, Profile], findings: Sequence[Finding]) -> by
     return msgspec.json.encode(_Found(dict(profiles), listed))
 
 
-def from_bytes(kept: bytes, table: Table) -> tuple[dict[str, Profile], list[Finding]] | None:
-    """The profiles and findings of a table; None where they are none of ours, or not of its fields. Which records a finding is about is looked for when it is
-    asked."""
+def from_bytes(kept: bytes, look: Look) -> tuple[dict[str, Profile], list[Finding]] | None:
+    """Profiles and findings from bytes; None where these are none of ours. Which records a finding is about is looked for once more when it is asked, by the
+    look that found it."""
     try:
         found = kinds.read(msgspec.json.decode(kept), _Found)
     except (msgspec.MsgspecError, ValueError, RecursionError):
         return None
-    if found.profiles.keys() != table.columns.keys():
-        return None
+    again = _Again(look)
     return found.profiles, [
-        Finding(**msgspec.structs.asdict(each), find=partial(_records, table, (each.kind, each.field, each.about)))
+        Finding(**msgspec.structs.asdict(each), find=partial(again.records, (each.kind, each.field, each.about)))
         for each in found.findings
     ]
 
 
-def _records(table: Table, key: tuple[str, str, str]) -> npt.NDArray[np.int64]:
-    """The records that a finding is about, found once more."""
-    again = (each for each in findings_of(table) if (each.kind, each.field, each.about) == key)
-    found = next(again, None)
-    return found.records if found is not None else np.zeros(0, np.int64)
+class _Again:
+    """A look that is taken once more, no further than to what is asked for; one for all the findings of a table."""
+
+    def __init__(self, look: Look) -> None:
+        self._look, self._seen = look, list[Finding]()
+        self._left: Iterator[Finding] | None = None
+        self._progress = Progress()
+        self._lock = threading.Lock()
+
+    def records(self, key: tuple[str, str, str], progress: Progress) -> Records:
+        """The records of the finding of a kind, in a field, about something; none where there is no such finding any more."""
+        with self._lock:
+            found = self._found(key, progress)
+        return (found.find if found is not None else none_of_them)(progress)
+
+    def _found(self, key: tuple[str, str, str], progress: Progress) -> Finding | None:
+        for each in self._seen:
+            if (each.kind, each.field, each.about) == key:
+                return each
+        self._progress.follow(progress)
+        if self._left is None:
+            self._left = self._look(self._progress)
+        try:
+            for each in self._left:
+                self._seen.append(each)
+                if (each.kind, each.field, each.about) == key:
+                    return each
+        except BaseException:  # it was ended in the middle, and begins anew when it is asked again
+            self._left, self._seen = None, []
+            raise
+        return None

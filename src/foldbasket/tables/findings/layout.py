@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from foldbasket.tables.findings.finding import Finding, Offer, finder
+from foldbasket.tables.findings.finding import Finding, Offer, finder, none_of_them
 from foldbasket.tables.mending.fields import GatherFields
 from foldbasket.tables.table import Table
 from foldbasket.tables.written import MONTHS
@@ -25,12 +25,11 @@ _PERIODS = {
 @finder("layout", 10)
 def find(table: Table) -> Iterator[Finding]:
     """All of this file's findings in a table."""
-    nothing = np.empty(0, np.int64)
     if table.titles:
         one = table.titles == 1
         yield Finding(
             "title lines", "", str(table.titles), f"{table.titles} title line{'' if one else 's'} above the header {'was' if one else 'were'} passed over",
-            "", 0, (), lambda: nothing, "Choose another header line if that was wrong.",
+            "", 0, (), none_of_them, "Choose another header line if that was wrong.",
         )  # fmt: skip
     for period, pattern in _PERIODS.items():
         fields = tuple(
@@ -42,6 +41,6 @@ def find(table: Table) -> Iterator[Finding]:
             yield Finding(
                 "side by side", fields[0], "|".join(fields), f"{len(fields)} {period.lower()}s stand side by side",
                 f"{len(fields)} side by side", table.count, (Offer("Gather them into records", (GatherFields(fields, name, values),)),),
-                lambda: np.arange(table.count), "As records they can be filtered, grouped and compared.",
+                lambda _: np.arange(table.count), "As records they can be filtered, grouped and compared.",
             )  # fmt: skip
             return

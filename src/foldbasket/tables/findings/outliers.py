@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Iterator
+from functools import partial
 
 import numpy as np
 import numpy.typing as npt
 
 from foldbasket.tables.column import CodedColumn, NumberColumn, weights_of
-from foldbasket.tables.findings.finding import Finding, Offer, finder, records_of, some
+from foldbasket.tables.findings.finding import Finding, Offer, Records, finder, records_of, some
 from foldbasket.tables.mending.texts import ReplaceValues
 from foldbasket.tables.nature import nature_of
+from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import EPOCH, FieldType, canonical
 
@@ -100,21 +102,27 @@ def _amounts(column: NumberColumn) -> Iterator[Finding]:
         return
     high = values[np.abs(values.astype(np.float64)) >= usual]
 
-    def records(bound: float) -> npt.NDArray[np.int64]:
-        odd = np.abs(column.values.astype(np.float64)) >= bound
-        return np.flatnonzero(odd if column.valid is None else odd & column.valid)
-
-    yield from _alone(column, sample, high, len(values), records)
+    yield from _alone(column, sample, high, len(values), lambda bound, _: np.flatnonzero(beyond(column, bound)))
 
 
-def far_amounts(sampled: NumberColumn, largest: npt.NDArray, many: int) -> Iterator[Finding]:
+def beyond(column: NumberColumn, bound: float) -> npt.NDArray[np.bool_]:
+    """Which records have a value of such a size or more, in units of the last digit."""
+    odd = np.abs(column.values.astype(np.float64)) >= bound
+    return odd if column.valid is None else odd & column.valid
+
+
+FindBeyond = Callable[[float, Progress], Records]
+"""Looks for the records with a value of such a size or more."""
+
+
+def far_amounts(sampled: NumberColumn, largest: npt.NDArray, many: int, find: FindBeyond) -> Iterator[Finding]:
     """Amounts beyond all others of a field whose records are not held, told by some of its records, the largest values of all (by size, either sign), and how
-    many records have one; without the records that it is about."""
+    many records have one."""
     sample = _finite(_known(sampled))
     if min(many, len(sample)) < FEWEST or not nature_of(sampled).is_measured:
         return
     high = largest[np.abs(largest.astype(np.float64)) >= _usual(sample)]
-    yield from _alone(sampled, sample, high, many, lambda _: np.zeros(0, np.int64))
+    yield from _alone(sampled, sample, high, many, find)
 
 
 def _known(column: NumberColumn) -> npt.NDArray:
@@ -137,7 +145,7 @@ def _alone(
     sample: npt.NDArray[np.float64],
     high: npt.NDArray,
     many: int,
-    records: Callable[[float], npt.NDArray[np.int64]],
+    find: FindBeyond,
 ) -> Iterator[Finding]:
     """The finding of those among the `high` values that stand alone, of so many in all."""
     sizes = np.abs(high.astype(np.float64))
@@ -156,7 +164,7 @@ def _alone(
     rest = np.sort(sample[sample < bound])
     yield Finding(
         "far amounts", column.name, "", f"{alone:,} value{'s lie' if alone != 1 else ' lies'} far beyond all others", f"{alone:,} far beyond", alone,
-        tuple(_ways_out(column, different, texts, rest)), lambda: records(bound), f"{some(texts)}; the largest of the others is {canonical(column.type, _unit(column, rest), column.scale)}.",
+        tuple(_ways_out(column, different, texts, rest)), partial(find, bound), f"{some(texts)}; the largest of the others is {canonical(column.type, _unit(column, rest), column.scale)}.",
     )  # fmt: skip
 
 

@@ -3,20 +3,25 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 import numpy.typing as npt
 
-from foldbasket.tables.column import DeferredColumn, NumberColumn, blank_mask
-from foldbasket.tables.findings.finding import Finding, Offer, finder, records_of, some
+from foldbasket.tables.column import CodedColumn, Column, DeferredColumn, NumberColumn, blank_mask
+from foldbasket.tables.findings.finding import Find, Finding, Offer, Records, finder, records_of, some
 from foldbasket.tables.mending.rows import DropEmptyRows, DropMatching, DropRepeatedRows, empty_rows, repeated_rows
 from foldbasket.tables.nature import Nature, nature_of
+from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 
 _TOTAL = re.compile(r"\s*((grand|overall)\s+total|(sub)?totals?|sum)\b.*", re.IGNORECASE)
+MOST_LABELS = 20_000
+"""Among more members no labels of total lines are looked for."""
 FEW_BLANKS = 0.2
+NEARLY_ALL, FEWEST_KEYS = 0.95, 20
+"""A field names its records where so large a share of its values differ, and more than so many do."""
 
 
 @finder("rows", 40)
@@ -26,47 +31,103 @@ def find(table: Table) -> Iterator[Finding]:
         return
     empty = empty_rows(table)
     if empty.any():
-        count = int(empty.sum())
-        yield Finding(
-            "empty rows", "", "", f"{count:,} row{'s are' if count != 1 else ' is'} empty", "", count,
-            (Offer("Drop them" if count != 1 else "Drop it", (DropEmptyRows(),)),), _finding(empty),
-        )  # fmt: skip
+        yield empty_records(int(empty.sum()), _those(empty))
     repeated = repeated_rows(table) if len(table.columns) > 1 else np.zeros(table.count, np.bool_)
     if repeated.any():
-        count = int(repeated.sum())
-        yield Finding(
-            "repeated rows", "", "", f"{count:,} record{'s repeat' if count != 1 else ' repeats'} an earlier one in every field", "", count,
-            (Offer("Keep one of each", (DropRepeatedRows(),)),), _finding(repeated),
-        )  # fmt: skip
-    totals = next(_totals(table), None)
+        yield repeated_records(int(repeated.sum()), _those(repeated))
     passed = empty.copy()
-    if totals is not None:
-        yield totals
-        passed[totals.records] = True
+    for name, coded, labels in _labelled(table):
+        yield total_lines(name, said_by(coded, labels), int(np.append(labels, False)[coded.codes].sum()), records_of(coded, labels))  # fmt: skip
+        passed |= np.append(labels, False)[coded.codes]
     yield from _keys(table, passed | repeated)
     yield from _no_amount(table, passed)
 
 
-def _totals(table: Table) -> Iterator[Finding]:
-    """Records that a report left behind: a label such as Total, and fields blank that other records fill."""
+def empty_records(count: int, found: Find) -> Finding:
+    """Says that so many records hold nothing."""
+    one = count == 1
+    return Finding(
+        "empty rows", "", "", f"{count:,} row{' is' if one else 's are'} empty", "", count,
+        (Offer("Drop it" if one else "Drop them", (DropEmptyRows(),)),), found,
+    )  # fmt: skip
+
+
+def repeated_records(count: int, found: Find) -> Finding:
+    """Says that so many records are alike to an earlier one in all fields."""
+    return Finding(
+        "repeated rows", "", "", f"{count:,} record{' repeats' if count == 1 else 's repeat'} an earlier one in every field", "", count,
+        (Offer("Keep one of each", (DropRepeatedRows(),)),), found,
+    )  # fmt: skip
+
+
+def total_lines(name: str, said: tuple[str, ...], count: int, found: Find) -> Finding:
+    """Says that so many records are totals that a report left behind, by what they say in a field."""
+    one = count == 1
+    return Finding(
+        "total lines", name, "|".join(sorted(said)), f"{count:,} total line{' is' if one else 's are'} left in the data", f"{count:,} total lines", count,
+        (Offer("Leave it out" if one else "Leave them out", (DropMatching(name, said),)),), found, f"{some(said)}: they would count twice.",
+    )  # fmt: skip
+
+
+def repeated_keys(name: str, keys: int, repeats: int, count: int, first: Sequence[str], found: Find) -> Finding:
+    """Says that some keys stand on several records, `count` in all, `repeats` of which have no key of their own."""
+    one = keys == 1
+    return Finding(
+        "repeated keys", name, "", f"{keys:,} value{'' if one else 's'} of {name} stand{'s' if one else ''} on more than one record", f"{repeats:,} repeated", count,
+        (Offer("Keep the first of each", (DropRepeatedRows((name,)),)),), found, some(first),
+    )  # fmt: skip
+
+
+def no_amount(name: str, count: int, found: Find) -> Finding:
+    """Says that so many records lack an amount."""
+    one = count == 1
+    return Finding(
+        "no amount", name, "", f"{count:,} record{' has' if one else 's have'} no {name}", f"{count:,} blank", count,
+        (Offer("Leave it out" if one else "Leave them out", (DropMatching(name, ("",)),)),), found, "They count as records but add nothing.",
+    )  # fmt: skip
+
+
+def total_labels(texts: Sequence[str]) -> npt.NDArray[np.bool_]:
+    """Which of some members read like the label of a total."""
+    return np.array([bool(_TOTAL.fullmatch(value)) for value in texts], np.bool_)
+
+
+def said_by(coded: CodedColumn, members: npt.NDArray[np.bool_]) -> tuple[str, ...]:
+    """Some members of a field, as text."""
+    return tuple(value for value, wanted in zip(coded.dictionary.texts, members, strict=True) if wanted)
+
+
+def are_totals(blank_on_lines: float, blank_elsewhere: float) -> bool:
+    """Whether a field tells labelled records to be totals, by the share of them that have none of it, and of the others."""
+    return blank_on_lines == 1 and blank_elsewhere < FEW_BLANKS
+
+
+def names_records(different: int, records: int) -> bool:
+    """Whether a field of so many different values is meant to name its records."""
+    return records > different >= NEARLY_ALL * records and different > FEWEST_KEYS
+
+
+def is_amount(column: Column) -> bool:
+    """Whether nearly all records should have a value of a field, since a sum over it is meant."""
+    return isinstance(column, NumberColumn) and nature_of(column) in (Nature.AMOUNT, Nature.QUANTITY)
+
+
+def _labelled(table: Table) -> Iterator[tuple[str, CodedColumn, npt.NDArray[np.bool_]]]:
+    """The first field by whose labels, such as Total, a report left records behind: fields are blank in them that other records fill."""
     for name, column in table.columns.items():
         text = table.texts.get(name, column)
-        if text.type is not FieldType.TEXT or isinstance(text, DeferredColumn) or len(text.coded().dictionary) > 20_000:
+        if text.type is not FieldType.TEXT or isinstance(text, DeferredColumn):
             continue
         coded = text.coded()
-        labels = np.array([bool(_TOTAL.fullmatch(value)) for value in coded.dictionary.texts], np.bool_)
-        if not labels.any():
+        if len(coded.dictionary) > MOST_LABELS:
             continue
+        labels = total_labels(coded.dictionary.texts)
         lines = np.append(labels, False)[coded.codes]
-        others = [table.texts.get(other, each) for other, each in table.columns.items() if other != name]
-        fuller = [blank_mask(other)[~lines].mean() < 0.2 and blank_mask(other)[lines].all() for other in others]
-        if not lines.all() and any(fuller):
-            said = tuple(value for value, is_label in zip(coded.dictionary.texts, labels, strict=True) if is_label)
-            count = int(lines.sum())
-            yield Finding(
-                "total lines", name, "|".join(sorted(said)), f"{count:,} total line{'s are' if count != 1 else ' is'} left in the data", f"{count:,} total lines", count,
-                (Offer("Leave them out" if count != 1 else "Leave it out", (DropMatching(name, said),)),), records_of(coded, labels), f"{some(said)}: they would count twice.",
-            )  # fmt: skip
+        if not lines.any() or lines.all():
+            continue
+        others = (blank_mask(table.texts.get(other, each)) for other, each in table.columns.items() if other != name)
+        if any(are_totals(float(blank[lines].mean()), float(blank[~lines].mean())) for blank in others):
+            yield name, coded, labels
             return
 
 
@@ -80,31 +141,27 @@ def _keys(table: Table, passed: npt.NDArray[np.bool_]) -> Iterator[Finding]:
     weights = np.bincount(coded.codes[~passed], minlength=members + 1)[:members]
     different = int(np.count_nonzero(weights))
     repeats = int(weights.sum()) - different
-    if repeats and different >= 0.95 * weights.sum() and different > 20:
+    if names_records(different, int(weights.sum())):
         again = weights > 1
-        keys = int(again.sum())
         first = [coded.dictionary.key(int(code)) for code in np.flatnonzero(again)[:4]]
-        yield Finding(
-            "repeated keys", name, "", f"{keys:,} value{'s' if keys != 1 else ''} of {name} stand{'s' if keys == 1 else ''} on more than one record", f"{repeats:,} repeated", int(weights[again].sum()),
-            (Offer("Keep the first of each", (DropRepeatedRows((name,)),)),), records_of(coded, again), some(first),
-        )  # fmt: skip
+        wanted = np.append(again, False)
+
+        def on_several(_: Progress) -> Records:
+            return np.flatnonzero(wanted[coded.codes] & ~passed)
+
+        yield repeated_keys(name, int(again.sum()), repeats, int(weights[again].sum()), first, on_several)
 
 
 def _no_amount(table: Table, passed: npt.NDArray[np.bool_]) -> Iterator[Finding]:
     """A few records without the amount that nearly all have."""
     for name, column in table.columns.items():
-        if not isinstance(column, NumberColumn) or nature_of(column) not in (Nature.AMOUNT, Nature.QUANTITY):
+        if not is_amount(column):
             continue
         without = blank_mask(table.texts.get(name, column)) & ~passed
         blanks = int(without.sum())
         if 0 < blanks <= FEW_BLANKS * table.count:
-            yield Finding(
-                "no amount", name, "", f"{blanks:,} record{'s have' if blanks != 1 else ' has'} no {name}", f"{blanks:,} blank", blanks,
-                (Offer("Leave them out" if blanks != 1 else "Leave it out", (DropMatching(name, ("",)),)),),
-                _finding(without),
-                "They count as records but add nothing.",
-            )  # fmt: skip
+            yield no_amount(name, blanks, _those(without))
 
 
-def _finding(mask: npt.NDArray[np.bool_]) -> Callable[[], npt.NDArray[np.int64]]:
-    return lambda: np.flatnonzero(mask)
+def _those(mask: npt.NDArray[np.bool_]) -> Find:
+    return lambda _: np.flatnonzero(mask)

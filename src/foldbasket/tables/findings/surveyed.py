@@ -1,21 +1,25 @@
-"""Findings of a table that is not held, by what a survey told of its fields: their members, how many records have each, and the largest numbers. Which records those are is not
-known, so none of them is shown."""
+"""Findings of a table that is not held, by what a survey told of its fields: their members, how many records have each, and the largest numbers. Which
+records those are is looked for when it is asked."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 import numpy as np
 import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
 
-from foldbasket.tables.column import CodedColumn, NumberColumn
-from foldbasket.tables.findings.finding import Finding
+from foldbasket.tables.column import CodedColumn, Column, NumberColumn
+from foldbasket.tables.findings.finding import MOST_FOUND, Find, Finding, Records
 from foldbasket.tables.findings.findings import findings_of
-from foldbasket.tables.findings.outliers import far_amounts
+from foldbasket.tables.findings.inorder import each_in_order
+from foldbasket.tables.findings.outliers import beyond, far_amounts
 from foldbasket.tables.nature import nature_of
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.sample import stream_behind
+from foldbasket.tables.sample import parts_of, stream_behind
 from foldbasket.tables.survey import Surveyed, survey
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import at_hand
@@ -40,21 +44,67 @@ def findings_of_survey(table: Table, told: Mapping[str, Surveyed], progress: Pro
             continue
         sampled = at_hand(table.columns[name])
         if isinstance(sampled, NumberColumn) and each.largest is not None:
-            found += far_amounts(sampled, each.largest, table.count - (each.profile.blanks or 0))
+            known = table.count - (each.profile.blanks or 0)
+            found += far_amounts(sampled, each.largest, known, partial(_beyond, table, name, sampled.scale))
         if members is None or counts is None:
             continue
         nature = nature_of(sampled).value
         column = _Counted(name, members.codes, members.dictionary, nature, counts)
-        found += findings_of(Table(table.name, {name: column}), progress, by_member=True)
-    return [_as_they_come(finding) for finding in found]
+        found += [
+            replace(finding, find=partial(_having, table, members, finding.find))
+            for finding in findings_of(Table(table.name, {name: column}), progress, by_member=True)
+        ]
+    return found
 
 
 def findings_by_survey(table: Table, progress: Progress | None = None) -> list[Finding]:
-    """The same, with a look through all records of the table for it. Raises ReadError, Cancelled."""
+    """The same, and those of whole records, with looks through all records of the table for them. Raises ReadError, Cancelled."""
     stream, progress = stream_behind(table), progress or Progress()
     assert stream is not None
-    return findings_of_survey(table, survey(table, stream, progress), progress)
+    told = survey(table, stream, progress)
+    found = findings_of_survey(table, told, progress)
+    return found if stream.answers else [*found, *each_in_order(table, told, progress)]
 
 
-def _as_they_come(finding: Finding) -> Finding:
-    return replace(finding, find=lambda: np.zeros(0, np.int64))
+def records_in_parts(
+    table: Table, name: str, which: Callable[[Column], npt.NDArray[np.bool_]], progress: Progress
+) -> Records:
+    """The first of the records of a table that is not held whose values in a field are wanted. Raises ReadError, Cancelled."""
+    found, many = [np.zeros(0, np.int64)], 0
+    for part in parts_of(table, [name], progress, "Looking through"):
+        found.append(np.flatnonzero(which(part.table.columns[name])) + part.start)
+        many += len(found[-1])
+        if many >= MOST_FOUND:
+            break
+    return np.concatenate(found)[:MOST_FOUND]
+
+
+def _having(table: Table, members: CodedColumn, find: Find, progress: Progress) -> Records:
+    """The records that have one of those members that a finding is about, which stand on one record each where it was found."""
+    wanted = members.codes[find(progress)]
+    if not len(wanted):
+        return np.zeros(0, np.int64)
+    known, many = wanted[wanted < len(members.dictionary)], len(members.dictionary)
+    sought = members.dictionary.of(known.astype(np.int64))
+
+    def which(column: Column) -> npt.NDArray[np.bool_]:
+        coded = column.coded()
+        values = coded.dictionary.values
+        if isinstance(values, pa.Array):
+            theirs = pc.is_in(values, value_set=sought.values).to_numpy(zero_copy_only=False)
+        else:
+            theirs = np.isin(values, np.asarray(sought.values))
+        mask: npt.NDArray[np.bool_] = np.append(theirs, many in wanted)[coded.codes]
+        return mask
+
+    return records_in_parts(table, members.name, which, progress)
+
+
+def _beyond(table: Table, name: str, scale: int, bound: float, progress: Progress) -> Records:
+    """The records with a value of such a size or more, in units of a digit."""
+
+    def which(column: Column) -> npt.NDArray[np.bool_]:
+        assert isinstance(column, NumberColumn)
+        return beyond(column, bound * 10.0 ** (column.scale - scale))
+
+    return records_in_parts(table, name, which, progress)

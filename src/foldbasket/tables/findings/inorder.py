@@ -1,0 +1,209 @@
+"""Findings of whole records in a table that is not held: all of them are gone through once, part by part, as `rows.py` does where they are held.
+
+What repeats is found by a number for each record, kept on the disk meanwhile (`repeats.py`).
+"""
+
+from __future__ import annotations
+
+import errno
+import os
+import shutil
+from collections import defaultdict
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import ExitStack
+
+import numpy as np
+import numpy.typing as npt
+
+from foldbasket.errors import ReadError, reason_of
+from foldbasket.tables.column import CodedColumn, blank_mask
+from foldbasket.tables.findings.finding import MOST_FOUND, Find, Finding, Records
+from foldbasket.tables.findings.findings import not_looked
+from foldbasket.tables.findings.rows import (
+    FEW_BLANKS,
+    MOST_LABELS,
+    are_totals,
+    empty_records,
+    is_amount,
+    names_records,
+    no_amount,
+    repeated_keys,
+    repeated_records,
+    said_by,
+    total_labels,
+    total_lines,
+)
+from foldbasket.tables.mending.rows import empty_rows, matching_rows
+from foldbasket.tables.nature import Nature, nature_of
+from foldbasket.tables.progress import Progress
+from foldbasket.tables.repeats import BYTES, Dealt, Marks
+from foldbasket.tables.sample import first_of, in_view, parts_of
+from foldbasket.tables.store import STORE
+from foldbasket.tables.survey import Surveyed
+from foldbasket.tables.table import Table
+from foldbasket.tables.types import FieldType
+from foldbasket.tables.unread import is_made
+
+SHARE = 4
+"""Of the room on the disk a look takes no more than one in so many."""
+SHOWN = 4
+"""So many repeated keys are named."""
+
+
+def each_in_order(
+    table: Table, told: Mapping[str, Surveyed], progress: Progress, between: Callable[[], object] = lambda: None
+) -> Iterator[Finding]:
+    """All findings of whole records in a table that is not held, given what a survey told of its fields; `between` is called before every part. Raises
+    ReadError, Cancelled."""
+    names = [name for name, column in table.columns.items() if not is_made(column)]
+    sample = in_view(table)
+    key = names[0] if nature_of(sample.columns[names[0]]) is Nature.IDENTIFIER else ""
+    look = _Look(sample, table.count, names, key, told)
+    with ExitStack() as stack:
+        numbers = _Numbers(stack, table, key, is_several=len(names) > 1)
+        for part in parts_of(table, names, progress, "Looking through", between):
+            whole = Table(table.name, {name: part.table.columns[name] for name in names})
+            look.add(whole, part.start)
+            numbers.add(whole)
+        by, totals = look.of_totals()
+        repeated = numbers.repeated(progress)
+        repeated.remove(look.empty)
+        if count := look.empty.count:
+            yield empty_records(count, _known(look.empty.first(MOST_FOUND)))
+        if count := repeated.count:
+            yield repeated_records(count, _known(repeated.first(MOST_FOUND)))
+        yield from totals
+        if numbers.keys is not None:
+            passed = [look.empty, look.unnamed, repeated, *([look.lines[by]] if by else [])]
+            yield from _of_keys(table, key, numbers.keys, passed, progress)
+        yield from look.of_amounts(by)
+        if numbers.problem is not None:
+            yield not_looked(numbers.problem, "repeated records")
+
+
+class _Numbers:
+    """A number for each record, and one for each key, on the disk as long as it has room for them."""
+
+    def __init__(self, stack: ExitStack, table: Table, key: str, *, is_several: bool) -> None:
+        self._table, self._key, self._stack = table, key, stack
+        self.problem: ReadError | None = None
+        self.records: Dealt | None = None
+        self.keys: Dealt | None = None
+        self._tried(lambda: self._begin(is_several))
+
+    def _begin(self, is_several: bool) -> None:
+        folder = STORE.folder.parent
+        self.records = Dealt(folder, self._stack) if is_several else None
+        self.keys = Dealt(folder, self._stack) if self._key else None
+        lists = (self.records is not None) + (self.keys is not None)
+        if self._table.count * BYTES * lists * SHARE > shutil.disk_usage(folder).free:
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+
+    def add(self, part: Table) -> None:
+        """Takes the next records."""
+
+        def take() -> None:
+            if self.records is not None:
+                self.records.add(part)
+            if self.keys is not None:
+                self.keys.add(part, (self._key,))
+
+        self._tried(take)
+
+    def repeated(self, progress: Progress) -> Marks:
+        """The records that are alike to an earlier one."""
+        return self.records.again(progress.look) if self.records is not None else Marks(self._table.count)
+
+    def _tried(self, work: Callable[[], None]) -> None:
+        try:
+            work()
+        except OSError as error:
+            self.records = self.keys = None
+            why = f"a number for each record could not be kept on the disk: {reason_of(error)}."
+            self.problem = ReadError(why, where=self._table.name, todo="Make room in your cache folder.")
+
+
+class _First:
+    """Counts records and keeps the numbers of the first ones."""
+
+    def __init__(self) -> None:
+        self.count = self._many = 0
+        self._kept = [np.zeros(0, np.int64)]
+
+    def add(self, mask: npt.NDArray[np.bool_], start: int) -> None:
+        self.count += int(mask.sum())
+        if self._many < MOST_FOUND:
+            self._kept.append(np.flatnonzero(mask)[: MOST_FOUND - self._many] + start)
+            self._many += len(self._kept[-1])
+
+    @property
+    def find(self) -> Find:
+        return _known(np.concatenate(self._kept))
+
+
+def _known(records: Records) -> Find:
+    return lambda _: records
+
+
+class _Look:
+    """What is seen of the records, part by part."""
+
+    def __init__(self, sample: Table, many: int, names: list[str], key: str, told: Mapping[str, Surveyed]) -> None:
+        self.many, self._key = many, key
+        self.empty, self.unnamed = Marks(many), Marks(many)
+        self._labels = {name: said for name in names if (said := _labels_of(told.get(name)))}
+        """The members that read like the labels of totals, by their fields."""
+        self.lines = {name: Marks(many) for name in self._labels}
+        self._blanks: dict[tuple[str, str], npt.NDArray[np.int64]] = defaultdict(lambda: np.zeros(2, np.int64))
+        """How many labelled records, and how many others, have none of another field."""
+        self._without = {name: defaultdict[str, _First](_First) for name in names if is_amount(sample.columns[name])}
+
+    def add(self, part: Table, start: int) -> None:
+        empty = empty_rows(part)
+        self.empty.add(np.flatnonzero(empty) + start)
+        blank = {name: blank_mask(column) for name, column in part.columns.items()}
+        if self._key:
+            self.unnamed.add(np.flatnonzero(blank[self._key]) + start)
+        lines = {name: matching_rows(part, name, labels) for name, labels in self._labels.items()}
+        for name, mask in lines.items():
+            self.lines[name].add(np.flatnonzero(mask) + start)
+            for other in blank.keys() - {name}:
+                self._blanks[name, other] += [(blank[other] & mask).sum(), (blank[other] & ~mask).sum()]
+        for name, found in self._without.items():
+            without = blank[name] & ~empty
+            found[""].add(without, start)
+            for by, mask in lines.items():
+                found[by].add(without & ~mask, start)
+
+    def of_totals(self) -> tuple[str, Iterator[Finding]]:
+        """The first field by whose labels total lines are told, and what is found of them; an empty one where there are none."""
+        for by, lines in self.lines.items():
+            count = lines.count
+            counted = [each for (labelled, _), each in self._blanks.items() if labelled == by]
+            if 0 < count < self.many and any(are_totals(on / count, off / (self.many - count)) for on, off in counted):
+                return by, iter([total_lines(by, self._labels[by], count, _known(lines.first(MOST_FOUND)))])
+        return "", iter(())
+
+    def of_amounts(self, by: str) -> Iterator[Finding]:
+        """A few records without the amount that nearly all have; those that a field tells to be totals are not meant."""
+        for name, found in self._without.items():
+            without = found[by]
+            if 0 < without.count <= FEW_BLANKS * self.many:
+                yield no_amount(name, without.count, without.find)
+
+
+def _labels_of(told: Surveyed | None) -> tuple[str, ...]:
+    members: CodedColumn | None = told.members if told is not None else None
+    if members is None or members.type is not FieldType.TEXT or len(members.dictionary) > MOST_LABELS:
+        return ()
+    return said_by(members, total_labels(members.dictionary.texts))
+
+
+def _of_keys(table: Table, name: str, keys: Dealt, passed: list[Marks], progress: Progress) -> Iterator[Finding]:
+    """A field that names its records and does so twice for some; `passed` are records that are not meant."""
+    several = keys.several(lambda at: np.logical_or.reduce([each.among(at) for each in passed]), SHOWN, progress.look)
+    if names_records(several.different, several.records):
+        column = first_of(table, several.first, progress).columns[name].coded()
+        first = [column.dictionary.key(int(code)) for code in column.codes]
+        repeats, count = several.records - several.different, several.on.count
+        yield repeated_keys(name, several.keys, repeats, count, first, _known(several.on.first(MOST_FOUND)))
