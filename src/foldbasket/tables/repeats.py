@@ -26,7 +26,7 @@ from foldbasket.tables.types import FieldType
 from foldbasket.turns import give_way
 
 _STEP = 1 << 16  # stays in cache
-_MIX, _TURN = np.uint64(0x9E3779B97F4A7C15), np.uint64(0xBF58476D1CE4E5B9)
+_MIX, _TURN, _LAST = np.uint64(0x9E3779B97F4A7C15), np.uint64(0xBF58476D1CE4E5B9), np.uint64(0x94D049BB133111EB)
 
 
 def repeated(table: Table, fields: Sequence[str] = ()) -> npt.NDArray[np.bool_]:
@@ -223,7 +223,8 @@ class Dealt:
         """The records that are alike to an earlier one. `look` is called between pieces, and may raise."""
         found = Marks(self.many)
         for entries in self._shares(look):
-            found.add(entries["at"][1:][_as_before(entries)])
+            some = _that_repeat(entries)
+            found.add(some["at"][1:][_as_before(some)])
         return found
 
     def several(
@@ -236,21 +237,21 @@ class Dealt:
         different, records, keys, on, first = 0, 0, 0, Marks(self.many), np.zeros(0, np.int64)
         for whole in self._shares(look):
             entries = whole[~but(whole["at"])]
-            starts = np.flatnonzero(np.append(True, ~_as_before(entries))) if len(entries) else np.zeros(0, np.int64)
-            sizes = np.diff(np.append(starts, len(entries)))
-            different, records = different + len(starts), records + len(entries)
+            some = _that_repeat(entries)
+            starts = np.flatnonzero(np.append(True, ~_as_before(some))) if len(some) else np.zeros(0, np.int64)
+            sizes = np.diff(np.append(starts, len(some)))
+            different, records = different + len(entries) - len(some) + len(starts), records + len(entries)
             keys += int((sizes > 1).sum())
-            on.add(entries["at"][np.repeat(sizes > 1, sizes)])
-            first = np.sort(np.concatenate([first, entries["at"][starts[sizes > 1]]]))[:most]
+            on.add(some["at"][np.repeat(sizes > 1, sizes)])
+            first = np.sort(np.concatenate([first, some["at"][starts[sizes > 1]]]))[:most]
         return Several(different, records, keys, on, first)
 
     def _shares(self, look: Callable[[], object]) -> Iterator[npt.NDArray]:
-        """The entries of each share by their numbers, and of the same ones in the order of the records."""
+        """The entries of each share."""
         for file in self._files:
             look()
             file.seek(0)
-            entries = np.frombuffer(file.read(), _ENTRY)
-            yield entries[np.lexsort((entries["at"], entries["other"], entries["one"]))]
+            yield np.frombuffer(file.read(), _ENTRY)
 
 
 def repeated_in_order(parts: Iterator[Table], fields: Sequence[str], folder: Path) -> Iterator[npt.NDArray[np.bool_]]:
@@ -269,24 +270,38 @@ def repeated_in_order(parts: Iterator[Table], fields: Sequence[str], folder: Pat
 
 def _numbered(compared: Sequence[tuple[Column, CodedColumn | None]], count: int, start: int) -> npt.NDArray:
     """An entry for each record: two numbers, the same for records with the same values, and its place among all."""
-    entries = np.zeros(count, _ENTRY)
-    one, other = np.zeros(count, np.uint64), np.ones(count, np.uint64)
+    entries = np.empty(count, _ENTRY)
+    entries["one"], entries["other"], entries["at"] = 0, 1, np.arange(start, start + count)
     for column, misfits in compared:
         halves = _halves(column)
-        if misfits is not None:
-            known = ~blank_mask(misfits)
-            halves[known] = _halves(misfits)[known]
-        one, other = _stirred(one ^ halves[:, 0]), _stirred(other ^ halves[:, 1])
-    entries["one"], entries["other"], entries["at"] = one, other, np.arange(start, start + count)
+        texts = _halves(misfits) if misfits is not None else None
+        for at in range(0, count, _STEP):
+            some = slice(at, min(at + _STEP, count))
+            one, other = halves(some)
+            if texts is not None and misfits is not None:
+                for own, of_text in zip((one, other), texts(some), strict=True):
+                    np.copyto(own, of_text, where=misfits.codes[some] < len(misfits.dictionary))
+            entries["one"][some] = _stirred(one ^ entries["one"][some])
+            entries["other"][some] = _stirred(other ^ entries["other"][some])
     return entries
 
 
-def _halves(column: Column) -> npt.NDArray[np.uint64]:
-    """Two numbers for each value, the same in whatever part of a table it stands; shape (records, 2)."""
+_Pair = tuple[npt.NDArray[np.uint64], npt.NDArray[np.uint64]]
+
+
+def _halves(column: Column) -> Callable[[slice], _Pair]:
+    """Gives two numbers for each of some values, the same in whatever part of a table they stand."""
     if isinstance(column, NumberColumn):
-        halves = _pairs(*_reduced(column))
-        halves[blank_mask(column)] = _BLANK
-        return halves
+        units, scales = _reduced(column)
+        blank = blank_mask(column)
+
+        def of_numbers(some: slice) -> _Pair:
+            one = units[some] ^ _stirred(scales[some].astype(np.uint64))
+            other = _stirred(one)
+            one[blank[some]], other[blank[some]] = _BLANK
+            return one, other
+
+        return of_numbers
     coded = column.coded()
     if coded.type is FieldType.TEXT:
         said = bytearray()
@@ -295,39 +310,53 @@ def _halves(column: Column) -> npt.NDArray[np.uint64]:
             give_way()
         members = np.frombuffer(said, np.uint64).reshape(-1, 2)
     else:
-        members = _pairs(np.asarray(coded.dictionary.values).astype(np.int64).view(np.uint64))
-    pairs: npt.NDArray[np.uint64] = np.concatenate([members, _BLANK[None]])[coded.codes]
-    return pairs
+        own = np.asarray(coded.dictionary.values).astype(np.int64).view(np.uint64)
+        members = np.column_stack([own, _stirred(own)])
+    one, other = np.concatenate([members, _BLANK[None]]).T.copy()
+    return lambda some: (one[coded.codes[some]], other[coded.codes[some]])
 
 
-def _reduced(column: NumberColumn) -> tuple[npt.NDArray[np.uint64], npt.NDArray[np.uint64]]:
+def _reduced(column: NumberColumn) -> tuple[npt.NDArray[np.uint64], npt.NDArray[np.uint8]]:
     """Exact numbers with as few fraction digits as they need, and those: a part may have been read with fewer than another."""
-    scales = np.full(len(column), column.scale, np.uint64)
+    scales = np.full(len(column), column.scale, np.uint8)
     units = np.ascontiguousarray(column.values)
+    left = np.arange(len(column) if column.scale else 0)
     for _ in range(column.scale):
-        whole = (units % 10 == 0) & (scales > 0)
-        units, scales = np.where(whole, units // 10, units), scales - whole
+        left = left[units[left] % 10 == 0]
+        if not len(left):
+            break
+        units = units.copy() if units is column.values else units
+        units[left] //= 10
+        scales[left] -= 1
     return units.view(np.uint64), scales
-
-
-def _pairs(values: npt.NDArray[np.uint64], more: npt.NDArray[np.uint64] | None = None) -> npt.NDArray[np.uint64]:
-    own = values if more is None else values ^ _stirred(more)
-    return np.column_stack([own, _stirred(own)])
 
 
 def _stirred(numbers: npt.NDArray[np.uint64]) -> npt.NDArray[np.uint64]:
     """Other numbers, one for each, in which each bit depends on all: the last steps of SplitMix64 (Steele, Lea and Flood, 2014)."""
-    numbers = (numbers ^ (numbers >> np.uint64(30))) * _TURN
-    numbers = (numbers ^ (numbers >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
-    return numbers ^ (numbers >> np.uint64(31))
+    made = numbers >> np.uint64(30)
+    made ^= numbers
+    made *= _TURN
+    made ^= made >> np.uint64(27)
+    made *= _LAST
+    made ^= made >> np.uint64(31)
+    return made
 
 
 def _dealt(entries: npt.NDArray, files: Sequence[BinaryIO]) -> None:
-    share = (entries["one"] >> np.uint64(57)).astype(np.int64)
-    order = np.argsort(share, kind="stable")
+    share = (entries["one"] >> np.uint64(57)).astype(np.uint8)
+    order = np.argsort(share, kind="stable")  # of such small numbers by their digits
     edges = np.searchsorted(share[order], np.arange(_SHARES + 1))
     for at, file in enumerate(files):
         file.write(entries[order[edges[at] : edges[at + 1]]].tobytes())
+
+
+def _that_repeat(entries: npt.NDArray) -> npt.NDArray:
+    """Those entries of which the first number is that of another, too: by their numbers, and of the same ones in the order of the records."""
+    ones = entries["one"]
+    order = np.argsort(ones)
+    same = ones[order[1:]] == ones[order[:-1]]
+    some = entries[order[np.append(same, False) | np.append(False, same)]] if len(entries) else entries
+    return some[np.lexsort((some["at"], some["other"], some["one"]))]
 
 
 def _as_before(entries: npt.NDArray) -> npt.NDArray[np.bool_]:

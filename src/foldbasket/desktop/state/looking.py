@@ -58,11 +58,11 @@ class Looker(QObject):
         self.in_order = InOrder(self.surveyor.wait, self)
         self.in_order.came.connect(self.looked)
         self.seeker = Seeker(self)
-        for each in (self.surveyor, self.seeker):
-            each.failed.connect(self.failed)
-        for each in (self.surveyor, self.in_order, self.seeker):
-            each.told.connect(self.told)
-            each.rested.connect(self.rested)
+        self.surveyor.failed.connect(self.failed)
+        self.seeker.failed.connect(self.failed)
+        for told, rested in ((each.told, each.rested) for each in (self.surveyor, self.in_order, self.seeker)):
+            told.connect(self.told)
+            rested.connect(self.rested)
 
     @property
     def busy(self) -> bool:
