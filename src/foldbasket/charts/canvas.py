@@ -6,7 +6,7 @@ import logging
 import os
 import warnings
 from collections.abc import Sequence
-from functools import lru_cache
+from functools import cache, lru_cache
 from typing import Any, BinaryIO, Literal
 
 from matplotlib import font_manager
@@ -18,6 +18,7 @@ from matplotlib.font_manager import FontProperties
 from matplotlib.lines import Line2D
 from matplotlib.markers import MarkerStyle
 from matplotlib.patches import Polygon, Wedge
+from matplotlib.path import Path
 from matplotlib.text import Text
 from matplotlib.transforms import Affine2D, IdentityTransform
 
@@ -58,6 +59,13 @@ def _ruler() -> RendererAgg:
 def width_of(text: str, size: float, bold: bool, family: str) -> float:
     """How wide a text is, in pixels."""
     return float(_ruler().get_text_width_height_descent(text, _font(family, size, bold), False)[0]) if text else 0.0
+
+
+@cache
+def _circle() -> Path:
+    """A dot, of a size of one."""
+    marker = MarkerStyle("o")
+    return marker.get_path().transformed(marker.get_transform())
 
 
 class _Renderer(RendererAgg):
@@ -183,10 +191,8 @@ class Canvas:
     ) -> None:
         """Filled circles, or rings of the paper's colour."""
         radii = [radius] * len(points) if isinstance(radius, int | float) else list(radius)
-        marker = MarkerStyle("o")
-        path = marker.get_path().transformed(marker.get_transform())
         made: Any = PathCollection(
-            (path,), [(each * 2 * 72 / DPI) ** 2 for each in radii], offsets=list(points), offset_transform=self._on_paper,
+            (_circle(),), [(each * 2 * 72 / DPI) ** 2 for each in radii], offsets=list(points), offset_transform=self._on_paper,
             facecolors=self.inks.paper if hollow else ink, edgecolors=ink if hollow else self.inks.paper, linewidths=1.2 if hollow else 0.5, zorder=above,
         )  # fmt: skip
         made.set_transform(IdentityTransform())
@@ -224,6 +230,7 @@ class Canvas:
         canvas: Any = self.figure.canvas
         canvas.renderer = None
         canvas.figure = None
+        self.figure.artists.clear()  # each of which knows how it is taken out of this list
         self.figure.clear()
         self.figure.__dict__.clear()
 
