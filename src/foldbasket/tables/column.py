@@ -24,6 +24,8 @@ Codes = npt.NDArray[np.unsignedinteger]
 
 PUT_OFF = 1_000_000
 """Text columns of more records than this are encoded on first use when their values are mostly different."""
+LONGEST = 8
+"""So many of the longest texts of a column are measured, since signs are not of one width."""
 
 
 def smallest_codes(highest: int) -> np.dtype[np.unsignedinteger]:
@@ -100,6 +102,14 @@ class Dictionary:
         """A dictionary of some of the members, by their codes, in that order."""
         some = self.values.take(pa.array(codes)) if isinstance(self.values, pa.Array) else self.values[codes]
         return Dictionary(self.type, some, self.scale)
+
+    def longest(self, codes: npt.NDArray[np.integer]) -> list[str]:
+        """Of members that are texts, by their codes, the few that have the most signs."""
+        assert isinstance(self.values, pa.Array)
+        texts = self.values.take(pa.array(codes.astype(np.int64)))
+        signs = pc.utf8_length(texts).to_numpy()
+        most = np.argpartition(signs, -LONGEST)[-LONGEST:] if len(signs) > LONGEST else np.arange(len(signs))
+        return [str(texts[int(at)]) for at in most]
 
     @property
     def nbytes(self) -> int:

@@ -8,8 +8,6 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
-import pyarrow as pa
-import pyarrow.compute as pc
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF
 
@@ -20,7 +18,6 @@ from foldbasket.folding.report.margins import MEASURE
 from foldbasket.folding.report.report import Report
 from foldbasket.outputs.sheet import Sheet
 from foldbasket.styling.styles import Paper
-from foldbasket.tables.column import Dictionary
 from foldbasket.tables.distinct import distinct
 from foldbasket.tables.types import FieldType
 from foldbasket.turns import give_way
@@ -33,8 +30,6 @@ EDGE = 3
 WRAPPING = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignLeft
 SAMPLE = 120
 MOST_KEPT = 20_000
-LONGEST = 8
-"""So many of the longest texts of a column are measured, since signs are not of one width."""
 WRAPPED = 160
 """Names and headings that may go on over several lines make no column wider than that."""
 MOST_WRAPPED = 20_000
@@ -217,11 +212,7 @@ class Geometry:
         field = self.report.left.places[place] if place < len(self.report.left.places) else MEASURE
         if field == MEASURE or self.report.look.layout.indented:
             return []
-        domain, codes = self.report.rows.heads[field].domain, distinct(self.report.rows.codes[:, field])
-        codes = codes[(codes >= 0) & (codes < domain.blank)]
-        if domain.part is not None or domain.type is not FieldType.TEXT:
-            return []
-        return _longest(domain.dictionary, codes)
+        return self.report.rows.longest[field]
 
     @cached_property
     def heads_width(self) -> float:
@@ -247,7 +238,7 @@ class Geometry:
                 )
                 spots += shown[:: max(1, len(shown) // 40)].tolist()
                 if block.dictionary is not None and block.type is FieldType.TEXT:
-                    texts.update(_longest(block.dictionary, np.unique(flat[shown])))
+                    texts.update(block.dictionary.longest(distinct(flat[shown])))
                 for spot in spots:
                     texts.add(report.written(measure, *divmod(int(spot), block.data.shape[1])))
             width = max((bold.wide(text) for text in texts), default=0)
@@ -350,13 +341,3 @@ class Geometry:
         first = int(np.searchsorted(self.line_tops, start, "right")) - 1
         last = int(np.searchsorted(self.line_tops, stop, "left"))
         return range(max(0, first), min(self.report.height, last))
-
-
-def _longest(dictionary: Dictionary, codes: np.ndarray) -> list[str]:
-    """The texts of some codes that have the most signs."""
-    if not len(codes):
-        return []
-    texts = dictionary.values.take(pa.array(codes.astype(np.int64)))
-    signs = pc.utf8_length(texts).to_numpy()
-    most = np.argpartition(signs, -LONGEST)[-LONGEST:] if len(signs) > LONGEST else np.arange(len(signs))
-    return [str(texts[int(at)]) for at in most]

@@ -142,7 +142,13 @@ class Folding(QObject):
             return
         engine = self.engine
         self._asked = fold
-        self.worker.start(lambda progress: (engine.fold(fold, progress), fold, engine))
+
+        def work(progress: Progress) -> tuple[Report, Fold, Engine]:
+            report = engine.fold(fold, progress)
+            _ = report.rows.longest  # the window measures them
+            return report, fold, engine
+
+        self.worker.start(work)
 
     def wear(self, fold: Fold | None, basket: Basket) -> None:
         """Gives the report in view the present look of its fold; one that is still being made will have it, too."""

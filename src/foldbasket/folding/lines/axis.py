@@ -12,6 +12,8 @@ import numpy.typing as npt
 
 from foldbasket.folding.members.domain import Domain
 from foldbasket.styling.words import plural
+from foldbasket.tables.distinct import distinct
+from foldbasket.tables.types import FieldType
 
 EVERYTHING = "Everything"
 """Caption of a grand total."""
@@ -77,6 +79,20 @@ class Axis:
     @cached_property
     def _label(self):  # type: ignore[no-untyped-def]
         return lru_cache(maxsize=65536)(lambda field, code: self.heads[field].label(code, self.locale))
+
+    @cached_property
+    def longest(self) -> list[list[str]]:
+        """Of each field those members on the axis whose names have the most signs, where they are texts: its column is as wide as the widest of them. Of a
+        million lines that takes 40 ms, so it is found where the report is folded and not where it is shown."""
+        return [
+            self._longest_of(head.domain, distinct(codes)) for head, codes in zip(self.heads, self.codes.T, strict=True)
+        ]
+
+    @staticmethod
+    def _longest_of(domain: Domain, codes: npt.NDArray[np.int32]) -> list[str]:
+        if domain.part is not None or domain.type is not FieldType.TEXT:
+            return []
+        return domain.dictionary.longest(codes[(codes >= 0) & (codes < domain.blank)])
 
     def key(self, line: int, field: int) -> str | None:
         """Canonical text of the member of one field on a line; None where not named, blank or unmatched."""
