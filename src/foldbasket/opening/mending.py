@@ -29,7 +29,12 @@ Done = tuple[Table, tuple[Outcome, ...]]
 
 def may_keep(basket: Basket, spec: SourceSpec) -> bool:
     """Whether what becomes of a source's records, where they are not held, may be kept on the disk, so that mends are possible which look at several."""
-    return spec.is_file and spec.data is None and not spec.is_left_there and not basket.confidential
+    return may_be_kept(spec) and not basket.confidential
+
+
+def may_be_kept(spec: SourceSpec) -> bool:
+    """Whether a source's records come from files, here or in an object store, whose state can be told."""
+    return (spec.is_file or spec.is_remote) and spec.data is None and not spec.is_left_there
 
 
 class Mending:
@@ -77,7 +82,7 @@ class Mending:
 
 def _passed(table: Table, spec: SourceSpec, asked: Pass, progress: Progress) -> Done:
     """A table after a pass, read from where the outcome is kept; without the pass where that cannot be done, with the reason. Raises Cancelled."""
-    place = Path(table.origin)
+    place = table.origin if spec.is_remote else Path(table.origin)
     try:
         kept = STORE.repacked(
             place, state_of(place), (spec.reading, asked.mends), lambda into: write_pass(table, asked, into, progress)

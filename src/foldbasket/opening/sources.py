@@ -57,7 +57,7 @@ def read_source(
             "its records were pasted and are not held in the basket.", where=spec.name, todo="Paste them again."
         )
     if spec.is_remote:
-        return _remote(spec, parts, progress)
+        return _remote(spec, parts, progress, keep=keep)
     place = folder / spec.path
     state = state_if_any(place) if keep else None
     large = _not_held(place, spec, memory_allowed() if most is None else most, parts, keep, progress)
@@ -146,11 +146,13 @@ def _kept_as_parquet(file: Path, spec: SourceSpec, progress: Progress) -> Path:
     return STORE.repacked(file, state_of(file), spec.reading, lambda into: repack(file, into, spec.reading, progress))
 
 
-def _remote(spec: SourceSpec, parts: Parts, progress: Progress | None) -> Table:
+def _remote(spec: SourceSpec, parts: Parts, progress: Progress | None, *, keep: bool) -> Table:
+    state = state_if_any(spec.path) if keep else None
     table = read_objects(spec.path, spec.name, progress)
     if not parts.lazily:
         take_sample(table, progress)
-    return table
+    # Its files are read only in the state in which they were listed, so that of another nothing can be told under this name.
+    return replace(table, found_as=STORE.found_name(spec.path, state, spec.reading)) if state is not None else table
 
 
 def _left_there(spec: SourceSpec, folder: Path, parts: Parts, progress: Progress | None) -> Table:

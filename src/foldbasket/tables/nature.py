@@ -29,6 +29,22 @@ def names_identifier(name: str) -> bool:
     return found is not None and found[0].lower() != "year"
 
 
+FILE = "File"
+"""What the field is called that says which file of a folder a record comes from; more is added where another is called so."""
+_ENDED = r".+\.[A-Za-z0-9]{1,8}"
+_MOST_FILES = 100_000
+
+
+def tells_file(column: Column) -> bool:
+    """Whether a field says which file of a folder its records come from, and nothing of the records themselves."""
+    if not column.name.startswith(FILE) or column.type is not FieldType.TEXT:
+        return False
+    column = at_hand(column)
+    if not isinstance(column, CodedColumn) or not 0 < len(column.dictionary) <= _MOST_FILES:
+        return False
+    return all(re.fullmatch(_ENDED, name) for name in column.dictionary.texts)
+
+
 class Nature(enum.Enum):
     """The value is the word shown to the user."""
 

@@ -23,8 +23,10 @@ import msgspec
 import platformdirs
 
 from foldbasket import __version__
+from foldbasket.errors import ReadError
 from foldbasket.tables.held import read_held, write_held
 from foldbasket.tables.reading.contract import Reading, changed_since
+from foldbasket.tables.reading.objects import files_at
 from foldbasket.tables.reading.readers import files_of_source
 from foldbasket.tables.table import Table
 
@@ -47,6 +49,10 @@ ENDINGS = (*TABLES, TOLD, FOUND)
 """Of entries: columns and records that are not held; what a look through such records has told of their fields, and what was found in a table."""
 
 
+Place = Path | str
+"""Of a file, a folder or a pattern; or an address in an object store."""
+
+
 class State(NamedTuple):
     """What tells one state of a file, or of those of a folder, from another; and when the latest of them changed."""
 
@@ -54,9 +60,14 @@ class State(NamedTuple):
     changed: float
 
 
-def state_of(path: Path) -> State:
-    """The state of what stands at a place: names, sizes, times, numbers of the files on the disk, and a digest of their ends. Raises OSError."""
+def state_of(path: Place) -> State:
+    """The state of what stands at a place: names, sizes, times, numbers of the files on the disk, and a digest of their ends; in an object store without the
+    latter. Raises OSError, ReadError where the store does not answer."""
     said, changed = [], 0.0
+    if isinstance(path, str):
+        files = files_at(path)
+        of_each = tuple((str(file), file.size, file.time, 0, 0, 0, "") for file in files)
+        return State(of_each, max(file.time for file in files) / 1e9)
     for file in files_of_source(path):
         found = os.stat(file)
         said.append(
@@ -66,11 +77,11 @@ def state_of(path: Path) -> State:
     return State(tuple(said), changed)
 
 
-def state_if_any(path: Path) -> State | None:
+def state_if_any(path: Place) -> State | None:
     """The state of what stands at a place; None where it cannot be told, which reading it will say why."""
     try:
         return state_of(path)
-    except (OSError, ValueError):
+    except (OSError, ValueError, ReadError):
         return None
 
 
@@ -117,7 +128,7 @@ class Store:
         """Entries of one place and way of reading begin alike, so that outdated ones are found."""
         return f"{_place(path, reading)}-{_digest((FORM, __version__, state.said))}.columns"
 
-    def found_name(self, path: Path, state: State, reading: Reading) -> str:
+    def found_name(self, path: Place, state: State, reading: Reading) -> str:
         """What names that which is found in a table that was read at a place in a state; empty where the files may change without showing it."""
         if time.time() - state.changed <= SETTLED:
             return ""
@@ -182,7 +193,7 @@ class Store:
         finally:
             fresh.unlink(missing_ok=True)
 
-    def repacked(self, path: Path, state: State, reading: object, write: Callable[[Path], object]) -> Path:
+    def repacked(self, path: Place, state: State, reading: object, write: Callable[[Path], object]) -> Path:
         """Where all records of a place stand as Parquet, as they are read in a way, with what is done to them; `write` writes them to a file where they are not there yet. Raises
         ReadError where the place is in another state by then; OSError where there is no room."""
         place = self.folder / f"{_place(path, reading)}-{_digest((FORM, __version__, state.said))}.parquet"
@@ -238,7 +249,7 @@ class Store:
                 if time.time() - left.stat().st_mtime > 3600:
                     left.unlink()
 
-    def drop(self, path: Path) -> bool:
+    def drop(self, path: Place) -> bool:
         """Takes out what is kept of a place, however it was read; whether this process has read records from any of it."""
         with self._lock:
             self._waiting = [each for each in self._waiting if each[0] != path]
@@ -265,11 +276,11 @@ def _digest(what: object) -> str:
     return hashlib.blake2b(repr(what).encode("utf-8", "backslashreplace"), digest_size=20).hexdigest()
 
 
-def _at(path: Path) -> str:
-    return _digest(os.path.realpath(path))[:16]
+def _at(path: Place) -> str:
+    return _digest(path if isinstance(path, str) else os.path.realpath(path))[:16]
 
 
-def _place(path: Path, reading: object) -> str:
+def _place(path: Place, reading: object) -> str:
     return f"{_at(path)}-{_digest(msgspec.json.encode(reading, order='sorted'))[:16]}"
 
 

@@ -119,6 +119,37 @@ def untidy(folder, draw):
     return path
 
 
+@pytest.mark.parametrize("seed", range(6))
+def test_files_of_a_folder_that_overlap_and_their_empty_rows_are_found(tmp_path, seed):
+    draw = random.Random(seed)
+    folder = tmp_path / "months"
+    folder.mkdir()
+    said, columns = [], {"Line id": pa.string(), "Site": pa.string(), "Net": pa.int64()}
+    for month in range(3):
+        lines = [(f"{month}-{at:04d}", draw.choice("ABC"), draw.randrange(99)) for at in range(draw.choice([150, 220]))]
+        lines += draw.sample(said, min(len(said), 10 * month)) + [(None,) * 3] * draw.choice([0, 2])
+        lines += lines[:1] * draw.choice([0, 1])
+        said += lines
+        arrays = [
+            pa.array(values, kind) for values, kind in zip(zip(*lines, strict=True), columns.values(), strict=True)
+        ]
+        pq.write_table(
+            pa.table(dict(zip(columns, arrays, strict=True))),
+            folder / f"{month}.parquet",
+            store_schema=False,
+            row_group_size=60,
+        )
+    held, apart = read(folder, 10**12), read(folder, 10)
+    assert is_sampled(apart)
+    wanted = told(findings_of(held))
+    assert told(findings_by_survey(apart)) == wanted
+    found = {each.kind: each for each in findings_of(held)}
+    assert "in an earlier file, too" in found["overlapping files"].title
+    mended, _ = Mending().table(held, SourceSpec("Sales", "months", mends=found["overlapping files"].offers[0].mends))
+    assert not {"overlapping files", "repeated rows"} & {each.kind for each in findings_of(mended)}
+    assert mended.count == len(set(said))
+
+
 def test_of_many_records_the_first_are_found(tmp_path, monkeypatch):
     path = untidy(tmp_path, random.Random(1))
     whole = {each.key: each.records().tolist() for each in findings_by_survey(read(path, 10))}

@@ -6,6 +6,7 @@ import random
 from pathlib import Path
 
 import keyring
+import msgspec
 import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
@@ -19,8 +20,12 @@ from foldbasket.errors import ReadError
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.members import Members
 from foldbasket.links.source import Source
+from foldbasket.opening import mending
+from foldbasket.opening.mending import Mending
 from foldbasket.opening.sources import read_source
 from foldbasket.spec.fold import Fold, Placed
+from foldbasket.tables.mending.rows import DropRepeatedRows
+from foldbasket.tables.mending.texts import FillDown
 from foldbasket.tables.reading.objects import read_objects
 from foldbasket.tables.reading.readers import read_table
 from foldbasket.tables.sample import is_sampled
@@ -77,6 +82,38 @@ def test_a_fold_of_them_is_that_of_the_files_here_and_only_its_fields_are_fetche
             fetched += int(last) - int(first) + 1
     whole = sum(path.stat().st_size for path in place.rglob("*.parquet"))
     assert 0 < fetched < whole / 4
+
+
+def test_mends_that_look_at_several_records_go_through_all_once_and_are_kept_here(store, place, monkeypatch):
+    ran, write = [], mending.write_pass
+    monkeypatch.setattr(mending, "write_pass", lambda *given: (ran.append(1), write(*given)))
+    mends = (FillDown("site"), DropRepeatedRows(("site", "net")))
+    spec = SourceSpec("Sales", "s3://quillmoor/sales/", mends=mends)
+
+    def mended():
+        read = read_source(spec, place, EVERYTHING)
+        return Mending().table(read, spec)
+
+    table, outcomes = mended()
+    assert [each.problem for each in outcomes] == [None, None]
+    here = read_table(place / "quillmoor" / "sales", "Sales")
+    held, expected = Mending().table(here, msgspec.structs.replace(spec, path="sales"))
+    assert [(each.changed, each.dropped) for each in outcomes] == [(each.changed, each.dropped) for each in expected]
+    assert lines(Engine(Source({"Sales": table}), memory=0).fold(FOLD)) == lines(
+        Engine(Source({"Sales": held})).fold(FOLD)
+    )
+    again, _ = mended()
+    assert lines(Engine(Source({"Sales": again}), memory=0).fold(FOLD)) == lines(
+        Engine(Source({"Sales": held})).fold(FOLD)
+    )
+    assert len(ran) == 1, "it is kept while the files are the same"
+    first = place / "quillmoor" / "sales" / "year=2025" / "0.parquet"
+    pq.write_table(pq.read_table(first).slice(0, 900), first, row_group_size=500)
+    os.utime(first, (2_000_000_000, 2_000_000_000))
+    fewer, told = mended()
+    assert told[0].problem is None
+    assert len(ran) == 2
+    assert fewer.count < again.count
 
 
 def test_files_of_another_year_are_not_asked_for(store, monkeypatch):

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QObject
 
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.desktop.state.workers import Worker
+from foldbasket.opening.mending import may_be_kept
 from foldbasket.tables.store import STORE
 
 
@@ -32,4 +33,7 @@ class Keeper(QObject):
         """Takes out what is kept of the files of a basket that is confidential now; the sources whose records may have been read from there."""
         if not basket.confidential or (before.confidential and before.sources == basket.sources):
             return []
-        return [spec for spec in basket.sources if spec.is_file and STORE.drop(Path(spec.path))]
+        places = [
+            (spec, spec.path if spec.is_remote else Path(spec.path)) for spec in basket.sources if may_be_kept(spec)
+        ]
+        return [spec for spec, place in places if STORE.drop(place)]

@@ -9,7 +9,7 @@ import errno
 import os
 import shutil
 from collections import defaultdict
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import ExitStack
 
 import numpy as np
@@ -24,9 +24,12 @@ from foldbasket.tables.findings.rows import (
     MOST_LABELS,
     are_totals,
     empty_records,
+    fields_but_file,
     is_amount,
+    key_field,
     names_records,
     no_amount,
+    overlapping_files,
     repeated_keys,
     repeated_records,
     said_by,
@@ -57,24 +60,30 @@ def each_in_order(
     ReadError, Cancelled."""
     names = [name for name, column in table.columns.items() if not is_made(column)]
     sample = in_view(table)
-    key = names[0] if nature_of(sample.columns[names[0]]) is Nature.IDENTIFIER else ""
+    own = Table("", {name: sample.columns[name] for name in names})
+    others, key = fields_but_file(own), key_field(own)
+    key = key if nature_of(sample.columns[key]) is Nature.IDENTIFIER else ""
     look = _Look(sample, table.count, names, key, told)
     with ExitStack() as stack:
-        numbers = _Numbers(stack, table, key, is_several=len(names) > 1)
+        numbers = _Numbers(stack, table, key, names, others)
         for part in parts_of(table, names, progress, "Looking through", between):
             whole = Table(table.name, {name: part.table.columns[name] for name in names})
             look.add(whole, part.start)
             numbers.add(whole)
         by, totals = look.of_totals()
-        repeated = numbers.repeated(progress)
+        repeated, overlapping = (numbers.repeated(each, progress) for each in (numbers.records, numbers.others))
         repeated.remove(look.empty)
+        overlapping.remove(look.empty)
+        overlapping.remove(repeated)
         if count := look.empty.count:
             yield empty_records(count, _known(look.empty.first(MOST_FOUND)))
         if count := repeated.count:
             yield repeated_records(count, _known(repeated.first(MOST_FOUND)))
+        if count := overlapping.count:
+            yield overlapping_files(others, count, _known(overlapping.first(MOST_FOUND)))
         yield from totals
         if numbers.keys is not None:
-            passed = [look.empty, look.unnamed, repeated, *([look.lines[by]] if by else [])]
+            passed = [look.empty, look.unnamed, repeated, overlapping, *([look.lines[by]] if by else [])]
             yield from _of_keys(table, key, numbers.keys, passed, progress)
         yield from look.of_amounts(by)
         if numbers.problem is not None:
@@ -82,20 +91,22 @@ def each_in_order(
 
 
 class _Numbers:
-    """A number for each record, and one for each key, on the disk as long as it has room for them."""
+    """Numbers on the disk as long as it has room for them: one for each record, one for its key, and one for all of it but the file it comes from."""
 
-    def __init__(self, stack: ExitStack, table: Table, key: str, *, is_several: bool) -> None:
-        self._table, self._key, self._stack = table, key, stack
+    def __init__(self, stack: ExitStack, table: Table, key: str, names: Sequence[str], others: Sequence[str]) -> None:
+        self._table, self._key, self._names, self._others = table, key, names, others
         self.problem: ReadError | None = None
         self.records: Dealt | None = None
         self.keys: Dealt | None = None
-        self._tried(lambda: self._begin(is_several))
+        self.others: Dealt | None = None
+        self._tried(lambda: self._begin(stack))
 
-    def _begin(self, is_several: bool) -> None:
+    def _begin(self, stack: ExitStack) -> None:
         folder = STORE.folder.parent
-        self.records = Dealt(folder, self._stack) if is_several else None
-        self.keys = Dealt(folder, self._stack) if self._key else None
-        lists = (self.records is not None) + (self.keys is not None)
+        self.records = Dealt(folder, stack) if len(self._names) > 1 else None
+        self.keys = Dealt(folder, stack) if self._key else None
+        self.others = Dealt(folder, stack) if len(self._others) > 1 else None
+        lists = sum(each is not None for each in (self.records, self.keys, self.others))
         if self._table.count * BYTES * lists * SHARE > shutil.disk_usage(folder).free:
             raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
 
@@ -103,22 +114,21 @@ class _Numbers:
         """Takes the next records."""
 
         def take() -> None:
-            if self.records is not None:
-                self.records.add(part)
-            if self.keys is not None:
-                self.keys.add(part, (self._key,))
+            for dealt, fields in ((self.records, self._names), (self.keys, (self._key,)), (self.others, self._others)):
+                if dealt is not None:
+                    dealt.add(part, fields)
 
         self._tried(take)
 
-    def repeated(self, progress: Progress) -> Marks:
+    def repeated(self, dealt: Dealt | None, progress: Progress) -> Marks:
         """The records that are alike to an earlier one."""
-        return self.records.again(progress.look) if self.records is not None else Marks(self._table.count)
+        return dealt.again(progress.look) if dealt is not None else Marks(self._table.count)
 
     def _tried(self, work: Callable[[], None]) -> None:
         try:
             work()
         except OSError as error:
-            self.records = self.keys = None
+            self.records = self.keys = self.others = None
             why = f"a number for each record could not be kept on the disk: {reason_of(error)}."
             self.problem = ReadError(why, where=self._table.name, todo="Make room in your cache folder.")
 

@@ -11,7 +11,7 @@ import numpy.typing as npt
 from foldbasket.tables.column import CodedColumn, Column, DeferredColumn, NumberColumn, blank_mask
 from foldbasket.tables.findings.finding import Find, Finding, Offer, Records, finder, records_of, some
 from foldbasket.tables.mending.rows import DropEmptyRows, DropMatching, DropRepeatedRows, empty_rows, repeated_rows
-from foldbasket.tables.nature import Nature, nature_of
+from foldbasket.tables.nature import Nature, nature_of, tells_file
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
@@ -35,11 +35,15 @@ def find(table: Table) -> Iterator[Finding]:
     repeated = repeated_rows(table) if len(table.columns) > 1 else np.zeros(table.count, np.bool_)
     if repeated.any():
         yield repeated_records(int(repeated.sum()), _those(repeated))
+    others = fields_but_file(table)
+    overlapping = repeated_rows(table, others) & ~repeated & ~empty if len(others) > 1 else np.zeros_like(repeated)
+    if overlapping.any():
+        yield overlapping_files(others, int(overlapping.sum()), _those(overlapping))
     passed = empty.copy()
     for name, coded, labels in _labelled(table):
         yield total_lines(name, said_by(coded, labels), int(np.append(labels, False)[coded.codes].sum()), records_of(coded, labels))  # fmt: skip
         passed |= np.append(labels, False)[coded.codes]
-    yield from _keys(table, passed | repeated)
+    yield from _keys(table, passed | repeated | overlapping)
     yield from _no_amount(table, passed)
 
 
@@ -58,6 +62,25 @@ def repeated_records(count: int, found: Find) -> Finding:
         "repeated rows", "", "", f"{count:,} record{' repeats' if count == 1 else 's repeat'} an earlier one in every field", "", count,
         (Offer("Keep one of each", (DropRepeatedRows(),)),), found,
     )  # fmt: skip
+
+
+def overlapping_files(others: tuple[str, ...], count: int, found: Find) -> Finding:
+    """Says that so many records are alike to one of an earlier file of the folder, in all fields but the file's."""
+    return Finding(
+        "overlapping files", "", "", f"{count:,} record{' stands' if count == 1 else 's stand'} in an earlier file, too", "", count,
+        (Offer("Keep the first of each", (DropRepeatedRows(others),)),), found, "Where files overlap, what both hold counts twice.",
+    )  # fmt: skip
+
+
+def fields_but_file(table: Table) -> tuple[str, ...]:
+    """All fields of a folder's records but that of their file; none where the table is no folder's."""
+    own = tuple(name for name, column in table.columns.items() if not tells_file(column))
+    return own if len(own) < len(table.columns) else ()
+
+
+def key_field(table: Table) -> str:
+    """The field that would name a table's records: its first, but for that of their file."""
+    return (*fields_but_file(table), *table.columns)[0]
 
 
 def total_lines(name: str, said: tuple[str, ...], count: int, found: Find) -> Finding:
@@ -133,7 +156,8 @@ def _labelled(table: Table) -> Iterator[tuple[str, CodedColumn, npt.NDArray[np.b
 
 def _keys(table: Table, passed: npt.NDArray[np.bool_]) -> Iterator[Finding]:
     """A field that names its records and does so twice for some."""
-    name, column = next(iter(table.columns.items()))
+    name = key_field(table)
+    column = table.columns[name]
     if nature_of(column) is not Nature.IDENTIFIER or isinstance(column, DeferredColumn):
         return
     coded = column.coded()

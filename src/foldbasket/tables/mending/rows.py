@@ -12,6 +12,7 @@ from foldbasket.kinds import entered
 from foldbasket.tables.column import blank_mask
 from foldbasket.tables.mending.mend import Mend, Mended, Step, as_text, listed, none_left, with_records
 from foldbasket.tables.mending.ways import AtOnce, Place, Typed, Way
+from foldbasket.tables.nature import tells_file
 from foldbasket.tables.repeats import repeated, repeated_in_order
 from foldbasket.tables.store import STORE
 from foldbasket.tables.table import Table
@@ -20,13 +21,14 @@ Bools = npt.NDArray[np.bool_]
 
 
 def empty_rows(table: Table) -> Bools:
-    """The records in which every field is blank."""
-    empty = np.ones(table.count, np.bool_)
-    for name, column in sorted(table.columns.items(), key=lambda item: item[1].type.value != "text", reverse=True):
+    """The records in which every field is blank but for the one that says which file they come from."""
+    own = [(name, column) for name, column in table.columns.items() if not tells_file(column)]
+    empty = np.full(table.count, bool(own))
+    for name, column in sorted(own, key=lambda item: item[1].type.value != "text", reverse=True):
         if not empty.any():
             break
         empty &= blank_mask(table.texts.get(name, column))
-    return empty if table.columns else np.zeros(0, np.bool_)
+    return empty
 
 
 class Dropping(Mend, frozen=True):
@@ -51,7 +53,7 @@ class Dropping(Mend, frozen=True):
 
 @entered
 class DropEmptyRows(Dropping, frozen=True):
-    """Drops the records in which every field is blank."""
+    """Drops the records in which every field is blank, whichever file they come from."""
 
     standing: ClassVar[int] = 120
 

@@ -94,7 +94,8 @@ READERS: Kinds[Reader] = Kinds("reader", "foldbasket.tables.reading")
 
 def changed_since(path: Any) -> ReadError:
     """The error for a file that is another than it was when it was opened."""
-    return ReadError("the file changed after it was opened.", where=path.name, todo="Open it again.")
+    where = path if isinstance(path, str) else path.name
+    return ReadError("the file changed after it was opened.", where=where, todo="Open it again.")
 
 
 SHARE = 0.4

@@ -16,6 +16,7 @@ import pyarrow as pa
 from foldbasket.errors import ReadError
 from foldbasket.tables.column import CodedColumn, Column, Dictionary, picked, smallest_codes, text_column
 from foldbasket.tables.detection import judged
+from foldbasket.tables.nature import FILE
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.alike import notes_of
 from foldbasket.tables.reading.contract import Reader, Reading
@@ -26,7 +27,6 @@ from foldbasket.tables.types import FieldType
 NAMED = re.compile(r"([^=]+)=(.*)")
 """A folder that is called by a field and the value that all its records have, as programs that write many files at once name them."""
 NO_VALUE = "__HIVE_DEFAULT_PARTITION__"
-FILE = "File"
 
 
 class HasName(Protocol):
@@ -34,9 +34,6 @@ class HasName(Protocol):
 
     @property
     def name(self) -> str: ...
-
-
-"""The field that says which file a record comes from."""
 
 
 def files_of(path: Path, readers: Sequence[Reader]) -> list[Path]:
