@@ -206,7 +206,7 @@ def _labels_of(told: Surveyed | None) -> tuple[str, ...]:
     members: CodedColumn | None = told.members if told is not None else None
     if members is None or members.type is not FieldType.TEXT or len(members.dictionary) > MOST_LABELS:
         return ()
-    return said_by(members, total_labels(members.dictionary.texts))
+    return said_by(members, total_labels(members.dictionary))
 
 
 def _of_keys(table: Table, name: str, keys: Dealt, passed: list[Marks], progress: Progress) -> Iterator[Finding]:

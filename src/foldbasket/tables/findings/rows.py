@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Sequence
 
 import numpy as np
 import numpy.typing as npt
+import pyarrow.compute as pc
 
-from foldbasket.tables.column import CodedColumn, Column, DeferredColumn, NumberColumn, blank_mask
+from foldbasket.tables.column import CodedColumn, Column, DeferredColumn, Dictionary, NumberColumn, blank_mask
 from foldbasket.tables.findings.finding import Find, Finding, Offer, Records, finder, records_of, some
 from foldbasket.tables.mending.rows import DropEmptyRows, DropMatching, DropRepeatedRows, empty_rows, repeated_rows
 from foldbasket.tables.nature import Nature, nature_of, tells_file
@@ -16,8 +16,8 @@ from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 
-_TOTAL = re.compile(r"\s*((grand|overall)\s+total|(sub)?totals?|sum)\b.*", re.IGNORECASE)
-MOST_LABELS = 20_000
+_TOTAL = r"^\s*((grand|overall)\s+total|(sub)?totals?|sum)\b"
+MOST_LABELS = 1_000_000
 """Among more members no labels of total lines are looked for."""
 FEW_BLANKS = 0.2
 NEARLY_ALL, FEWEST_KEYS = 0.95, 20
@@ -110,14 +110,14 @@ def no_amount(name: str, count: int, found: Find) -> Finding:
     )  # fmt: skip
 
 
-def total_labels(texts: Sequence[str]) -> npt.NDArray[np.bool_]:
-    """Which of some members read like the label of a total."""
-    return np.array([bool(_TOTAL.fullmatch(value)) for value in texts], np.bool_)
+def total_labels(dictionary: Dictionary) -> npt.NDArray[np.bool_]:
+    """Which of some texts read like the label of a total."""
+    return np.asarray(pc.match_substring_regex(dictionary.values, _TOTAL, ignore_case=True))
 
 
 def said_by(coded: CodedColumn, members: npt.NDArray[np.bool_]) -> tuple[str, ...]:
     """Some members of a field, as text."""
-    return tuple(value for value, wanted in zip(coded.dictionary.texts, members, strict=True) if wanted)
+    return tuple(coded.dictionary.of(np.flatnonzero(members)).texts)
 
 
 def are_totals(blank_on_lines: float, blank_elsewhere: float) -> bool:
@@ -144,7 +144,7 @@ def _labelled(table: Table) -> Iterator[tuple[str, CodedColumn, npt.NDArray[np.b
         coded = text.coded()
         if len(coded.dictionary) > MOST_LABELS:
             continue
-        labels = total_labels(coded.dictionary.texts)
+        labels = total_labels(coded.dictionary)
         lines = np.append(labels, False)[coded.codes]
         if not lines.any() or lines.all():
             continue
