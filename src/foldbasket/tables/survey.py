@@ -25,19 +25,15 @@ from foldbasket.tables.uniting import united
 from foldbasket.tables.unread import Stream, Told, at_hand, is_unread
 
 MOST_MEMBERS = 200_000
-LARGEST = 1_000
-"""So many of a field's largest numbers are told."""
 
 
 class Surveyed(NamedTuple):
     """What a survey tells of a field. `members` has each of its members on one record and a blank one where there are blanks, and `counts` how many records
-    have each; None of numbers, and where there are too many. `largest` are a number's values of the greatest size, of either sign, in units of its last
-    digit; None where they are not known."""
+    have each; None of numbers, and where there are too many."""
 
     profile: Profile
     members: CodedColumn | None
     counts: npt.NDArray[np.int64] | None = None
-    largest: npt.NDArray | None = None
 
 
 class _Tally(Protocol):
@@ -101,14 +97,12 @@ class _Numbers:
         self.like, self.sample, self.is_done = like, sample, False
         self.blanks = self.known = 0
         self.sum, self.low, self.high = 0.0, None, None
-        self.largest: npt.NDArray | None = None
 
     def take(self, told: Told | None) -> None:
         """Takes what is told of all records."""
         assert told is not None
         self.add(told.column)
         self.sum, self.known, self.blanks = told.sum, told.known, told.blanks
-        self.largest = None  # of all records the two ends alone are known
 
     def add(self, column: Column) -> None:
         assert isinstance(column, NumberColumn)
@@ -122,26 +116,12 @@ class _Numbers:
         low, high = values.min().item(), values.max().item()
         self.low = low if self.low is None else min(self.low, low)
         self.high = high if self.high is None else max(self.high, high)
-        self._keep(values, low, high)
-
-    def _keep(self, values: npt.NDArray, low: float, high: float) -> None:
-        """Keeps the largest values by size."""
-        now = values[:0] if self.largest is None else self.largest
-        if len(now) == LARGEST:
-            least = np.abs(now.astype(np.float64)).min()
-            if -least <= low and high <= least:
-                return
-            values = values[(values > least) | (values < -least)]
-        found = np.concatenate([now, values[np.isfinite(values)] if values.dtype.kind == "f" else values])
-        if len(found) > LARGEST:
-            found = found[np.argpartition(np.abs(found.astype(np.float64)), -LARGEST)[-LARGEST:]]
-        self.largest = found
 
     def told(self) -> Surveyed:
         of_sample, kind, scale = profile_of(self.sample), self.like.type, self.like.scale
         said = [None if end is None else canonical(kind, end, scale) for end in (self.low, self.high)]
         mean = f"{self.sum / self.known:.6g}" if self.known and kind.is_number else None
-        return Surveyed(replace(of_sample, blanks=self.blanks, different=None, smallest=said[0], largest=said[1], mean=mean, frequent=()), None, None, self.largest)  # fmt: skip
+        return Surveyed(replace(of_sample, blanks=self.blanks, different=None, smallest=said[0], largest=said[1], mean=mean, frequent=()), None)  # fmt: skip
 
 
 class _Said(msgspec.Struct):
@@ -151,7 +131,6 @@ class _Said(msgspec.Struct):
     type: FieldType
     members: list[str] | None = None
     counts: list[int] = []
-    numbers: list[int | float] | None = None
 
 
 MOST_KEPT = 50_000
@@ -169,7 +148,6 @@ def said(found: Mapping[str, Surveyed], table: Table) -> bytes:
             table.columns[name].type,
             [members.dictionary.key(code) for code in range(len(members.dictionary))] if few and members else None,
             counts.tolist() if few and counts is not None else [],
-            each.largest.tolist() if each.largest is not None else None,
         )
     return msgspec.json.encode(kept)
 
@@ -188,8 +166,7 @@ def read_said(kept: bytes, table: Table) -> dict[str, Surveyed]:
 
 def _again(name: str, each: _Said) -> Surveyed:
     if each.members is None:
-        numbers = np.array(each.numbers, np.float64 if each.type is FieldType.REAL else np.int64) if each.numbers is not None else None  # fmt: skip
-        return Surveyed(each.profile, None, None, numbers)
+        return Surveyed(each.profile, None)
     if each.type is FieldType.TEXT:
         values: Any = pa.array(each.members, pa.string())
     else:

@@ -13,8 +13,7 @@ from foldbasket.baskets.consent import Agreed
 from foldbasket.cli import main
 from foldbasket.opening.mending import Mending
 from foldbasket.opening.sources import read_source
-from foldbasket.tables import survey
-from foldbasket.tables.findings import inorder, surveyed
+from foldbasket.tables.findings import inorder
 from foldbasket.tables.findings.finding import FINDERS
 from foldbasket.tables.findings.findings import NOT_LOOKED, findings_of
 from foldbasket.tables.findings.surveyed import findings_by_survey
@@ -61,7 +60,7 @@ def told(findings):
 
 @pytest.mark.parametrize("largest", [1_000, 20])
 def test_they_are_those_that_members_and_the_largest_numbers_tell_with_the_same_numbers(sales, monkeypatch, largest):
-    monkeypatch.setattr(survey, "LARGEST", largest)
+    monkeypatch.setattr(inorder, "LARGEST", largest)
     held, apart = read(sales, 10**12), read(sales, 10)
     assert is_sampled(apart)
     wanted = told(findings_of(held))
@@ -72,7 +71,7 @@ def test_they_are_those_that_members_and_the_largest_numbers_tell_with_the_same_
 
 @pytest.mark.parametrize("seed", range(12))
 def test_amounts_far_beyond_all_others_whatever_their_sign_and_how_many(tmp_path, monkeypatch, seed):
-    monkeypatch.setattr(survey, "LARGEST", 15)
+    monkeypatch.setattr(inorder, "LARGEST", 15)
     draw = random.Random(seed)
     far = [draw.choice([-1, 1]) * draw.randrange(10**5, 10**7) for _ in range(draw.choice([0, 1, 4, 9, 40]))]
     usual = [draw.choice([None, draw.randrange(-900, 900)]) for _ in range(2_000)]
@@ -153,8 +152,7 @@ def test_files_of_a_folder_that_overlap_and_their_empty_rows_are_found(tmp_path,
 def test_of_many_records_the_first_are_found(tmp_path, monkeypatch):
     path = untidy(tmp_path, random.Random(1))
     whole = {each.key: each.records().tolist() for each in findings_by_survey(read(path, 10))}
-    for place in (inorder, surveyed):
-        monkeypatch.setattr(place, "MOST_FOUND", 2)
+    monkeypatch.setattr(inorder, "MOST_FOUND", 2)
     found = findings_by_survey(read(path, 10))
     assert {each.key: each.records().tolist() for each in found} == {key: at[:2] for key, at in whole.items()}
     assert any(each.count > 2 for each in found)

@@ -11,14 +11,16 @@ import shutil
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import ExitStack
+from functools import partial
 
 import numpy as np
 import numpy.typing as npt
 
 from foldbasket.errors import ReadError, reason_of
-from foldbasket.tables.column import CodedColumn, blank_mask
+from foldbasket.tables.column import CodedColumn, Column, NumberColumn, blank_mask, picked
 from foldbasket.tables.findings.finding import MOST_FOUND, Find, Finding, Records
 from foldbasket.tables.findings.findings import not_looked
+from foldbasket.tables.findings.outliers import beyond, far_amounts
 from foldbasket.tables.findings.rows import (
     FEW_BLANKS,
     MOST_LABELS,
@@ -51,6 +53,8 @@ SHARE = 4
 """Of the room on the disk a look takes no more than one in so many."""
 SHOWN = 4
 """So many repeated keys are named."""
+LARGEST = 1_000
+"""So many of a field's largest numbers are kept."""
 
 
 def each_in_order(
@@ -86,8 +90,22 @@ def each_in_order(
             passed = [look.empty, look.unnamed, repeated, overlapping, *([look.lines[by]] if by else [])]
             yield from _of_keys(table, key, numbers.keys, passed, progress)
         yield from look.of_amounts(by)
+        yield from look.of_far(table, by)
         if numbers.problem is not None:
             yield not_looked(numbers.problem, "repeated records")
+
+
+def records_in_parts(
+    table: Table, names: Sequence[str], which: Callable[[Table], npt.NDArray[np.bool_]], progress: Progress
+) -> Records:
+    """The first of the records of a table that is not held which are wanted, by some of their fields. Raises ReadError, Cancelled."""
+    found, many = [np.zeros(0, np.int64)], 0
+    for part in parts_of(table, names, progress, "Looking through"):
+        found.append(np.flatnonzero(which(part.table)) + part.start)
+        many += len(found[-1])
+        if many >= MOST_FOUND:
+            break
+    return np.concatenate(found)[:MOST_FOUND]
 
 
 class _Numbers:
@@ -167,6 +185,8 @@ class _Look:
         self._blanks: dict[tuple[str, str], npt.NDArray[np.int64]] = defaultdict(lambda: np.zeros(2, np.int64))
         """How many labelled records, and how many others, have none of another field."""
         self._without = {name: defaultdict[str, _First](_First) for name in names if is_amount(sample.columns[name])}
+        self._sample = sample
+        self._far = {name: defaultdict[str, _Largest](_Largest) for name in names if _is_measured(sample.columns[name])}
 
     def add(self, part: Table, start: int) -> None:
         empty = empty_rows(part)
@@ -185,6 +205,12 @@ class _Look:
             for by, mask in lines.items():
                 found[by].add(without & ~mask, start)
 
+        for name, far in self._far.items():
+            column = part.columns[name]
+            assert isinstance(column, NumberColumn)
+            for by in ("", *lines):
+                far[by].add(column, lines.get(by))
+
     def of_totals(self) -> tuple[str, Iterator[Finding]]:
         """The first field by whose labels total lines are told, and what is found of them; an empty one where there are none."""
         for by, lines in self.lines.items():
@@ -200,6 +226,63 @@ class _Look:
             without = found[by]
             if 0 < without.count <= FEW_BLANKS * self.many:
                 yield no_amount(name, without.count, without.find)
+
+    def of_far(self, table: Table, by: str) -> Iterator[Finding]:
+        """Amounts far beyond all others; totals are not meant."""
+        for name, found in self._far.items():
+            sampled, labels = self._sample.columns[name], self._labels.get(by, ())
+            assert isinstance(sampled, NumberColumn)
+            if by:
+                meant = ~matching_rows(self._sample, by, labels)
+                sampled = picked(sampled, np.flatnonzero(meant))
+            assert isinstance(sampled, NumberColumn)
+            find = partial(_beyond, table, name, sampled.scale, by, labels)
+            yield from far_amounts(sampled, found[by].values, found[by].known, find)
+
+
+class _Largest:
+    """Of numbers how many there are, and those of the greatest size, of either sign, in units of the last digit."""
+
+    def __init__(self) -> None:
+        self.known = 0
+        self.values = np.zeros(0)
+
+    def add(self, column: NumberColumn, but: npt.NDArray[np.bool_] | None) -> None:
+        """Takes the next ones, some left out."""
+        values: npt.NDArray = column.values
+        if column.valid is not None or but is not None:
+            values = values[~blank_mask(column) & ~but if but is not None else ~blank_mask(column)]
+        self.known += len(values)
+        if not len(values):
+            return
+        now = self.values if len(self.values) else values[:0]
+        if len(now) == LARGEST:
+            least = np.abs(now.astype(np.float64)).min()
+            if -least <= values.min() and values.max() <= least:
+                return
+            values = values[(values > least) | (values < -least)]
+        found = np.concatenate([now, values[np.isfinite(values)] if values.dtype.kind == "f" else values])
+        if len(found) > LARGEST:
+            found = found[np.argpartition(np.abs(found.astype(np.float64)), -LARGEST)[-LARGEST:]]
+        self.values = found
+
+
+def _is_measured(column: Column) -> bool:
+    return isinstance(column, NumberColumn) and nature_of(column).is_measured
+
+
+def _beyond(
+    table: Table, name: str, scale: int, by: str, labels: tuple[str, ...], bound: float, progress: Progress
+) -> Records:
+    """The records with a value of such a size or more, in units of a digit, that are no totals."""
+
+    def which(part: Table) -> npt.NDArray[np.bool_]:
+        column = part.columns[name]
+        assert isinstance(column, NumberColumn)
+        found = beyond(column, bound * 10.0 ** (column.scale - scale))
+        return found & ~matching_rows(part, by, labels) if by else found
+
+    return records_in_parts(table, [name, *([by] if by else [])], which, progress)
 
 
 def _labels_of(told: Surveyed | None) -> tuple[str, ...]:

@@ -11,6 +11,7 @@ import numpy.typing as npt
 
 from foldbasket.tables.column import CodedColumn, NumberColumn, weights_of
 from foldbasket.tables.findings.finding import Finding, Offer, Records, finder, records_of, some
+from foldbasket.tables.findings.rows import lines_of_totals
 from foldbasket.tables.mending.texts import ReplaceValues
 from foldbasket.tables.nature import nature_of
 from foldbasket.tables.progress import Progress
@@ -29,11 +30,13 @@ LISTED = 200
 @finder("outliers", 50, by_member=True)
 def find(table: Table) -> Iterator[Finding]:
     """All of this file's findings in a table."""
+    lines = None
     for column in table.columns.values():
         if isinstance(column, CodedColumn) and column.type is FieldType.DATE:
             yield from _dates(column)
         elif isinstance(column, NumberColumn) and nature_of(column).is_measured:
-            yield from _amounts(column)
+            lines = lines_of_totals(table) if lines is None else lines
+            yield from _amounts(column, ~lines)
 
 
 def _dates(column: CodedColumn) -> Iterator[Finding]:
@@ -91,8 +94,10 @@ def _within(date: datetime.date, years: set[str], low: int, high: int) -> list[d
     return found
 
 
-def _amounts(column: NumberColumn) -> Iterator[Finding]:
-    values = _known(column)
+def _amounts(column: NumberColumn, meant: npt.NDArray[np.bool_]) -> Iterator[Finding]:
+    """Of those records that are meant: a total that was left in the data is another finding."""
+    known = meant if column.valid is None else meant & column.valid
+    values = column.values[known]
     sample = _finite(values[:: max(1, len(values) // SAMPLE)])
     if min(len(values), len(sample)) < FEWEST:
         return
@@ -102,7 +107,7 @@ def _amounts(column: NumberColumn) -> Iterator[Finding]:
         return
     high = values[np.abs(values.astype(np.float64)) >= usual]
 
-    yield from _alone(column, sample, high, len(values), lambda bound, _: np.flatnonzero(beyond(column, bound)))
+    yield from _alone(column, sample, high, len(values), lambda bound, _: np.flatnonzero(beyond(column, bound) & meant))
 
 
 def beyond(column: NumberColumn, bound: float) -> npt.NDArray[np.bool_]:
@@ -118,15 +123,11 @@ FindBeyond = Callable[[float, Progress], Records]
 def far_amounts(sampled: NumberColumn, largest: npt.NDArray, many: int, find: FindBeyond) -> Iterator[Finding]:
     """Amounts beyond all others of a field whose records are not held, told by some of its records, the largest values of all (by size, either sign), and how
     many records have one."""
-    sample = _finite(_known(sampled))
+    sample = _finite(sampled.values if sampled.valid is None else sampled.values[sampled.valid])
     if min(many, len(sample)) < FEWEST or not nature_of(sampled).is_measured:
         return
     high = largest[np.abs(largest.astype(np.float64)) >= _usual(sample)]
     yield from _alone(sampled, sample, high, many, find)
-
-
-def _known(column: NumberColumn) -> npt.NDArray:
-    return column.values if column.valid is None else column.values[column.valid]
 
 
 def _finite(values: npt.NDArray) -> npt.NDArray[np.float64]:

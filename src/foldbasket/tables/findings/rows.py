@@ -41,8 +41,9 @@ def find(table: Table) -> Iterator[Finding]:
         yield overlapping_files(others, int(overlapping.sum()), _those(overlapping))
     passed = empty.copy()
     for name, coded, labels in _labelled(table):
-        yield total_lines(name, said_by(coded, labels), int(np.append(labels, False)[coded.codes].sum()), records_of(coded, labels))  # fmt: skip
-        passed |= np.append(labels, False)[coded.codes]
+        lines = np.append(labels, False)[coded.codes]
+        yield total_lines(name, said_by(coded, labels), int(lines.sum()), records_of(coded, labels))
+        passed |= lines
     yield from _keys(table, passed | repeated | overlapping)
     yield from _no_amount(table, passed)
 
@@ -133,6 +134,12 @@ def names_records(different: int, records: int) -> bool:
 def is_amount(column: Column) -> bool:
     """Whether nearly all records should have a value of a field, since a sum over it is meant."""
     return isinstance(column, NumberColumn) and nature_of(column) in (Nature.AMOUNT, Nature.QUANTITY)
+
+
+def lines_of_totals(table: Table) -> npt.NDArray[np.bool_]:
+    """The records that are totals which a report left behind."""
+    found = [np.append(labels, False)[coded.codes] for _, coded, labels in _labelled(table)]
+    return found[0] if found else np.zeros(table.count, np.bool_)
 
 
 def _labelled(table: Table) -> Iterator[tuple[str, CodedColumn, npt.NDArray[np.bool_]]]:

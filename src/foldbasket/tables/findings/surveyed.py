@@ -1,9 +1,9 @@
-"""Findings of a table that is not held, by what a survey told of its fields: their members, how many records have each, and the largest numbers. Which
-records those are is looked for when it is asked."""
+"""Findings of a table that is not held, by what a survey told of its fields: their members, and how many records have each. Which records those are is
+looked for when it is asked."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import partial
 
@@ -12,14 +12,13 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from foldbasket.tables.column import CodedColumn, Column, NumberColumn
-from foldbasket.tables.findings.finding import MOST_FOUND, Find, Finding, Records
+from foldbasket.tables.column import CodedColumn
+from foldbasket.tables.findings.finding import Find, Finding, Records
 from foldbasket.tables.findings.findings import findings_of
-from foldbasket.tables.findings.inorder import each_in_order
-from foldbasket.tables.findings.outliers import beyond, far_amounts
+from foldbasket.tables.findings.inorder import each_in_order, records_in_parts
 from foldbasket.tables.nature import nature_of
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.sample import parts_of, stream_behind
+from foldbasket.tables.sample import stream_behind
 from foldbasket.tables.survey import Surveyed, survey
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import at_hand
@@ -36,19 +35,13 @@ class _Counted(CodedColumn):
 
 
 def findings_of_survey(table: Table, told: Mapping[str, Surveyed], progress: Progress | None = None) -> list[Finding]:
-    """All findings in those fields of a table whose members, or largest numbers, a survey has told. Raises Cancelled."""
+    """All findings in those fields of a table whose members a survey has told. Raises Cancelled."""
     found: list[Finding] = []
     for name, each in told.items():
         members, counts = each.members, each.counts
-        if name not in table.columns:
+        if name not in table.columns or members is None or counts is None:
             continue
-        sampled = at_hand(table.columns[name])
-        if isinstance(sampled, NumberColumn) and each.largest is not None:
-            known = table.count - (each.profile.blanks or 0)
-            found += far_amounts(sampled, each.largest, known, partial(_beyond, table, name, sampled.scale))
-        if members is None or counts is None:
-            continue
-        nature = nature_of(sampled).value
+        nature = nature_of(at_hand(table.columns[name])).value
         column = _Counted(name, members.codes, members.dictionary, nature, counts)
         found += [
             replace(finding, find=partial(_having, table, members, finding.find))
@@ -66,19 +59,6 @@ def findings_by_survey(table: Table, progress: Progress | None = None) -> list[F
     return found if stream.answers else [*found, *each_in_order(table, told, progress)]
 
 
-def records_in_parts(
-    table: Table, name: str, which: Callable[[Column], npt.NDArray[np.bool_]], progress: Progress
-) -> Records:
-    """The first of the records of a table that is not held whose values in a field are wanted. Raises ReadError, Cancelled."""
-    found, many = [np.zeros(0, np.int64)], 0
-    for part in parts_of(table, [name], progress, "Looking through"):
-        found.append(np.flatnonzero(which(part.table.columns[name])) + part.start)
-        many += len(found[-1])
-        if many >= MOST_FOUND:
-            break
-    return np.concatenate(found)[:MOST_FOUND]
-
-
 def _having(table: Table, members: CodedColumn, find: Find, progress: Progress) -> Records:
     """The records that have one of those members that a finding is about, which stand on one record each where it was found."""
     wanted = members.codes[find(progress)]
@@ -87,8 +67,8 @@ def _having(table: Table, members: CodedColumn, find: Find, progress: Progress) 
     known, many = wanted[wanted < len(members.dictionary)], len(members.dictionary)
     sought = members.dictionary.of(known.astype(np.int64))
 
-    def which(column: Column) -> npt.NDArray[np.bool_]:
-        coded = column.coded()
+    def which(part: Table) -> npt.NDArray[np.bool_]:
+        coded = part.columns[members.name].coded()
         values = coded.dictionary.values
         if isinstance(values, pa.Array):
             theirs = pc.is_in(values, value_set=sought.values).to_numpy(zero_copy_only=False)
@@ -97,14 +77,4 @@ def _having(table: Table, members: CodedColumn, find: Find, progress: Progress) 
         mask: npt.NDArray[np.bool_] = np.append(theirs, many in wanted)[coded.codes]
         return mask
 
-    return records_in_parts(table, members.name, which, progress)
-
-
-def _beyond(table: Table, name: str, scale: int, bound: float, progress: Progress) -> Records:
-    """The records with a value of such a size or more, in units of a digit."""
-
-    def which(column: Column) -> npt.NDArray[np.bool_]:
-        assert isinstance(column, NumberColumn)
-        return beyond(column, bound * 10.0 ** (column.scale - scale))
-
-    return records_in_parts(table, name, which, progress)
+    return records_in_parts(table, [members.name], which, progress)
