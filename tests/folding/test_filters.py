@@ -7,6 +7,7 @@ import pytest
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.engine import Engine
+from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.relative import Relative, Unit, Window
 from foldbasket.folding.filters.text import TextRule, Way
 from foldbasket.spec.fold import Fold, Measure
@@ -104,3 +105,15 @@ def test_filters_say_themselves():
     rules = (Relative("f", ref("T.D")), TextRule("g", ref("T.W"), None, Way.STARTS, "a", True))
     report = Engine(joined).fold(Fold("F", (Measure("n", "count"),), filters=rules))
     assert report.sentence.endswith("keeping D: the last 4 quarters and W: does not start with “a”")
+
+
+def test_a_filter_of_thousands_of_members_asks_for_the_names_of_those_alone_that_it_says():
+    asked = []
+    rule = Members("f", ref("T.Site"), members=tuple(str(at) for at in range(5_000)), blank=True)
+    assert (
+        rule.condition(lambda key: asked.append(key) or f"Site {key}")
+        == "Site 0, Site 1, Site 2, Site 3 and 4,997 more"
+    )
+    assert len(asked) == 4
+    few = Members("f", ref("T.Site"), members=("1",), blank=True, no_match=True, exclude=True)
+    assert few.condition(str) == "not 1, (blank), (no match)"

@@ -20,6 +20,8 @@ from foldbasket.typed import meant
 
 MOST_KNOWN = 5_000
 """Members among which one that was meant is looked for."""
+NAMED = 4
+"""So many members are named where a filter is said in short."""
 
 
 @entered
@@ -82,10 +84,12 @@ class Members(RecordFilter, frozen=True, tag="members"):
         return either(*named) if named else never()
 
     def condition(self, label: Callable[[str], str]) -> str:
-        named = [label(key) for key in self.members] + [BLANK] * self.blank + [NO_MATCH] * self.no_match
-        if not named:
+        many = len(self.members) + self.blank + self.no_match
+        if not many:
             return "anything" if self.exclude else "nothing"
-        shown = ", ".join(named[:4]) + (f" and {len(named) - 4} more" if len(named) > 4 else "")
+        named = [label(key) for key in self.members[:NAMED]]  # of thousands only those are asked for
+        named = [*named, *[BLANK] * self.blank, *[NO_MATCH] * self.no_match][:NAMED]
+        shown = ", ".join(named) + (f" and {many - NAMED:,} more" if many > NAMED else "")
         return f"not {shown}" if self.exclude else shown
 
 

@@ -10,6 +10,7 @@ import numpy as np
 from foldbasket.folding.report.margins import MEASURE, Margin
 from foldbasket.folding.report.report import Report
 from foldbasket.tables.distinct import distinct
+from foldbasket.turns import give_way
 
 HEAD = -1
 """Stands for the row of the columns' names, and for the column of the rows' names."""
@@ -65,7 +66,11 @@ def _named(margin: Margin, wanted: str) -> list[int]:
             codes = margin.axis.codes[margin.line, field]
             used = distinct(codes[codes >= 0])
             head, locale = margin.axis.heads[field], margin.axis.locale
-            which = [code for code in used.tolist() if wanted in head.label(code, locale).casefold()]
+            which = []
+            for code in used.tolist():
+                give_way()
+                if wanted in head.label(code, locale).casefold():
+                    which.append(code)
             hit = np.isin(codes, which)
         begins = np.ones(len(margin), np.bool_)
         begins[1:] = (margin.names[1:, : place + 1] != margin.names[:-1, : place + 1]).any(axis=1)
