@@ -4,11 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import importlib.util
-import os
 import shlex
 import subprocess
 import sys
-import tempfile
 import time
 from pathlib import Path
 
@@ -18,7 +16,7 @@ import pyarrow.dataset as ds
 import pyarrow.parquet as pq
 
 from bench.reading import Memory
-from bench.timing import Row, compare
+from bench.timing import Row, as_installed, compare
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.consent import EVERYTHING
 from foldbasket.baskets.files import save_basket
@@ -34,13 +32,7 @@ from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.spec.order import ByValue
 from foldbasket.tables.store import STORE
 
-ENVIRONMENT = {
-    **os.environ,
-    "PYTHONPATH": "src:.",
-    "PYTHONDONTWRITEBYTECODE": "",
-    "PYTHONPYCACHEPREFIX": str(Path(tempfile.gettempdir()) / "fold-basket-bench"),
-}
-"""As where it is installed: what is compiled once is kept."""
+ENVIRONMENT = {**as_installed(), "PYTHONPATH": "src:."}
 REGIONS = pa.array(["Eastfen", "Midmarsh", "Northmoor", "Southcliff", "Westholt"])
 LINES = pa.array([f"Line {at}" for at in range(40)])
 GROUP = 1_000_000

@@ -2,9 +2,18 @@
 
 from __future__ import annotations
 
+import os
+import tempfile
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
+
+
+def as_installed() -> dict[str, str]:
+    """The environment of a process as it is where the program is installed: what is compiled once is kept, by its first run here."""
+    kept = str(Path(tempfile.gettempdir()) / "fold-basket-bench")
+    return {**os.environ, "PYTHONDONTWRITEBYTECODE": "", "PYTHONPYCACHEPREFIX": kept}
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ import subprocess
 import sys
 import time
 
-from bench.timing import Row, compare
+from bench.timing import Row, as_installed, compare
 
 BARE = """
 import sys
@@ -35,7 +35,7 @@ main([])
 
 def rows() -> list[Row]:
     """Start-up, and one frame of the grid with about 2,000 cells."""
-    environment = os.environ | {"QT_QPA_PLATFORM": os.environ.get("QT_QPA_PLATFORM", "offscreen")}
+    environment = as_installed() | {"QT_QPA_PLATFORM": os.environ.get("QT_QPA_PLATFORM", "offscreen")}
 
     def start(code: str) -> None:
         subprocess.run([sys.executable, "-c", code], env=environment, check=True, stderr=subprocess.DEVNULL)
