@@ -46,11 +46,13 @@ def deeds(desk: Desk, chosen: Chosen, parent: QWidget) -> list[Deed]:
     groups = work.groups_among(word, tokens)
     if edits and groups:
         made.append(Deed("Take apart", "Lets their members stand by themselves", lambda: work.take_apart(word, groups)))
+    # Of innermost members, of which there may be thousands, nothing is in any.
+    is_outer = chosen.field + 1 < chosen.margin.axis.depth
     for closed, name, tip in (
         (True, "Fold up", "Shows one line for each (-)"),
         (False, "Open", "Shows what is in them (+)"),
     ):
-        if any(each.has_inner and each.is_folded != closed for each in chosen.members):
+        if is_outer and any(each.has_inner and each.is_folded != closed for each in chosen.members):
             made.append(Deed(name, tip, lambda closed=closed: work.turn_several(chosen.members, closed)))  # type: ignore[misc]
     if edits and placed.first:
         done = f"Order {placed_heading(placed)} by label again"
