@@ -19,7 +19,7 @@ from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import Parts
 from foldbasket.tables.reading.readers import read_table
 from foldbasket.tables.sample import is_sampled, sample_behind, take_sample, unread_of
-from foldbasket.tables.store import STORE, state_of
+from foldbasket.tables.store import STORE, place_of, state_of
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import UnreadCoded, UnreadNumber, unread_like
 
@@ -82,7 +82,7 @@ class Mending:
 
 def _passed(table: Table, spec: SourceSpec, asked: Pass, progress: Progress) -> Done:
     """A table after a pass, read from where the outcome is kept; without the pass where that cannot be done, with the reason. Raises Cancelled."""
-    place = table.origin if spec.is_remote else Path(table.origin)
+    place = place_of(table.origin)
     try:
         kept = STORE.repacked(
             place, state_of(place), (spec.reading, asked.mends), lambda into: write_pass(table, asked, into, progress)

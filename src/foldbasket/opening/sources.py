@@ -18,10 +18,10 @@ from foldbasket.sql.staying import staying
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import AS_FOUND, WHOLE, Parts, memory_allowed
 from foldbasket.tables.reading.database import is_database, read_server, with_table
-from foldbasket.tables.reading.objects import read_objects
+from foldbasket.tables.reading.objects import files_at, read_objects
 from foldbasket.tables.reading.readers import files_of_source, folder_lazily, is_many, read_table, reader_of, repack
 from foldbasket.tables.sample import take_sample
-from foldbasket.tables.store import STORE, WORTH, State, state_if_any, state_of
+from foldbasket.tables.store import STORE, WORTH, State, state_if_any, state_listed, state_of
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import BYTES, is_unread
 
@@ -147,12 +147,13 @@ def _kept_as_parquet(file: Path, spec: SourceSpec, progress: Progress) -> Path:
 
 
 def _remote(spec: SourceSpec, parts: Parts, progress: Progress | None, *, keep: bool) -> Table:
-    state = state_if_any(spec.path) if keep else None
-    table = read_objects(spec.path, spec.name, progress)
+    files = files_at(spec.path)
+    table = read_objects(spec.path, spec.name, progress, files)
     if not parts.lazily:
         take_sample(table, progress)
     # Its files are read only in the state in which they were listed, so that of another nothing can be told under this name.
-    return replace(table, found_as=STORE.found_name(spec.path, state, spec.reading)) if state is not None else table
+    name = STORE.found_name(spec.path, state_listed(files), spec.reading) if keep else ""
+    return replace(table, found_as=name)
 
 
 def _left_there(spec: SourceSpec, folder: Path, parts: Parts, progress: Progress | None) -> Table:

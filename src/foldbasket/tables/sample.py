@@ -39,6 +39,12 @@ def stream_behind(table: Table) -> Stream | None:
     return next((unread.stream for unread in unread_of(table) if unread.stream is not None), None)
 
 
+def stays_elsewhere(table: Table) -> bool:
+    """Whether the records of a table are asked for where they are, in a database."""
+    stream = stream_behind(table)
+    return stream is not None and stream.answers
+
+
 def read_columns(table: Table) -> list[str]:
     """The fields of a table that its stream gives."""
     return [

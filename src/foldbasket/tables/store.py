@@ -14,7 +14,7 @@ import os
 import struct
 import threading
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, BinaryIO, NamedTuple
@@ -23,10 +23,9 @@ import msgspec
 import platformdirs
 
 from foldbasket import __version__
-from foldbasket.errors import ReadError
 from foldbasket.tables.held import read_held, write_held
 from foldbasket.tables.reading.contract import Reading, changed_since
-from foldbasket.tables.reading.objects import files_at
+from foldbasket.tables.reading.objects import ObjectFile, files_at, is_remote
 from foldbasket.tables.reading.readers import files_of_source
 from foldbasket.tables.table import Table
 
@@ -60,14 +59,17 @@ class State(NamedTuple):
     changed: float
 
 
+def place_of(said: str) -> Place:
+    """The place that a source or an origin says."""
+    return said if is_remote(said) else Path(said)
+
+
 def state_of(path: Place) -> State:
     """The state of what stands at a place: names, sizes, times, numbers of the files on the disk, and a digest of their ends; in an object store without the
     latter. Raises OSError, ReadError where the store does not answer."""
     said, changed = [], 0.0
     if isinstance(path, str):
-        files = files_at(path)
-        of_each = tuple((str(file), file.size, file.time, 0, 0, 0, "") for file in files)
-        return State(of_each, max(file.time for file in files) / 1e9)
+        return state_listed(files_at(path))
     for file in files_of_source(path):
         found = os.stat(file)
         said.append(
@@ -77,11 +79,17 @@ def state_of(path: Place) -> State:
     return State(tuple(said), changed)
 
 
-def state_if_any(path: Place) -> State | None:
+def state_listed(files: Sequence[ObjectFile]) -> State:
+    """The state that a listing of an object store tells."""
+    of_each = tuple((str(file), file.size, file.time, 0, 0, 0, "") for file in files)
+    return State(of_each, max(file.time for file in files) / 1e9)
+
+
+def state_if_any(path: Path) -> State | None:
     """The state of what stands at a place; None where it cannot be told, which reading it will say why."""
     try:
         return state_of(path)
-    except (OSError, ValueError, ReadError):
+    except (OSError, ValueError):
         return None
 
 

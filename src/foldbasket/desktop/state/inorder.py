@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Mapping
 from functools import partial
 from typing import NamedTuple
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from foldbasket.desktop.state.surveying import name_to_keep
+from foldbasket.desktop.state.surveying import Surveyor
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError
 from foldbasket.tables.column import Column
@@ -18,7 +18,7 @@ from foldbasket.tables.findings.findings import NOT_LOOKED, not_looked
 from foldbasket.tables.findings.inorder import each_in_order
 from foldbasket.tables.findings.kept import as_bytes, from_bytes
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.sample import stream_behind
+from foldbasket.tables.sample import stays_elsewhere
 from foldbasket.tables.store import FOUND, STORE, WORTH
 from foldbasket.tables.survey import Surveyed
 from foldbasket.tables.table import Table
@@ -42,14 +42,12 @@ class InOrder(QObject):
     told = pyqtSignal(str, float)
     rested = pyqtSignal()
 
-    def __init__(self, wait: Callable[[Progress], None], parent: QObject | None = None) -> None:
-        """`wait` is called before every part, and waits while something matters more."""
+    def __init__(self, surveyor: Surveyor, parent: QObject | None = None) -> None:
+        """`surveyor` says which tables were surveyed, where what is found is kept, and when a look has to wait."""
         super().__init__(parent)
-        self._wait = wait
+        self._surveyor = surveyor
         self._asked: list[_Asked] = []
         self._made: list[tuple[tuple[Column, ...], list[Finding]]] = []
-        self.keeps = True
-        """Whether what is found is kept for the next opening; not of a confidential basket."""
         self._worker = Worker("in order", self, behind=True)
         self._at: tuple[Column, ...] = ()
         self._worker.finished.connect(self._has_looked)
@@ -63,9 +61,11 @@ class InOrder(QObject):
     def close(self) -> None:
         self._worker.close()
 
-    def renew(self, surveyed: Iterable[tuple[Table, Mapping[str, Surveyed]]]) -> None:
+    def renew(self) -> None:
         """Looks through those tables that were surveyed; what is asked of others is given up."""
-        self._asked = [_Asked(table, told) for table, told in surveyed if told and _may_come(table)]
+        self._asked = [
+            _Asked(table, told) for table, told in self._surveyor.made if told and not stays_elsewhere(table)
+        ]
         own = [each.own for each in self._asked]
         self._made = [made for made in self._made if any(_same(made[0], each) for each in own)]
         if self._worker.busy and not any(_same(self._at, each) for each in own):
@@ -87,7 +87,8 @@ class InOrder(QObject):
         left = [each for each in self._asked if self._findings(each.own) is None]
         if left and not self._worker.busy:
             self._at = left[0].own
-            self._worker.start(partial(_look, left[0], self.keeps, self._wait))
+            name = self._surveyor.name_to_keep(left[0].table)
+            self._worker.start(partial(_look, left[0], name, self._surveyor.wait))
 
     def _has_looked(self, found: list[Finding]) -> None:
         self._made.append((self._at, found))
@@ -100,9 +101,8 @@ class InOrder(QObject):
         self._has_looked([not_looked(error, "whole records")])
 
 
-def _look(asked: _Asked, keeps: bool, wait: Callable[[Progress], None], progress: Progress) -> list[Finding]:
+def _look(asked: _Asked, name: str, wait: Callable[[Progress], None], progress: Progress) -> list[Finding]:
     table, told = asked
-    name = name_to_keep(table) if keeps else ""
     kept = STORE.found(name, FOUND)
     known = from_bytes(kept, partial(each_in_order, table, told)) if kept is not None else None
     if known is not None:
@@ -112,12 +112,6 @@ def _look(asked: _Asked, keeps: bool, wait: Callable[[Progress], None], progress
     if name and time.monotonic() - began > WORTH and not any(each.kind == NOT_LOOKED for each in found):
         STORE.keep_found(name, FOUND, as_bytes({}, found))
     return found
-
-
-def _may_come(table: Table) -> bool:
-    """Whether the records of a table can be had; those of a database are not brought for it."""
-    stream = stream_behind(table)
-    return stream is not None and not stream.answers
 
 
 def _same(one: tuple[Column, ...], other: tuple[Column, ...]) -> bool:

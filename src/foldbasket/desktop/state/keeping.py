@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from PyQt6.QtCore import QObject
 
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.opening.mending import may_be_kept
-from foldbasket.tables.store import STORE
+from foldbasket.tables.store import STORE, place_of
 
 
 class Keeper(QObject):
@@ -33,7 +31,4 @@ class Keeper(QObject):
         """Takes out what is kept of the files of a basket that is confidential now; the sources whose records may have been read from there."""
         if not basket.confidential or (before.confidential and before.sources == basket.sources):
             return []
-        places = [
-            (spec, spec.path if spec.is_remote else Path(spec.path)) for spec in basket.sources if may_be_kept(spec)
-        ]
-        return [spec for spec, place in places if STORE.drop(place)]
+        return [spec for spec in basket.sources if may_be_kept(spec) and STORE.drop(place_of(spec.path))]

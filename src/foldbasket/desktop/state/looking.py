@@ -25,7 +25,7 @@ from foldbasket.tables.findings.finding import Finding
 from foldbasket.tables.findings.looking import look_through
 from foldbasket.tables.profile import Profile
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.sample import is_sampled, stream_behind
+from foldbasket.tables.sample import is_sampled, stays_elsewhere
 from foldbasket.tables.table import Table
 
 
@@ -55,14 +55,14 @@ class Looker(QObject):
         self._matcher.finished.connect(self._has_matched)
         self.surveyor = Surveyor(self)
         self.surveyor.came.connect(self._has_surveyed)
-        self.in_order = InOrder(self.surveyor.wait, self)
+        self.in_order = InOrder(self.surveyor, self)
         self.in_order.came.connect(self.looked)
         self.seeker = Seeker(self)
         self.surveyor.failed.connect(self.failed)
         self.seeker.failed.connect(self.failed)
-        for told, rested in ((each.told, each.rested) for each in (self.surveyor, self.in_order, self.seeker)):
-            told.connect(self.told)
-            rested.connect(self.rested)
+        for looking in (self.surveyor, self.in_order, self.seeker):
+            looking.told.connect(self.told)
+            looking.rested.connect(self.rested)
 
     @property
     def busy(self) -> bool:
@@ -75,7 +75,7 @@ class Looker(QObject):
         self._matcher.cancel()
         self._apart.clear()
         self.surveyor.renew(())
-        self.in_order.renew(())
+        self.in_order.renew()
         self.seeker.forget()
         self._findings.clear()
         self._link_findings.clear()
@@ -97,9 +97,8 @@ class Looker(QObject):
         """Works out findings, matches, suggestions and profiles that are missing, in the background. `read` are the tables as they were read, by the keys of
         their sources: what was found in them may be kept."""
         self._source, self._linked = source, tuple(linked)
-        self.in_order.keeps = self.surveyor.keeps
         self.surveyor.renew(source.tables.values())
-        self.in_order.renew(self.surveyor.made)
+        self.in_order.renew()
         held = {key: table for key, table in source.tables.items() if not is_sampled(table)}
         links = [link for link in linked if link.from_table in held and link.to_table in held]
         left = {
@@ -134,7 +133,7 @@ class Looker(QObject):
 
     def _has_surveyed(self, made: Surveys) -> None:
         self._match_apart()
-        self.in_order.renew(self.surveyor.made)
+        self.in_order.renew()
         for serial, found in made.items():
             self.profiles.update({(serial, field): each.profile for field, each in found.items()})
         self.profiled.emit()
@@ -159,7 +158,7 @@ class Looker(QObject):
                 members = Table(near.name, {link.keys[0][0]: told.members})
                 self._apart[key] = _matched(partial(match_of, link, members, far, many=told.counts))
                 self.matches[link] = self._apart[key]
-            elif not self.surveyor.is_at(near) and not _stays_elsewhere(near):
+            elif not self.surveyor.is_at(near) and not stays_elsewhere(near):
                 left[key] = near, far
         if not left or self._matcher.busy:
             return
@@ -192,12 +191,6 @@ def _matched(match: Callable[[], Match]) -> Match | FoldBasketError:
         return match()
     except (LinkError, FoldError, ReadError) as error:
         return bare(error)
-
-
-def _stays_elsewhere(table: Table) -> bool:
-    """Whether the records of a table are asked for where they are, in a database."""
-    stream = stream_behind(table)
-    return stream is not None and stream.answers
 
 
 def _proposed(source: Source) -> tuple[Link, ...]:

@@ -79,6 +79,10 @@ class Surveyor(QObject):
         """The tables in use that were surveyed, with what their fields tell; nothing of one that could not be read."""
         return [(table, self._made[serial]) for serial, table in self._asked.items() if serial in self._made]
 
+    def name_to_keep(self, table: Table) -> str:
+        """What names that which is found in a table among what is kept; empty where nothing may be, and where it is mended as it comes and not as it was read."""
+        return table.found_as if self.keeps and not isinstance(stream_behind(table), MendedStream) else ""
+
     def members(self, table: Table, field: str) -> Column | None:
         """A column with all members of a field; None where they are not known, or too many to list."""
         found = self.of_field(table, field)
@@ -94,14 +98,13 @@ class Surveyor(QObject):
             self._worker.cancel()
             return
 
-        keeps = self.keeps
+        name = self.name_to_keep(left[0])
 
         def work(progress: Progress) -> tuple[Surveys, Found]:
             stream = stream_behind(left[0])
             assert stream is not None
             columns = left[0].columns
             known = {name: self._by_column[column] for name, column in columns.items() if column in self._by_column}
-            name = name_to_keep(left[0]) if keeps else ""
             kept = STORE.found(name, TOLD)
             if kept is not None:
                 known |= {name: each for name, each in read_said(kept, left[0]).items() if not is_made(columns[name])}
@@ -141,8 +144,3 @@ class Surveyor(QObject):
         self._made[serial] = {}
         self.failed.emit(error)
         self._next()
-
-
-def name_to_keep(table: Table) -> str:
-    """What names that which is found in a table that is not held; empty where it is mended as it comes, and not as it was read."""
-    return "" if isinstance(stream_behind(table), MendedStream) else table.found_as

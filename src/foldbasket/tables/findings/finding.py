@@ -107,6 +107,11 @@ def records_of(text: CodedColumn, members: npt.NDArray[np.bool_]) -> Find:
     return lambda _: np.flatnonzero(wanted[text.codes])
 
 
+def texts_of(text: CodedColumn, members: npt.NDArray[np.bool_]) -> tuple[str, ...]:
+    """Some members of a field of texts; the mask has shape (members,)."""
+    return tuple(text.dictionary.of(np.flatnonzero(members)).texts)
+
+
 def none_of_them(_: Progress) -> Records:
     """Finds nothing: what is found is about no record."""
     return np.zeros(0, np.int64)

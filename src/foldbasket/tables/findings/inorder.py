@@ -18,12 +18,13 @@ import numpy.typing as npt
 
 from foldbasket.errors import ReadError, reason_of
 from foldbasket.tables.column import CodedColumn, Column, NumberColumn, blank_mask, picked
-from foldbasket.tables.findings.finding import MOST_FOUND, Find, Finding, Records
+from foldbasket.tables.findings.finding import MOST_FOUND, Find, Finding, Records, texts_of
 from foldbasket.tables.findings.findings import not_looked
-from foldbasket.tables.findings.outliers import beyond, far_amounts
+from foldbasket.tables.findings.outliers import beyond, far_amounts, values_but
 from foldbasket.tables.findings.rows import (
     FEW_BLANKS,
     MOST_LABELS,
+    SHOWN,
     are_totals,
     empty_records,
     fields_but_file,
@@ -34,7 +35,6 @@ from foldbasket.tables.findings.rows import (
     overlapping_files,
     repeated_keys,
     repeated_records,
-    said_by,
     total_labels,
     total_lines,
 )
@@ -51,8 +51,6 @@ from foldbasket.tables.unread import is_made
 
 SHARE = 4
 """Of the room on the disk a look takes no more than one in so many."""
-SHOWN = 4
-"""So many repeated keys are named."""
 LARGEST = 1_000
 """So many of a field's largest numbers are kept."""
 
@@ -99,13 +97,12 @@ def records_in_parts(
     table: Table, names: Sequence[str], which: Callable[[Table], npt.NDArray[np.bool_]], progress: Progress
 ) -> Records:
     """The first of the records of a table that is not held which are wanted, by some of their fields. Raises ReadError, Cancelled."""
-    found, many = [np.zeros(0, np.int64)], 0
+    found = _First()
     for part in parts_of(table, names, progress, "Looking through"):
-        found.append(np.flatnonzero(which(part.table)) + part.start)
-        many += len(found[-1])
-        if many >= MOST_FOUND:
+        found.add(which(part.table), part.start)
+        if found.count >= MOST_FOUND:
             break
-    return np.concatenate(found)[:MOST_FOUND]
+    return found.records
 
 
 class _Numbers:
@@ -165,8 +162,8 @@ class _First:
             self._many += len(self._kept[-1])
 
     @property
-    def find(self) -> Find:
-        return _known(np.concatenate(self._kept))
+    def records(self) -> Records:
+        return np.concatenate(self._kept)
 
 
 def _known(records: Records) -> Find:
@@ -204,7 +201,6 @@ class _Look:
             found[""].add(without, start)
             for by, mask in lines.items():
                 found[by].add(without & ~mask, start)
-
         for name, far in self._far.items():
             column = part.columns[name]
             assert isinstance(column, NumberColumn)
@@ -225,7 +221,7 @@ class _Look:
         for name, found in self._without.items():
             without = found[by]
             if 0 < without.count <= FEW_BLANKS * self.many:
-                yield no_amount(name, without.count, without.find)
+                yield no_amount(name, without.count, _known(without.records))
 
     def of_far(self, table: Table, by: str) -> Iterator[Finding]:
         """Amounts far beyond all others; totals are not meant."""
@@ -249,9 +245,7 @@ class _Largest:
 
     def add(self, column: NumberColumn, but: npt.NDArray[np.bool_] | None) -> None:
         """Takes the next ones, some left out."""
-        values: npt.NDArray = column.values
-        if column.valid is not None or but is not None:
-            values = values[~blank_mask(column) & ~but if but is not None else ~blank_mask(column)]
+        values = values_but(column, but)
         self.known += len(values)
         if not len(values):
             return
@@ -279,8 +273,8 @@ def _beyond(
     def which(part: Table) -> npt.NDArray[np.bool_]:
         column = part.columns[name]
         assert isinstance(column, NumberColumn)
-        found = beyond(column, bound * 10.0 ** (column.scale - scale))
-        return found & ~matching_rows(part, by, labels) if by else found
+        totals = matching_rows(part, by, labels) if by else None
+        return beyond(column, bound * 10.0 ** (column.scale - scale), totals)
 
     return records_in_parts(table, [name, *([by] if by else [])], which, progress)
 
@@ -289,7 +283,7 @@ def _labels_of(told: Surveyed | None) -> tuple[str, ...]:
     members: CodedColumn | None = told.members if told is not None else None
     if members is None or members.type is not FieldType.TEXT or len(members.dictionary) > MOST_LABELS:
         return ()
-    return said_by(members, total_labels(members.dictionary))
+    return texts_of(members, total_labels(members.dictionary))
 
 
 def _of_keys(table: Table, name: str, keys: Dealt, passed: list[Marks], progress: Progress) -> Iterator[Finding]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from functools import partial
 
 import msgspec
@@ -48,10 +49,8 @@ def from_bytes(kept: bytes, look: Look) -> tuple[dict[str, Profile], list[Findin
     except (msgspec.MsgspecError, ValueError, RecursionError):
         return None
     again = _Again(look)
-    return found.profiles, [
-        Finding(**msgspec.structs.asdict(each), find=partial(again.records, (each.kind, each.field, each.about)))
-        for each in found.findings
-    ]
+    findings = [Finding(**msgspec.structs.asdict(each), find=none_of_them) for each in found.findings]
+    return found.profiles, [replace(each, find=partial(again.records, each.key)) for each in findings]
 
 
 class _Again:
@@ -63,15 +62,15 @@ class _Again:
         self._progress = Progress()
         self._lock = threading.Lock()
 
-    def records(self, key: tuple[str, str, str], progress: Progress) -> Records:
-        """The records of the finding of a kind, in a field, about something; none where there is no such finding any more."""
+    def records(self, key: str, progress: Progress) -> Records:
+        """The records of the finding of a key; none where there is no such finding any more."""
         with self._lock:
             found = self._found(key, progress)
         return (found.find if found is not None else none_of_them)(progress)
 
-    def _found(self, key: tuple[str, str, str], progress: Progress) -> Finding | None:
+    def _found(self, key: str, progress: Progress) -> Finding | None:
         for each in self._seen:
-            if (each.kind, each.field, each.about) == key:
+            if each.key == key:
                 return each
         self._progress.follow(progress)
         if self._left is None:
@@ -79,7 +78,7 @@ class _Again:
         try:
             for each in self._left:
                 self._seen.append(each)
-                if (each.kind, each.field, each.about) == key:
+                if each.key == key:
                     return each
         except BaseException:  # it was ended in the middle, and begins anew when it is asked again
             self._left, self._seen = None, []

@@ -9,7 +9,7 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from foldbasket.tables.column import CodedColumn, DeferredColumn, weights_of
-from foldbasket.tables.findings.finding import Finding, Offer, finder, records_of, some
+from foldbasket.tables.findings.finding import Finding, Offer, finder, records_of, some, texts_of
 from foldbasket.tables.mending.texts import BlankOut
 from foldbasket.tables.mending.types import BlankMisfits, ReadAs
 from foldbasket.tables.table import Table
@@ -90,7 +90,7 @@ def _blank_words(column: CodedColumn) -> Iterator[Finding]:
 
 
 def _words_finding(field: str, text: CodedColumn, words: npt.NDArray[np.bool_]) -> Finding:
-    said = tuple(value for value, is_word in zip(text.dictionary.texts, words, strict=True) if is_word)
+    said = texts_of(text, words)
     count = int(weights_of(text)[words].sum())
     verb = "stands" if len(said) == 1 else "stand"
     return Finding(

@@ -9,9 +9,9 @@ from functools import partial
 import numpy as np
 import numpy.typing as npt
 
-from foldbasket.tables.column import CodedColumn, NumberColumn, weights_of
+from foldbasket.tables.column import CodedColumn, NumberColumn, blank_mask, weights_of
 from foldbasket.tables.findings.finding import Finding, Offer, Records, finder, records_of, some
-from foldbasket.tables.findings.rows import lines_of_totals
+from foldbasket.tables.findings.rows import totals_in
 from foldbasket.tables.mending.texts import ReplaceValues
 from foldbasket.tables.nature import nature_of
 from foldbasket.tables.progress import Progress
@@ -30,13 +30,12 @@ LISTED = 200
 @finder("outliers", 50, by_member=True)
 def find(table: Table) -> Iterator[Finding]:
     """All of this file's findings in a table."""
-    lines = None
     for column in table.columns.values():
         if isinstance(column, CodedColumn) and column.type is FieldType.DATE:
             yield from _dates(column)
         elif isinstance(column, NumberColumn) and nature_of(column).is_measured:
-            lines = lines_of_totals(table) if lines is None else lines
-            yield from _amounts(column, ~lines)
+            totals = totals_in(table)
+            yield from _amounts(column, totals.mask if totals is not None else None)
 
 
 def _dates(column: CodedColumn) -> Iterator[Finding]:
@@ -94,10 +93,9 @@ def _within(date: datetime.date, years: set[str], low: int, high: int) -> list[d
     return found
 
 
-def _amounts(column: NumberColumn, meant: npt.NDArray[np.bool_]) -> Iterator[Finding]:
-    """Of those records that are meant: a total that was left in the data is another finding."""
-    known = meant if column.valid is None else meant & column.valid
-    values = column.values[known]
+def _amounts(column: NumberColumn, but: npt.NDArray[np.bool_] | None) -> Iterator[Finding]:
+    """Of all but some records: a total that was left in the data is another finding."""
+    values = values_but(column, but)
     sample = _finite(values[:: max(1, len(values) // SAMPLE)])
     if min(len(values), len(sample)) < FEWEST:
         return
@@ -107,13 +105,22 @@ def _amounts(column: NumberColumn, meant: npt.NDArray[np.bool_]) -> Iterator[Fin
         return
     high = values[np.abs(values.astype(np.float64)) >= usual]
 
-    yield from _alone(column, sample, high, len(values), lambda bound, _: np.flatnonzero(beyond(column, bound) & meant))
+    yield from _alone(column, sample, high, len(values), lambda bound, _: np.flatnonzero(beyond(column, bound, but)))
 
 
-def beyond(column: NumberColumn, bound: float) -> npt.NDArray[np.bool_]:
-    """Which records have a value of such a size or more, in units of the last digit."""
+def values_but(column: NumberColumn, but: npt.NDArray[np.bool_] | None = None) -> npt.NDArray:
+    """The values that there are, without those of some records."""
+    if column.valid is None and but is None:
+        return column.values
+    known = ~blank_mask(column)
+    return column.values[known if but is None else known & ~but]
+
+
+def beyond(column: NumberColumn, bound: float, but: npt.NDArray[np.bool_] | None = None) -> npt.NDArray[np.bool_]:
+    """Which records have a value of such a size or more, in units of the last digit, some records left out."""
     odd = np.abs(column.values.astype(np.float64)) >= bound
-    return odd if column.valid is None else odd & column.valid
+    odd &= ~blank_mask(column)
+    return odd if but is None else odd & ~but
 
 
 FindBeyond = Callable[[float, Progress], Records]
@@ -123,7 +130,7 @@ FindBeyond = Callable[[float, Progress], Records]
 def far_amounts(sampled: NumberColumn, largest: npt.NDArray, many: int, find: FindBeyond) -> Iterator[Finding]:
     """Amounts beyond all others of a field whose records are not held, told by some of its records, the largest values of all (by size, either sign), and how
     many records have one."""
-    sample = _finite(sampled.values if sampled.valid is None else sampled.values[sampled.valid])
+    sample = _finite(values_but(sampled))
     if min(many, len(sample)) < FEWEST or not nature_of(sampled).is_measured:
         return
     high = largest[np.abs(largest.astype(np.float64)) >= _usual(sample)]

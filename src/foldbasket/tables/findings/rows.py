@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from typing import NamedTuple
+from weakref import WeakKeyDictionary
 
 import numpy as np
 import numpy.typing as npt
 import pyarrow.compute as pc
 
-from foldbasket.tables.column import CodedColumn, Column, DeferredColumn, Dictionary, NumberColumn, blank_mask
-from foldbasket.tables.findings.finding import Find, Finding, Offer, Records, finder, records_of, some
+from foldbasket.tables.column import Column, DeferredColumn, Dictionary, NumberColumn, blank_mask
+from foldbasket.tables.findings.finding import Find, Finding, Offer, Records, finder, some, texts_of
 from foldbasket.tables.mending.rows import DropEmptyRows, DropMatching, DropRepeatedRows, empty_rows, repeated_rows
 from foldbasket.tables.nature import Nature, nature_of, tells_file
 from foldbasket.tables.progress import Progress
@@ -22,6 +24,8 @@ MOST_LABELS = 1_000_000
 FEW_BLANKS = 0.2
 NEARLY_ALL, FEWEST_KEYS = 0.95, 20
 """A field names its records where so large a share of its values differ, and more than so many do."""
+SHOWN = 4
+"""So many repeated keys are named."""
 
 
 @finder("rows", 40)
@@ -40,10 +44,10 @@ def find(table: Table) -> Iterator[Finding]:
     if overlapping.any():
         yield overlapping_files(others, int(overlapping.sum()), _those(overlapping))
     passed = empty.copy()
-    for name, coded, labels in _labelled(table):
-        lines = np.append(labels, False)[coded.codes]
-        yield total_lines(name, said_by(coded, labels), int(lines.sum()), records_of(coded, labels))
-        passed |= lines
+    totals = totals_in(table)
+    if totals is not None:
+        yield total_lines(totals.field, totals.said, int(totals.mask.sum()), _those(totals.mask))
+        passed |= totals.mask
     yield from _keys(table, passed | repeated | overlapping)
     yield from _no_amount(table, passed)
 
@@ -116,11 +120,6 @@ def total_labels(dictionary: Dictionary) -> npt.NDArray[np.bool_]:
     return np.asarray(pc.match_substring_regex(dictionary.values, _TOTAL, ignore_case=True))
 
 
-def said_by(coded: CodedColumn, members: npt.NDArray[np.bool_]) -> tuple[str, ...]:
-    """Some members of a field, as text."""
-    return tuple(coded.dictionary.of(np.flatnonzero(members)).texts)
-
-
 def are_totals(blank_on_lines: float, blank_elsewhere: float) -> bool:
     """Whether a field tells labelled records to be totals, by the share of them that have none of it, and of the others."""
     return blank_on_lines == 1 and blank_elsewhere < FEW_BLANKS
@@ -136,14 +135,26 @@ def is_amount(column: Column) -> bool:
     return isinstance(column, NumberColumn) and nature_of(column) in (Nature.AMOUNT, Nature.QUANTITY)
 
 
-def lines_of_totals(table: Table) -> npt.NDArray[np.bool_]:
-    """The records that are totals which a report left behind."""
-    found = [np.append(labels, False)[coded.codes] for _, coded, labels in _labelled(table)]
-    return found[0] if found else np.zeros(table.count, np.bool_)
+class TotalLines(NamedTuple):
+    """Records that a report left behind: the field and what they say there, such as Total, and which they are; shape (records,)."""
+
+    field: str
+    said: tuple[str, ...]
+    mask: npt.NDArray[np.bool_]
 
 
-def _labelled(table: Table) -> Iterator[tuple[str, CodedColumn, npt.NDArray[np.bool_]]]:
-    """The first field by whose labels, such as Total, a report left records behind: fields are blank in them that other records fill."""
+_KEPT: WeakKeyDictionary[Table, TotalLines | None] = WeakKeyDictionary()
+
+
+def totals_in(table: Table) -> TotalLines | None:
+    """The total lines in a table, looked for once; None where there are none."""
+    if table not in _KEPT:
+        _KEPT[table] = next(_labelled(table), None)
+    return _KEPT[table]
+
+
+def _labelled(table: Table) -> Iterator[TotalLines]:
+    """By the fields that label them: others are blank in them that other records fill."""
     for name, column in table.columns.items():
         text = table.texts.get(name, column)
         if text.type is not FieldType.TEXT or isinstance(text, DeferredColumn):
@@ -157,8 +168,7 @@ def _labelled(table: Table) -> Iterator[tuple[str, CodedColumn, npt.NDArray[np.b
             continue
         others = (blank_mask(table.texts.get(other, each)) for other, each in table.columns.items() if other != name)
         if any(are_totals(float(blank[lines].mean()), float(blank[~lines].mean())) for blank in others):
-            yield name, coded, labels
-            return
+            yield TotalLines(name, texts_of(coded, labels), lines)
 
 
 def _keys(table: Table, passed: npt.NDArray[np.bool_]) -> Iterator[Finding]:
@@ -174,7 +184,7 @@ def _keys(table: Table, passed: npt.NDArray[np.bool_]) -> Iterator[Finding]:
     repeats = int(weights.sum()) - different
     if names_records(different, int(weights.sum())):
         again = weights > 1
-        first = [coded.dictionary.key(int(code)) for code in np.flatnonzero(again)[:4]]
+        first = [coded.dictionary.key(int(code)) for code in np.flatnonzero(again)[:SHOWN]]
         wanted = np.append(again, False)
 
         def on_several(_: Progress) -> Records:

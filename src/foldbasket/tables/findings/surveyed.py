@@ -9,8 +9,6 @@ from functools import partial
 
 import numpy as np
 import numpy.typing as npt
-import pyarrow as pa
-import pyarrow.compute as pc
 
 from foldbasket.tables.column import CodedColumn
 from foldbasket.tables.findings.finding import Find, Finding, Records
@@ -18,9 +16,10 @@ from foldbasket.tables.findings.findings import findings_of
 from foldbasket.tables.findings.inorder import each_in_order, records_in_parts
 from foldbasket.tables.nature import nature_of
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.sample import stream_behind
+from foldbasket.tables.sample import stays_elsewhere, stream_behind
 from foldbasket.tables.survey import Surveyed, survey
 from foldbasket.tables.table import Table
+from foldbasket.tables.uniting import united
 from foldbasket.tables.unread import at_hand
 
 
@@ -56,7 +55,7 @@ def findings_by_survey(table: Table, progress: Progress | None = None) -> list[F
     assert stream is not None
     told = survey(table, stream, progress)
     found = findings_of_survey(table, told, progress)
-    return found if stream.answers else [*found, *each_in_order(table, told, progress)]
+    return found if stays_elsewhere(table) else [*found, *each_in_order(table, told, progress)]
 
 
 def _having(table: Table, members: CodedColumn, find: Find, progress: Progress) -> Records:
@@ -69,12 +68,8 @@ def _having(table: Table, members: CodedColumn, find: Find, progress: Progress) 
 
     def which(part: Table) -> npt.NDArray[np.bool_]:
         coded = part.columns[members.name].coded()
-        values = coded.dictionary.values
-        if isinstance(values, pa.Array):
-            theirs = pc.is_in(values, value_set=sought.values).to_numpy(zero_copy_only=False)
-        else:
-            theirs = np.isin(values, np.asarray(sought.values))
-        mask: npt.NDArray[np.bool_] = np.append(theirs, many in wanted)[coded.codes]
+        _, mine, theirs = united(sought, coded.dictionary)
+        mask: npt.NDArray[np.bool_] = np.append(np.isin(theirs, mine), many in wanted)[coded.codes]
         return mask
 
     return records_in_parts(table, [members.name], which, progress)

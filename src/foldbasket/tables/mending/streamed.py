@@ -15,7 +15,7 @@ from foldbasket.errors import FoldError, ReadError
 from foldbasket.tables.column import Column
 from foldbasket.tables.mending.mend import AnyMend, Outcome, mended
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.sample import in_view, read_columns, sample_behind, stream_behind, whole_of
+from foldbasket.tables.sample import in_view, read_columns, sample_behind, stays_elsewhere, stream_behind, whole_of
 from foldbasket.tables.stacking import widened
 from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import FieldType
@@ -110,8 +110,7 @@ def shaped(after: Table, name: str, kind: FieldType, scale: int) -> Column:
 
 def can_be_mended(table: Table) -> bool:
     """Whether anything can be mended in a table: not where its records stay in a database."""
-    stream = stream_behind(table)
-    return stream is None or not stream.answers
+    return not stays_elsewhere(table)
 
 
 def mended_stream(table: Table, mends: Sequence[AnyMend]) -> tuple[Table, tuple[Outcome, ...]]:

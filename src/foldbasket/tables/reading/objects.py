@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import contextlib
 import os
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path, PurePosixPath
@@ -148,13 +148,15 @@ def _told(error: BaseException, where: str) -> ReadError:
     )
 
 
-def read_objects(address: str, name: str, progress: Progress | None = None) -> Table:
-    """The table of the Parquet files at an address, none of whose records is read. Raises ReadError, also for files that hold fields whose type the files do
+def read_objects(
+    address: str, name: str, progress: Progress | None = None, files: Sequence[ObjectFile] | None = None
+) -> Table:
+    """The table of the Parquet files at an address, `files` where they were listed, none of whose records is read. Raises ReadError, also for files that hold fields whose type the files do
     not tell."""
     from foldbasket.tables.reading.parquetstream import ParquetStream, told_of
 
     progress = progress or Progress()
-    files = files_at(address)
+    files = files_at(address) if files is None else files
     kinds, counts = [], []
     for at, file in enumerate(files):
         progress.step(f"Asking for {file.name}", at / len(files))
