@@ -11,8 +11,10 @@ import pickle
 import random
 import tempfile
 import time
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from bench.large import STREAMED, _basket, sales
 from foldbasket.folding.cubes.cube import Cube

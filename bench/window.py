@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 import os
 import subprocess
 import sys
@@ -127,7 +126,7 @@ def frames() -> list[Row]:
     def dress() -> None:
         image = QImage(1280, 800, QImage.Format.Format_RGB32)
         painter = QPainter(image)
-        GridPainter(Geometry(dataclasses.replace(worn))).paint(painter, 1280, 800)
+        GridPainter(Geometry(msgspec.structs.replace(worn))).paint(painter, 1280, 800)
         painter.end()
 
     found.append(

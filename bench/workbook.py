@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import dataclasses
 import tempfile
 from pathlib import Path
 
+import msgspec
 import numpy as np
 import xlsxwriter
 
@@ -50,7 +50,7 @@ def rows() -> list[Row]:
         style="linen",
         highlights=(Highlight("a", "m", AtLeast("500000"), Ground()), Highlight("b", "m", Always(), Shading())),
     )
-    worn = dataclasses.replace(report, look=look, style=style_named("linen"))
+    worn = msgspec.structs.replace(report, look=look, style=style_named("linen"))
     dressed = Dressed(worn)
     codes = dressed.codes(range(report.height), range(report.width)).tolist()
     lines = _lines(100_000)

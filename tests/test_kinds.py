@@ -2,12 +2,12 @@
 
 # ruff: noqa: F811 - the window's fixtures are asked for by their names
 import csv
-from dataclasses import dataclass, replace
 from typing import Annotated, ClassVar
 
 import msgspec
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton
 
@@ -141,7 +141,7 @@ def a_comparison():
 
 def test_a_comparison(own, basket, tmp_path, driver):
     Times, Way = a_comparison()
-    compared = msgspec.structs.replace(FOLD, measures=(msgspec.structs.replace(NET, compare=Times(3)),))
+    compared = replace(FOLD, measures=(replace(NET, compare=Times(3)),))
     path = basket(compared)
     assert rendered(path, tmp_path)[1:3] == [["a", "4.50"], ["b", "-5.25"]]
     with pytest.raises(Exception, match=r"\$\.folds\[0\]\.measures\[0\]\.compare\.way"):
@@ -185,7 +185,7 @@ def a_filter():
 
 def test_a_filter(own, basket, tmp_path, driver):
     Ending = a_filter()
-    path = basket(msgspec.structs.replace(FOLD, filters=(Ending("f", FieldRef("sales", "Site"), letter="b"),)))
+    path = basket(replace(FOLD, filters=(Ending("f", FieldRef("sales", "Site"), letter="b"),)))
     assert rendered(path, tmp_path)[1:] == [["b", "-1.75"], ["Everything", "-1.75"]]
     either = Either("e", (Ending("g", FieldRef("sales", "Site"), letter="a"),))
     assert kinds.read(msgspec.to_builtins(either), Filter) == either
@@ -215,8 +215,8 @@ def test_a_picking(own, basket, tmp_path, driver):
         def kept(self, values, parents):
             return np.arange(len(parents)) % self.step == self.step - 1
 
-    site = msgspec.structs.replace(FOLD.rows[0], keep=EveryOther("net"))
-    path = basket(msgspec.structs.replace(FOLD, rows=(site,)))
+    site = replace(FOLD.rows[0], keep=EveryOther("net"))
+    path = basket(replace(FOLD, rows=(site,)))
     assert rendered(path, tmp_path)[1:] == [["b", "-1.75"], ["Everything", "-0.25"]]
     driver.open(path)
     assert driver.words()[1] == ("rows", "Site (every 2 of them, a toy by Net)")
@@ -274,7 +274,7 @@ def test_an_aggregate(own, basket, tmp_path, driver):
         def finish(self, states, present, operand):
             return Block(operand.type, states[State.SUM] // 2, states[State.VALUES] == 0, operand.scale)
 
-    path = basket(msgspec.structs.replace(FOLD, measures=(msgspec.structs.replace(NET, aggregate="toy halves"),)))
+    path = basket(replace(FOLD, measures=(replace(NET, aggregate="toy halves"),)))
     assert rendered(path, tmp_path)[1:] == [["a", "0.75"], ["b", "-0.88"], ["Everything", "-0.13"]]
     driver.open(path)
     assert driver.words()[0] == ("measures", "Net, halved by a toy")
@@ -402,7 +402,7 @@ def test_a_part_of_a_date(own, basket, tmp_path, driver):
 
     rows = (Placed("day", FieldRef("sales", "Day"), part="toy half month"),)
     kept = Members("f", FieldRef("sales", "Day"), "toy half month", ("2026-01-1", "2026-07-1"))
-    path = basket(msgspec.structs.replace(FOLD, rows=rows, filters=(kept,)))
+    path = basket(replace(FOLD, rows=rows, filters=(kept,)))
     assert [line[0] for line in rendered(path, tmp_path)[1:]] == ["2026-01-1", "2026-07-1", "Everything"]
     driver.open(path)
     assert driver.words()[1:] == [
@@ -427,7 +427,7 @@ def test_a_function(own, basket, tmp_path, driver):
             return replace(number, data=number.data * 2)
 
     formula = Measure("twice", "formula", heading="Twice", formula="TOYTWICE(SUM(Net))")
-    path = basket(msgspec.structs.replace(FOLD, measures=(NET, formula)))
+    path = basket(replace(FOLD, measures=(NET, formula)))
     assert [line[2] for line in rendered(path, tmp_path)[1:]] == ["3.00", "-3.50", "-0.50"]
     driver.open(path)
     assert any(
@@ -440,13 +440,12 @@ def test_a_function(own, basket, tmp_path, driver):
 
 
 def test_an_edit_and_an_action(own, basket, driver, monkeypatch):
-    @dataclass(frozen=True)
-    class Shout(Edit):
+    class Shout(Edit, frozen=True):
         def label(self, basket):
             return "Shout, a toy"
 
         def apply(self, basket):
-            return msgspec.structs.replace(basket, name=basket.name.upper())
+            return replace(basket, name=basket.name.upper())
 
     ACTIONS.enter(
         "Shout toyishly", ActionSpec("Shout toyishly", "Edit", lambda window: window.desk.do(Shout()), "Ctrl+Alt+9")

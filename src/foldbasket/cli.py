@@ -7,7 +7,6 @@ itself was not understood, 130 interrupted.
 from __future__ import annotations
 
 import contextlib
-import dataclasses
 import gc
 import os
 import signal
@@ -15,6 +14,8 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
+
+import msgspec
 
 from foldbasket import windowed
 from foldbasket.errors import FoldBasketError
@@ -274,7 +275,7 @@ def _prepared(options: argparse.Namespace, stack: contextlib.ExitStack) -> tuple
         cluster = Cluster(_where(options))
         stack.callback(cluster.close)
     ready = prepare(
-        dataclasses.replace(opened, basket=basket), allow_outside=options.trust, lazily=True, memory=options.memory, cluster=cluster
+        msgspec.structs.replace(opened, basket=basket), allow_outside=options.trust, lazily=True, memory=options.memory, cluster=cluster
     )  # fmt: skip
     return opened, basket, ready, wanted
 

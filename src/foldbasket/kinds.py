@@ -12,12 +12,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any, ClassVar, Literal, TypeVar, get_origin, get_type_hints
 
 import msgspec
 from msgspec import inspect
+from msgspec.structs import replace
 
 from foldbasket.registry import Kinds
 
@@ -71,8 +71,7 @@ Of = Literal["", "measure", "word", "member", "field", "number"]
 or a field (of numbers) of the table that is measured."""
 
 
-@dataclass(frozen=True)
-class Parameter:
+class Parameter(msgspec.Struct, frozen=True):
     """One thing that can be set on a kind. `label` stands before it, `meaning` explains it, `unit` follows a number; a yes-or-no has the
     labels of both; `hint` stands where nothing is typed; where it says something only as another parameter stands, `when` has that one's name and values."""
 

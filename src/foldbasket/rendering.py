@@ -6,7 +6,6 @@ The command line asks for it; it decides nothing about how problems are shown.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 import msgspec
@@ -31,8 +30,7 @@ from foldbasket.typed import meant
 replace = msgspec.structs.replace
 
 
-@dataclass(frozen=True)
-class Wanted:
+class Wanted(msgspec.Struct, frozen=True):
     """What is to be written: files by patterns with {fold} and {member}, their shape, one fold or all, a field for each member of which a
     report is written, a style, what is set of pickers and of the as-of date, by name, and a file for an index of all that was written."""
 
@@ -45,8 +43,7 @@ class Wanted:
     index: str | None = None
 
 
-@dataclass(frozen=True)
-class Written:
+class Written(msgspec.Struct, frozen=True):
     """A report and the file that it was written to."""
 
     report: Report

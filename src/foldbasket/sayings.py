@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
@@ -18,8 +17,7 @@ import msgspec
 SLOT = re.compile(r"\{(\w+):(\w+)\}")
 
 
-@dataclass(frozen=True)
-class Slot:
+class Slot(msgspec.Struct, frozen=True):
     """A place of a saying that a setting fills. `sort` says how: number, ordinal, choice, units (a choice, of several where `count` is not 1),
     measure, word, member, field, value, values, text, numbers. One whose name begins with “_” is read and says nothing."""
 
@@ -30,8 +28,7 @@ class Slot:
 Piece = str | Slot
 
 
-@dataclass(frozen=True)
-class Saying:
+class Saying(msgspec.Struct, frozen=True, dict=True):
     """One way to say a kind, and the settings that it stands for."""
 
     text: str

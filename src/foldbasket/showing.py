@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
@@ -18,8 +17,7 @@ from foldbasket.sentence.vocabulary import Vocabulary
 from foldbasket.sentence.writing import written
 
 
-@dataclasses.dataclass(frozen=True)
-class Shown:
+class Shown(msgspec.Struct, frozen=True):
     """A report, and the sentence that it answers written in full."""
 
     report: Report

@@ -1,7 +1,6 @@
 """The grid's geometry and painter: what stands where, what stays in place, what is drawn and what is not touched."""
 
-import dataclasses
-
+import msgspec
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
@@ -131,7 +130,7 @@ def test_bars_are_as_long_as_their_values_and_begin_in_one_line_for_each_measure
     of = source(table("T", {"a": ["x", "y", "z"], "up": [50, 100, 25], "both": [-40, 80, 20]}))
     bare = fold(of, [measure("sum", "T.up"), measure("sum", "T.both")], [placed("T.a")], row_total="off")
     bars = tuple(Highlight(each.id, each.id, Always(), Bar()) for each in bare.measures)
-    at = Geometry(dataclasses.replace(bare, look=ReportLook(highlights=bars)))
+    at = Geometry(msgspec.structs.replace(bare, look=ReportLook(highlights=bars)))
     image = QImage(640, 200, QImage.Format.Format_RGB32)
     painter = QPainter(image)
     GridPainter(at).paint(painter, 640, 200, held=Selection(Marked(0, 0, 0, 0, 0, 0, (0, 0))))

@@ -1,6 +1,5 @@
 """The pages view and what is printed: the same pages on the screen, in PDF and on a printer; texts read back page by page."""
 
-import dataclasses
 import random
 from decimal import Decimal
 
@@ -225,7 +224,7 @@ def test_without_a_printer_it_says_so(paged, monkeypatch):
 
 def test_in_newsprint_the_whole_page_is_grey(qapp):
     report = long_report(4, 4, way=Way.UPRIGHT)
-    pages = Pages(dataclasses.replace(report, style=STYLES["newsprint"]))
+    pages = Pages(replace(report, style=STYLES["newsprint"]))
     image = QImage(pages.size.toSize(), QImage.Format.Format_RGB32)
     image.fill(Qt.GlobalColor.white)
     painter = QPainter(image)

@@ -1,6 +1,5 @@
 """What a PDF is beside its pages: text that is found and copied as it is read, an outline, a language, and the rules of archives."""
 
-import dataclasses
 import io
 import re
 
@@ -62,7 +61,7 @@ def odd_report(style="ledger", drawn=Columns):
         chart=Chart(drawn=drawn(), along="w"),
     )
     report = Engine(source(table("T", columns))).fold(fold)
-    return dataclasses.replace(report, style=STYLES[style])
+    return replace(report, style=STYLES[style])
 
 
 def test_text_is_read_back_as_it_stands_with_digits_of_one_width(tmp_path, qapp):

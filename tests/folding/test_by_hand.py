@@ -1,10 +1,10 @@
 """Proof's own arithmetic: in plain Python it gives what the engine gives, and where the engine is broken on purpose it says so."""
 
 import random
-from dataclasses import replace
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.engine import Engine

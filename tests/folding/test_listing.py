@@ -1,6 +1,5 @@
 """The records of a fold listed under its groups, against plain Python over the same records."""
 
-import dataclasses
 import random
 from decimal import Decimal
 
@@ -120,7 +119,7 @@ def test_what_the_listing_shows_by_itself_and_says(tmp_path):
     rows = (tmp_path / "listed.csv").read_text("utf-8").splitlines()
     assert rows[0].split(",")[:3] == ["Site", "Record", "Grade"]
     assert len(rows) == 1 + listed.height
-    assert dataclasses.replace(report, origin=None).listing().height == report.height
+    assert replace(report, origin=None).listing().height == report.height
 
 
 def test_a_fold_that_measures_nothing_lists_its_records():

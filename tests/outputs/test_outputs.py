@@ -1,11 +1,11 @@
 """What is written is read back by another library, and says the same as the report."""
 
 import csv
-import dataclasses
 import datetime
 import io
 from decimal import Decimal
 
+import msgspec
 import openpyxl
 import pytest
 from lxml import html as lxml_html
@@ -27,7 +27,7 @@ from foldbasket.styling.numbers import NumberStyle
 def test_a_sheet_may_be_called_after_any_fold(tmp_path, name):
     of = source(table("T", {"Site": ["Oak", "Ash"], "Net": [1, 2]}))
     report = fold(of, [measure("sum", "T.Net")], [placed("T.Site")])
-    save_report(dataclasses.replace(report, name=name), tmp_path / "a.xlsx")
+    save_report(msgspec.structs.replace(report, name=name), tmp_path / "a.xlsx")
     title, _ = openpyxl.load_workbook(tmp_path / "a.xlsx").sheetnames
     assert 0 < len(title.encode("utf-16-le")) <= 62
     assert not set(title) & set("[]:*?/\\")

@@ -123,9 +123,8 @@ def test_a_workbook_has_every_value_format_ink_ground_weight_and_rule(report, tm
     fixed = msgspec.structs.replace(
         report.look, highlights=tuple(h for h in report.look.highlights if h.id not in live)
     )
-    import dataclasses
 
-    for row, column, style, _ in cells(dataclasses.replace(report, look=fixed)):
+    for row, column, style, _ in cells(msgspec.structs.replace(report, look=fixed)):
         cell = page.cell(top + row, left + column)
         value = report.value(row, column)
         if value is None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Callable, Mapping, Sequence
 from typing import Literal, TypeVar
 
@@ -133,7 +132,7 @@ class Basket(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
         style = style_named(fold.look.style or self.style, self.styles)
         if report.look == fold.look and report.style == style:
             return report
-        return dataclasses.replace(report, look=fold.look, style=style)
+        return msgspec.structs.replace(report, look=fold.look, style=style)
 
     def place_of(self, source: SourceSpec) -> str:
         """Where a source comes from, in a few words."""

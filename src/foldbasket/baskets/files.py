@@ -13,7 +13,6 @@ import re
 import zipfile
 from collections import Counter
 from collections.abc import Mapping
-from dataclasses import dataclass
 from pathlib import Path
 
 import msgspec
@@ -39,8 +38,7 @@ State = tuple[tuple[int, int, int], str]
 """What tells one state of a basket's file from another: size, time and number, and a digest of its JSON."""
 
 
-@dataclass(frozen=True)
-class Opened:
+class Opened(msgspec.Struct, frozen=True):
     """A basket and the file it came from, with the state that this was in; paths in it are relative to `folder`."""
 
     basket: Basket

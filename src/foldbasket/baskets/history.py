@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import msgspec
 
 from foldbasket.baskets.basket import Basket
@@ -12,8 +10,7 @@ from foldbasket.baskets.following import followed
 from foldbasket.errors import BasketError
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(msgspec.Struct, frozen=True):
     """What was done, and the basket after it; `gesture` names the gesture that it belongs to, if that goes on."""
 
     label: str
@@ -21,8 +18,7 @@ class Step:
     gesture: str = ""
 
 
-@dataclass(frozen=True)
-class Trail:
+class Trail(msgspec.Struct, frozen=True):
     """Steps, and at which of them one is."""
 
     steps: tuple[Step, ...]

@@ -16,8 +16,9 @@ import os
 import shutil
 import uuid
 from collections.abc import Mapping
-from dataclasses import dataclass
 from pathlib import Path
+
+import msgspec
 
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.files import decode, encode
@@ -35,8 +36,7 @@ SECONDS = 30
 WORK, STEPS, LOCK, PASTED = "work.json", "steps.gz", "lock", "pasted/"
 
 
-@dataclass(frozen=True)
-class Recovered:
+class Recovered(msgspec.Struct, frozen=True):
     """Work left by a crash: the basket, the file it belonged to (None when never saved), and where it was found."""
 
     basket: Basket

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from foldbasket.charts.figures import Figures
 from foldbasket.spec.chart import Chart, Drawn
 
 
-@dataclass(frozen=True)
-class Choice:
+class Choice(msgspec.Struct, frozen=True):
     """A kind as it would be drawn: why it fits, or why it is refused."""
 
     drawn: Drawn

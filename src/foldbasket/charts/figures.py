@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -27,8 +27,7 @@ MOST_MARKS = 20_000
 """Marks past which a chart cannot be read."""
 
 
-@dataclass(frozen=True, eq=False)
-class Series:
+class Series(msgspec.Struct, frozen=True, eq=False):
     """Values along the axis, shape (places,), not a number where there is none; `cells` names for each the measure and the lines of rows and
     columns that it is, shape (places, 3), -1 for none. `others` says that it stands for members that were gathered."""
 
@@ -39,8 +38,7 @@ class Series:
     others: bool = False
 
 
-@dataclass(frozen=True, eq=False)
-class Panel:
+class Panel(msgspec.Struct, frozen=True, eq=False):
     """One of the charts beside one another: what it is of, its series, and the measure that says how its numbers are written."""
 
     name: str
@@ -54,8 +52,7 @@ class Panel:
         return every[np.isfinite(every)]
 
 
-@dataclass(frozen=True, eq=False)
-class Figures:
+class Figures(msgspec.Struct, frozen=True, eq=False):
     """Everything that a chart shows. `labels` stand along its axis at `places`, whole numbers that leave room for periods without records;
     `tokens` name the members. `notes` say what is not seen at once."""
 

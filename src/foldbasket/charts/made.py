@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import dataclasses
+import msgspec
 
 from foldbasket.charts.figures import Figures, figures_of
 from foldbasket.charts.roles import fold_of_chart
@@ -22,4 +22,4 @@ def figures_for(report: Report, chart: Chart) -> Figures:
     if origin is None:
         raise OutputError("this report comes from no fold, so it has no chart.", todo="Write it as XLSX.")
     made = origin.again(fold_of_chart(origin.fold, chart, report))
-    return figures_of(dataclasses.replace(made, look=report.look, style=report.style), origin.fold, chart)
+    return figures_of(msgspec.structs.replace(made, look=report.look, style=report.style), origin.fold, chart)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import msgspec
@@ -27,8 +26,7 @@ TITLE, LINE, PAD = 15.0, 18.0, 16.0
 NARROWEST, LOWEST = 150.0, 90.0
 
 
-@dataclass(frozen=True, eq=False)
-class Picture:
+class Picture(msgspec.Struct, frozen=True, eq=False):
     """A drawn chart: the canvas, the marks in it, what it says to who does not see it, and its title."""
 
     canvas: Canvas

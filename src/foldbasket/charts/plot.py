@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+import msgspec
 import numpy as np
 
 from foldbasket.charts.figures import Figures, Panel, Series
@@ -22,8 +22,7 @@ Box = tuple[float, float, float, float]
 """Left, top, right, bottom."""
 
 
-@dataclass(frozen=True)
-class Mark:
+class Mark(msgspec.Struct, frozen=True):
     """Something drawn that stands for a cell: where it is, which measure, row line and column line it is, and the names of its member and series."""
 
     box: Box

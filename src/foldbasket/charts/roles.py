@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import msgspec
 
@@ -19,8 +18,7 @@ replace = msgspec.structs.replace
 REPEATING = ("half of year", "quarter of year", "month of year", "fiscal quarter of year", "fiscal month of year")
 
 
-@dataclass(frozen=True)
-class Roles:
+class Roles(msgspec.Struct, frozen=True):
     """Words of a fold by their part: what the chart goes along, what there is a series for each of, what a small chart for each of; None for none."""
 
     along: str | None

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from babel.numbers import format_decimal, get_currency_symbol
 
@@ -15,8 +15,7 @@ SIZES = ((1e12, "trillion"), (1e9, "billion"), (1e6, "million"), (1e3, "thousand
 STEPS = (1.0, 2.0, 2.5, 5.0, 10.0)
 
 
-@dataclass(frozen=True)
-class Scale:
+class Scale(msgspec.Struct, frozen=True):
     """From `low` to `high` in round `step`s."""
 
     low: float
@@ -51,8 +50,7 @@ def scale_of(low: float, high: float, from_zero: bool, most: int = 6) -> Scale:
     return Scale(first, last, step)
 
 
-@dataclass(frozen=True)
-class Unit:
+class Unit(msgspec.Struct, frozen=True):
     """How numbers of a measure are written in a chart: divided by a size, whose word stands in the title, or as percent."""
 
     size: float

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import msgspec
 
 from foldbasket.folding.lines.axis import Kind
@@ -15,8 +13,7 @@ replace = msgspec.structs.replace
 PICKED = "picked"
 
 
-@dataclass(frozen=True)
-class Counts:
+class Counts(msgspec.Struct, frozen=True):
     """Records by the key of their member; and those that are blank in the field, or have no partner in its table."""
 
     members: dict[str, int]

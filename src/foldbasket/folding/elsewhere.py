@@ -7,7 +7,6 @@ cluster. What follows a cube does not know the difference.
 from __future__ import annotations
 
 import contextlib
-import dataclasses
 import datetime
 from collections import Counter
 from collections.abc import Collection, Sequence
@@ -224,7 +223,7 @@ class Elsewhere:
     def _made(self, plan: Plan, stream: Stream, progress: Progress) -> Cube:
         edged = with_edges(plan, stream, self._whole, progress)
         if edged is not plan:
-            return dataclasses.replace(self._made(edged, stream, progress), fields=plan.fields)
+            return msgspec.structs.replace(self._made(edged, stream, progress), fields=plan.fields)
         expressions = self._behind(used_by(plan))
         if isinstance(stream, DatabaseStream):
             try:
@@ -257,7 +256,7 @@ class Elsewhere:
         most = self.most
         if stream_of(self.source.table(plan.base), self._streamed.names(plan.base, used), most) is None:
             self.source.bring(used, progress=progress)
-            made = dataclasses.replace(self._local.cube(plan, progress))
+            made = msgspec.structs.replace(self._local.cube(plan, progress))
         else:
             self.source.bring(used, (plan.base,), progress)
             made = self._streamed.cube(plan, stream, expressions, progress)

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 import numpy.typing as npt
 import pyarrow.compute as pc
@@ -22,8 +21,7 @@ NO_PARTNER = "(no match)"
 PIECE = 20_000
 
 
-@dataclass(frozen=True, eq=False)
-class Listed:
+class Listed(msgspec.Struct, frozen=True, eq=False):
     """A field as it is listed for the records of a proof: its column, and for each of the first records the number of the record there, −1 for none."""
 
     ref: FieldRef
@@ -39,8 +37,7 @@ class Listed:
         return said or ""
 
 
-@dataclass(frozen=True)
-class Wanted:
+class Wanted(msgspec.Struct, frozen=True):
     """What is wanted of a list of records: the fields, in which order they stand, and a text that they are to hold."""
 
     fields: tuple[FieldRef, ...]
@@ -49,8 +46,7 @@ class Wanted:
     text: str = ""
 
 
-@dataclass(frozen=True, eq=False)
-class Records:
+class Records(msgspec.Struct, frozen=True, eq=False):
     """The first records of a list, by field; and how many there are in all."""
 
     wanted: Wanted

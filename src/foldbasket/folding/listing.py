@@ -5,7 +5,6 @@ It is a fold as well, with the number of the record as the innermost field of it
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Sequence
 
 import msgspec
@@ -149,14 +148,14 @@ def listing(report: Report, fold: Fold, source: Source) -> Report:
         each.id for each in report.measures if each.id.startswith(VALUE)
     }
     blocks = [
-        dataclasses.replace(block, blank=block.blank | apart[:, None]) if head.id in silent else block
+        replace(block, blank=block.blank | apart[:, None]) if head.id in silent else block
         for head, block in zip(report.measures, report.blocks, strict=True)
     ]
     headings = [report.measures[number].heading for number in shown]
-    return dataclasses.replace(
+    return replace(
         report,
         sentence=_sentence(fold, source, report, headings),
-        rows=dataclasses.replace(rows, captions=captions),
+        rows=replace(rows, captions=captions),
         measures=tuple(report.measures[number] for number in shown),
         blocks=tuple(blocks[number] for number in shown),
     )
@@ -164,12 +163,10 @@ def listing(report: Report, fold: Fold, source: Source) -> Report:
 
 def told_of(report: Report, records: int, origin: Origin) -> Report:
     """The report of gathered records as that of all from which they were gathered."""
-    counted = tuple(
-        dataclasses.replace(each, records=records, place="here, its records gathered") for each in report.counted
-    )
+    counted = tuple(replace(each, records=records, place="here, its records gathered") for each in report.counted)
     assert report.origin is not None
     # Other folds are of the gathered records; what relative dates go by is told of all.
-    return dataclasses.replace(report, counted=counted, origin=dataclasses.replace(report.origin, as_of=origin.as_of))
+    return replace(report, counted=counted, origin=replace(report.origin, as_of=origin.as_of))
 
 
 def _sentence(fold: Fold, source: Source, report: Report, headings: Sequence[str]) -> str:

@@ -7,7 +7,6 @@ report's own totals or layout is used, so a proof is a second way to the same nu
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from decimal import Decimal, localcontext
 from fractions import Fraction
 from typing import Any
@@ -30,8 +29,7 @@ from foldbasket.tables.distinct import distinct
 from foldbasket.tables.progress import Progress
 
 
-@dataclass(frozen=True)
-class Part:
+class Part(msgspec.Struct, frozen=True):
     """One number that a cell is made of: what it is called, its exact value, and the value as the report writes it."""
 
     name: str
@@ -39,8 +37,7 @@ class Part:
     text: str
 
 
-@dataclass(frozen=True)
-class ByHand:
+class ByHand(msgspec.Struct, frozen=True):
     """A number worked out in plain Python from the records, beside what the engine gives for it."""
 
     name: str
@@ -48,8 +45,7 @@ class ByHand:
     engine: Value
 
 
-@dataclass(frozen=True)
-class LeftOut:
+class LeftOut(msgspec.Struct, frozen=True):
     """So many records that are not counted: `why` says by which filter, or that they have no value: “by Channel: Trade”."""
 
     why: str
@@ -63,8 +59,7 @@ def is_same(one: Value, two: Value) -> bool:
     return one == two
 
 
-@dataclass(frozen=True, eq=False)
-class Proof:
+class Proof(msgspec.Struct, frozen=True, eq=False):
     """What stands behind a cell. `where` names its members, `behind` are the base table's records in it."""
 
     measure: str

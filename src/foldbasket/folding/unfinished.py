@@ -5,7 +5,6 @@ from __future__ import annotations
 import calendar
 import datetime
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import msgspec
 import numpy as np
@@ -23,8 +22,7 @@ from foldbasket.spec.fold import Fold, Placed
 from foldbasket.styling.dates import EPOCH, day_text
 
 
-@dataclass(frozen=True)
-class Unfinished:
+class Unfinished(msgspec.Struct, frozen=True):
     """A period that is compared and is not over. `said` tells it in words; `filter` keeps it and the one before to the part of the year that both have, None
     where no part of the year does."""
 

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
+
+import msgspec
+from msgspec.structs import replace
 
 from foldbasket.errors import FormulaError
 from foldbasket.formulas.function import Function, Misfit
@@ -43,15 +45,14 @@ def schema_of(source: Source) -> Schema:
     )
 
 
-@dataclass(eq=False)
-class Checked:
+class Checked(msgspec.Struct, eq=False):
     """A formula that is sound: its tree, the kind it gives, and what its names stand for."""
 
     text: str
     tree: Node
     kind: Kind
-    fields: dict[Name, FieldRef] = field(default_factory=dict)
-    measures: dict[Name, str] = field(default_factory=dict)
+    fields: dict[Name, FieldRef] = msgspec.field(default_factory=dict)
+    measures: dict[Name, str] = msgspec.field(default_factory=dict)
 
     @property
     def is_summary(self) -> bool:

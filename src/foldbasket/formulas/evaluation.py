@@ -10,8 +10,8 @@ import datetime
 import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
@@ -50,8 +50,7 @@ def value(node: Node, leaf: Callable[[Node], Vec | None], today: datetime.date) 
     return node.function.evaluate(*(value(each, leaf, today) for each in node.arguments))
 
 
-@dataclass(frozen=True, eq=False)
-class _Ahead:
+class _Ahead(msgspec.Struct, frozen=True, eq=False):
     """A part of a tree that was worked out for combinations of members: a code for each record, and the values by code."""
 
     codes: npt.NDArray

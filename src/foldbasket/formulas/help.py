@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from foldbasket.formulas.function import FUNCTIONS
 from foldbasket.formulas.language import AGGREGATE_NAMES, KEYWORDS
@@ -13,8 +14,7 @@ from foldbasket.formulas.values import Kind
 from foldbasket.typed import BEGINS, fit
 
 
-@dataclass(frozen=True)
-class Offer:
+class Offer(msgspec.Struct, frozen=True):
     """A word to complete: what is shown, what is written, and what it means."""
 
     shown: str
@@ -23,8 +23,7 @@ class Offer:
     is_measure: bool = False
 
 
-@dataclass(frozen=True)
-class Pattern:
+class Pattern(msgspec.Struct, frozen=True):
     """A formula to start from. Words in double angle brackets are to be filled in; the first is selected."""
 
     name: str

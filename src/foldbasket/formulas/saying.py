@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+
+import msgspec
 
 from foldbasket.formulas.checking import Checked
 from foldbasket.formulas.function import Said
@@ -30,8 +31,7 @@ def said_in_sql(
     return _Saying(formula, dialect, field, today, stands_for or {}).said(formula.tree)
 
 
-@dataclass(frozen=True, eq=False)
-class _Saying:
+class _Saying(msgspec.Struct, frozen=True, eq=False):
     formula: Checked
     dialect: Dialect
     field: Callable[[FieldRef], Said]

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+
+import msgspec
 
 from foldbasket.formulas.function import Function
 from foldbasket.formulas.values import Vec
 
 
-@dataclass(frozen=True, eq=False)
-class Node:
+class Node(msgspec.Struct, frozen=True, eq=False):
     """`start` and `stop` are where in the text it stands, from 0, the end left out."""
 
     start: int
@@ -28,15 +28,13 @@ class Node:
             yield from child.walk()
 
 
-@dataclass(frozen=True, eq=False)
-class Constant(Node):
+class Constant(Node, frozen=True, eq=False):
     """A value that is written out."""
 
     value: Vec
 
 
-@dataclass(frozen=True, eq=False)
-class Name(Node):
+class Name(Node, frozen=True, eq=False):
     """A field, or in a summary a measure. `quoted` says that it was written in double quotes, so that its case counts."""
 
     name: str
@@ -44,8 +42,7 @@ class Name(Node):
     quoted: bool = False
 
 
-@dataclass(frozen=True, eq=False)
-class Apply(Node):
+class Apply(Node, frozen=True, eq=False):
     """An operator or a function over its arguments."""
 
     function: Function
@@ -56,14 +53,13 @@ class Apply(Node):
         return self.arguments
 
 
-@dataclass(frozen=True, eq=False)
-class Aggregated(Node):
+class Aggregated(Node, frozen=True, eq=False):
     """An aggregate over records: by its name in the engine, over an expression (None counts records), where a condition holds."""
 
     aggregate: str
     argument: Node | None
     where: Node | None = None
-    percent: float = field(default=90.0)
+    percent: float = msgspec.field(default=90.0)
 
     @property
     def children(self) -> tuple[Node, ...]:

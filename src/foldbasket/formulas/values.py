@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import enum
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
@@ -45,16 +45,14 @@ KIND_OF: dict[FieldType, Kind] = {
 }
 
 
-@dataclass(frozen=True)
-class Span:
+class Span(msgspec.Struct, frozen=True):
     """An interval of the calendar: whole months, and microseconds."""
 
     months: int = 0
     micros: int = 0
 
 
-@dataclass(eq=False)
-class Vec:
+class Vec(msgspec.Struct, eq=False):
     """Values of one type; shape (n,), or (1,) for a constant. Data under a blank is of no meaning.
 
     `bound` limits the size of exact numbers in stored units, so that overflow is foreseen and not met. `own` says that the data

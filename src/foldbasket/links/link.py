@@ -6,7 +6,6 @@ A blank key finds nothing. Keys that repeat on the one side are refused, since a
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 
 import msgspec
 import numpy as np
@@ -62,8 +61,7 @@ def _where(near: Table, far: Table) -> str:
     return f"Link from “{near.name}” to “{far.name}”"
 
 
-@dataclass(frozen=True)
-class Match:
+class Match(msgspec.Struct, frozen=True):
     """How a link fits: records of the near table that find a partner, that have a key but find none, and that have no key;
     keys that stand on several records of the far table, with how often (the first few); records of the far table unused."""
 
@@ -125,8 +123,7 @@ def match_of_parts(
     )
 
 
-@dataclass(frozen=True)
-class _Keys:
+class _Keys(msgspec.Struct, frozen=True):
     """One number for each record's key in both tables, alike where the keys are; and which records have a whole key (near:
     one whose every part occurs in the far table)."""
 

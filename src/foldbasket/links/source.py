@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Collection, Container, Mapping, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -25,8 +25,7 @@ from foldbasket.tables.unread import bring
 from foldbasket.typed import meant
 
 
-@dataclass(frozen=True, eq=False)
-class Aligned:
+class Aligned(msgspec.Struct, frozen=True, eq=False):
     """A field as one code per base record.
 
     Codes from 0 name the members of `dictionary`; ``len(dictionary)`` is blank and ``len(dictionary) + 1`` means that the

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
 from typing import Any
+
+import msgspec
 
 from foldbasket import faults
 from foldbasket.errors import FoldBasketError
@@ -17,25 +18,22 @@ from foldbasket.spec.filter import Filter
 from foldbasket.spec.fold import Fold
 
 
-@dataclass(frozen=True)
-class Way:
+class Way(msgspec.Struct, frozen=True):
     """Something that could be done: its name, what becomes of the fold by it, and a filter that is added to it."""
 
     name: str
-    changes: Mapping[str, Any] = field(default_factory=dict)
+    changes: Mapping[str, Any] = msgspec.field(default_factory=dict)
     rule: Filter | None = None
 
 
-@dataclass(frozen=True)
-class Notice:
+class Notice(msgspec.Struct, frozen=True):
     """What was noticed, in words, and what could be done about it."""
 
     said: str
     ways: tuple[Way, ...] = ()
 
 
-@dataclass(frozen=True)
-class Seen:
+class Seen(msgspec.Struct, frozen=True):
     """A report, the fold and the source that it was made of, and the day up to which the data of a date go."""
 
     report: Report
@@ -47,8 +45,7 @@ class Seen:
 Notices = Callable[[Seen], Iterator[Notice]]
 
 
-@dataclass(frozen=True)
-class NoticeKind:
+class NoticeKind(msgspec.Struct, frozen=True):
     """A way of looking; `standing` says where what it finds is told."""
 
     look: Notices

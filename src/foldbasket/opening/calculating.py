@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from functools import partial
+
+import msgspec
 
 from foldbasket.baskets.calculated import Calculated, in_order
 from foldbasket.errors import FoldBasketError, FormulaError
@@ -34,8 +35,7 @@ def check_field(text: str, source: Source, home: str | None = None) -> tuple[Che
     return made, base
 
 
-@dataclass(frozen=True, eq=False)
-class Outcome:
+class Outcome(msgspec.Struct, frozen=True, eq=False):
     """Tables with their calculated fields, and why some fields could not be made, by table and name."""
 
     tables: dict[str, Table]

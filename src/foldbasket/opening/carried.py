@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-import dataclasses
 import zipfile
 from pathlib import Path
+
+import msgspec
 
 from foldbasket.baskets.archive import MOST_DATA, archive_of, bounded
 from foldbasket.baskets.basket import SourceSpec
@@ -50,6 +51,6 @@ def carried_table(path: Path, source: SourceSpec, progress: Progress | None) -> 
                 ) from None
             try:
                 read = read_table(Path(unpacked.name), source.name, progress=progress)
-                return dataclasses.replace(read, origin=str(path))
+                return msgspec.structs.replace(read, origin=str(path))
             except ReadError:
                 raise broken from None

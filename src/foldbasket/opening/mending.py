@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
 import msgspec
+from msgspec.structs import replace
 
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.errors import Cancelled, FoldBasketError, ReadError, reason_of

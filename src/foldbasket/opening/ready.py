@@ -7,7 +7,8 @@ made of. The window goes the same two steps (`Keeping.mended`, `Keeping.calculat
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+import msgspec
 
 from foldbasket.baskets.basket import Basket
 from foldbasket.errors import FoldBasketError
@@ -22,8 +23,7 @@ from foldbasket.tables.sample import is_sampled
 from foldbasket.tables.table import Table
 
 
-@dataclass(frozen=True, eq=False)
-class Ready:
+class Ready(msgspec.Struct, frozen=True, eq=False):
     """Tables ready to be folded. `tables` are mended, `outcomes` tell what became of each mend by source, and `problems` are
     sentences about whatever may make a number differ from what the basket asks for."""
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 
 import msgspec
+from msgspec.structs import replace
 
 from foldbasket.baskets.basket import SourceSpec
 from foldbasket.baskets.consent import Agreed

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from foldbasket.baskets.basket import Basket
 from foldbasket.baskets.needs import circle_of, needed_sources

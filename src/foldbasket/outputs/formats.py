@@ -6,9 +6,10 @@ import importlib
 import os
 from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal, get_args
+
+import msgspec
 
 from foldbasket.errors import OutputError, reason_of
 from foldbasket.folding.report.report import Report
@@ -23,8 +24,7 @@ alone; or the records of its groups, which every format takes that takes a repor
 Save = Callable[[Report, Path, Shape], None]
 
 
-@dataclass(frozen=True)
-class Output:
+class Output(msgspec.Struct, frozen=True):
     """A format: the ending of its files, what it is called, how a report is written, and the shapes it can have.
 
     `save` is the name of a module with a function `save(report, path, shape)` where that needs Qt, which is then loaded only to write.

@@ -5,10 +5,11 @@ from __future__ import annotations
 import csv
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass
 from html import escape
 from pathlib import Path
 from urllib.parse import quote
+
+import msgspec
 
 from foldbasket.errors import OutputError
 from foldbasket.outputs.formats import appearing_whole
@@ -16,8 +17,7 @@ from foldbasket.outputs.formats import appearing_whole
 HEADS = ("Report", "Member", "File", "Rows", "Columns", "Records", "Of")
 
 
-@dataclass(frozen=True)
-class Entry:
+class Entry(msgspec.Struct, frozen=True):
     """A file: of which fold and member, how large the report is, and of how many records."""
 
     fold: str

@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-import dataclasses
 import datetime
 import io
 import re
-from dataclasses import dataclass, field
 from decimal import Decimal
 from functools import cached_property
 from math import isfinite
 from pathlib import Path
 from typing import Any
 
+import msgspec
 from msgspec.structs import replace
 
 from foldbasket.errors import OutputError
@@ -31,18 +30,17 @@ RULES = {Rule.THIN: "0.5pt solid", Rule.THICK: "1.5pt solid", Rule.DOUBLE: "2pt 
 SIDES = {Side.LEFT: "start", Side.MIDDLE: "center", Side.RIGHT: "end"}
 
 
-@dataclass
-class _Document:
+class _Document(msgspec.Struct, dict=True):
     """A document that is being made, with the styles made for it so far. `live` are the highlights that cells wear by themselves, for each measure
     that has one; they are not in `dressed`."""
 
     report: Report
     dressed: Dressed
     sheet: Sheet
-    live: dict[int, Highlight] = field(default_factory=dict)
-    made: dict[tuple[CellStyle, int, bool, bool], Any] = field(default_factory=dict)
-    worn: dict[int, str] = field(default_factory=dict)
-    formats: dict[tuple[NumberStyle, str, str], Any] = field(default_factory=dict)
+    live: dict[int, Highlight] = msgspec.field(default_factory=dict)
+    made: dict[tuple[CellStyle, int, bool, bool], Any] = msgspec.field(default_factory=dict)
+    worn: dict[int, str] = msgspec.field(default_factory=dict)
+    formats: dict[tuple[NumberStyle, str, str], Any] = msgspec.field(default_factory=dict)
 
     @cached_property
     def file(self) -> Any:
@@ -169,7 +167,7 @@ def save(report: Report, path: Path, shape: str = "table") -> None:
         )
     live = conditional_styles(report)
     fixed = tuple(each for each in report.look.highlights if each not in live.values())
-    dressed = Dressed(dataclasses.replace(report, look=replace(report.look, highlights=fixed)))
+    dressed = Dressed(replace(report, look=replace(report.look, highlights=fixed)))
     into = _Document(report, dressed, sheet, live)
     _fill(into)
     packed = io.BytesIO()  # a full disk is then met by one write, not by an archive half closed

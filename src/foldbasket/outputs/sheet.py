@@ -7,9 +7,9 @@ screen follows the same rules.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import cached_property
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -22,8 +22,7 @@ AT_ONCE = 1_000
 """Rows whose names are made at once: each for itself takes five times as long."""
 
 
-@dataclass(frozen=True)
-class Span:
+class Span(msgspec.Struct, frozen=True):
     """A heading over cells from `row`, `column` (both from 0, in the sheet's head) for `rows` by `columns`."""
 
     row: int

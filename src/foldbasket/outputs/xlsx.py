@@ -6,9 +6,7 @@ instead of being merged down it, since a merge needs rows that are gone.
 
 from __future__ import annotations
 
-import dataclasses
 import datetime
-from dataclasses import dataclass, field
 from decimal import Decimal
 from math import isfinite
 from pathlib import Path
@@ -82,8 +80,7 @@ def save(report: Report, path: Path, shape: str = "table") -> None:
         book.fileclosed = True  # one that failed is not tried again when it is collected
 
 
-@dataclass
-class _Page:
+class _Page(msgspec.Struct):
     """A sheet that is being written, and what its formats are made of."""
 
     book: Any
@@ -96,7 +93,7 @@ class _Page:
     large: bool
     sums: LiveSums | None
     """What makes sums of totals; None where they are numbers."""
-    formats: dict[tuple[Any, ...], Any] = field(default_factory=dict)
+    formats: dict[tuple[Any, ...], Any] = msgspec.field(default_factory=dict)
 
     @property
     def first(self) -> int:
@@ -148,11 +145,9 @@ def _signed(pattern: str, sign: str) -> str:
 def _fill(book: Any, report: Report, sheet: Sheet, top: int, large: bool, sums: bool) -> None:
     page = book.add_worksheet(_sheet_name(report.title or report.name))
     live = [] if large else live_highlights(report)
-    look = msgspec.structs.replace(
-        report.look, highlights=tuple(each for each in report.look.highlights if each not in live)
-    )
+    look = replace(report.look, highlights=tuple(each for each in report.look.highlights if each not in live))
     live_sums = LiveSums(report, (top + sheet.head_rows, sheet.head_columns)) if sums else None
-    dressed = Dressed(dataclasses.replace(report, look=look))
+    dressed = Dressed(replace(report, look=look))
     into = _Page(book, page, dressed, Dressed(report), sheet, top, large, live_sums)
     page.hide_gridlines(2)
     left = sheet.head_columns

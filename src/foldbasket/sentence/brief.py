@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
 
 import msgspec
 from lark import Tree
@@ -26,21 +25,20 @@ replace = msgspec.structs.replace
 LEADS = ("also", "by", "for_", "across", "keeping", "not_", "versus")
 
 
-@dataclass
-class Brief:
+class Brief(msgspec.Struct):
     """Puts the pieces of one sentence together, with one field chosen for each name."""
 
     reader: Reader
-    measures: list[Measure] = field(default_factory=list)
-    rows: list[Placed] = field(default_factory=list)
-    columns: list[Placed] = field(default_factory=list)
-    filters: list[Filter] = field(default_factory=list)
+    measures: list[Measure] = msgspec.field(default_factory=list)
+    rows: list[Placed] = msgspec.field(default_factory=list)
+    columns: list[Placed] = msgspec.field(default_factory=list)
+    filters: list[Filter] = msgspec.field(default_factory=list)
     mode: str = "measures"
     lead: str = ""
     turns: int = 0
     is_left_out: bool = False
     is_versus: bool = False
-    later: list[tuple[int, Tree]] = field(default_factory=list)
+    later: list[tuple[int, Tree]] = msgspec.field(default_factory=list)
 
     def fold(self, tree: Tree, name: str = "") -> Fold:
         """The fold that the pieces ask for. Raises SentenceError."""

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from itertools import product
+
+import msgspec
 
 from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef
@@ -13,8 +14,7 @@ MOST = 8
 """As many readings are offered."""
 
 
-@dataclass
-class Choosing:
+class Choosing(msgspec.Struct):
     """The fields that the names of one sentence may mean. Names are asked for in order; each way to answer all of them is one `reading`."""
 
     source: Source

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from itertools import islice
 from weakref import WeakKeyDictionary
 
+import msgspec
 import numpy as np
 from lark.parsers.lalr_interactive_parser import InteractiveParser
 
@@ -29,8 +29,7 @@ MOST_COUNTED = 3_000_000
 """Members of a field with more records are offered without counts."""
 
 
-@dataclass(frozen=True)
-class Completion:
+class Completion(msgspec.Struct, frozen=True):
     """What could be written from `start` on, up to the cursor; `detail` says what it is."""
 
     text: str
@@ -66,8 +65,7 @@ def completed(text: str, chosen: Completion) -> str:
     return f"{before}{chosen.text} "
 
 
-@dataclass
-class _Place:
+class _Place(msgspec.Struct):
     scanner: Scanner
     parser: InteractiveParser
     words: Vocabulary

@@ -9,11 +9,11 @@ from __future__ import annotations
 import contextlib
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
 from typing import Any, get_args, get_type_hints
 
+import msgspec
 import platformdirs
 from lark import Lark
 
@@ -113,17 +113,16 @@ ends: ~top|largest|best|highest~ -> top | ~bottom|smallest|worst|lowest~ -> bott
 """
 
 
-@dataclass(eq=False)
-class Grammar:
+class Grammar(msgspec.Struct, eq=False):
     """The parser of sentences and what its terminals mean."""
 
-    phrases: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    phrases: dict[str, tuple[str, ...]] = msgspec.field(default_factory=dict)
     """The words of each phrase, as they are known by, by the name of its terminal."""
-    shown: dict[str, str] = field(default_factory=dict)
+    shown: dict[str, str] = msgspec.field(default_factory=dict)
     """Each phrase as it is written."""
-    meant: dict[str, list[tuple[Any, Saying, tuple[Slot | str, ...]]]] = field(default_factory=dict)
+    meant: dict[str, list[tuple[Any, Saying, tuple[Slot | str, ...]]]] = msgspec.field(default_factory=dict)
     """By the name of a rule, the kinds that it may say, each with its saying and what stands in each place: a slot, or the name of a terminal."""
-    choices: dict[str, list[Any]] = field(default_factory=dict)
+    choices: dict[str, list[Any]] = msgspec.field(default_factory=dict)
     """What a phrase stands for where it is a choice: members of enums, aggregates, parts of dates."""
     text: str = ""
     alone: frozenset[str] = frozenset()

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Callable
-from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 
 import msgspec
@@ -32,8 +31,7 @@ LEADS = {"measures": "", "rows": "for each", "columns": "across", "filters": "ke
 JOINTS = {"measures": "and", "rows": "›", "columns": "›", "filters": "and"}
 
 
-@dataclass(frozen=True)
-class Word:
+class Word(msgspec.Struct, frozen=True):
     """One placed field as the sentence says it. `lead` is what comes before it: “for each”, “and”, “›” or nothing."""
 
     id: str
@@ -130,8 +128,7 @@ def headings_of(fold: Fold, source: Source | None = None) -> dict[str, str]:
     return found
 
 
-@dataclass(frozen=True)
-class _Said:
+class _Said(msgspec.Struct, frozen=True):
     """The words that a comparison asks for."""
 
     fold: Fold
@@ -195,8 +192,7 @@ def filter_phrase(rule: Filter, source: Source | None, locale: str) -> str:
     return rule.phrase(_Labels(source, locale))
 
 
-@dataclass(frozen=True)
-class _Labels:
+class _Labels(msgspec.Struct, frozen=True):
     """The words that a filter asks for."""
 
     source: Source | None

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any, Protocol
 
+import msgspec
 from lark import Token as Leaf
 from lark import Tree
 from lark.exceptions import UnexpectedInput
 from lark.parsers.lalr_interactive_parser import InteractiveParser
+from msgspec.structs import replace
 
 from foldbasket.errors import SentenceError
 from foldbasket.sentence.grammar import NAMES, Grammar, grammar, parser_of
@@ -53,8 +55,7 @@ class Named(Leaf):
     stop: int = 0
 
 
-@dataclass
-class Found:
+class Found(msgspec.Struct):
     """What a token may be read as: the terminal, behind which token it ends, and what it stands for."""
 
     terminal: str

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from enum import Enum
+
+import msgspec
 
 from foldbasket.errors import SentenceError
 
@@ -27,8 +28,7 @@ class Sort(Enum):
     FORMULA = "formula"
 
 
-@dataclass(slots=True)
-class Token:
+class Token(msgspec.Struct):
     """A piece of a text, from `start` to below `stop`. `text` is what it says: of a name in quotes or a formula what is within; `stem` is what
     words of the grammar are known by, whatever their case and number."""
 

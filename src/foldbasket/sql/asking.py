@@ -7,8 +7,9 @@ from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import AbstractContextManager
 from contextvars import ContextVar
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, NamedTuple
+
+import msgspec
 
 from foldbasket.errors import Cancelled
 from foldbasket.sql.dialects import Dialect
@@ -66,8 +67,7 @@ class Kept(NamedTuple):
     is_short: bool = False
 
 
-@dataclass(eq=False)
-class Asking:
+class Asking(msgspec.Struct, eq=False):
     """A transaction in which questions are asked."""
 
     connection: Connection

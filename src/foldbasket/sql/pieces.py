@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from decimal import Decimal
 from typing import TYPE_CHECKING
+
+import msgspec
 
 from foldbasket.errors import FoldError
 from foldbasket.later import exp
@@ -24,8 +25,7 @@ class NoSqlError(FoldError):
         super().__init__(f"{what} cannot be said in SQL.", todo="Take it out, or write the numbers as CSV or Parquet.")
 
 
-@dataclass(frozen=True, eq=False)
-class Field:
+class Field(msgspec.Struct, frozen=True, eq=False):
     """A value of each record: how it is said, of which type, with how many fraction digits where that is known. `found` says whether
     a partner was found, of a field that is reached over links."""
 

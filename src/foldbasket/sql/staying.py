@@ -11,10 +11,10 @@ import contextlib
 import datetime
 import decimal
 from collections.abc import Callable, Collection, Iterator, Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 
@@ -43,15 +43,14 @@ if TYPE_CHECKING:
 PART = 100_000
 
 
-@dataclass(eq=False)
-class DatabaseStream:
+class DatabaseStream(msgspec.Struct, eq=False):
     """The records of a table, view or query that stays in a database."""
 
     place: Server | Path
     reading: Reading
     password: str | None
     name: str
-    fields: dict[str, Kept] = field(default_factory=dict)
+    fields: dict[str, Kept] = msgspec.field(default_factory=dict)
     order: tuple[str, ...] = ()
     count: int = 0
 

@@ -6,8 +6,9 @@ import datetime
 import re
 from collections.abc import Callable, Iterator
 from contextlib import suppress
-from dataclasses import dataclass
 from functools import cached_property
+
+import msgspec
 
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.usual import usual_aggregate
@@ -32,8 +33,7 @@ def _nothing(_: FieldRef) -> Surveyed | None:
     return None
 
 
-@dataclass(frozen=True)
-class Ground:
+class Ground(msgspec.Struct, frozen=True, dict=True):
     """A source, seen for what could be asked of it. `told` gives what a survey has told of a field whose table is not held, else its sample is asked."""
 
     source: Source

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+
+import msgspec
 
 from foldbasket.errors import Cancelled, FoldBasketError
 from foldbasket.folding.report.report import Report
@@ -14,8 +15,7 @@ from foldbasket.starters.starter import STARTERS
 MOST = 6
 
 
-@dataclass(frozen=True, eq=False)
-class Proposal:
+class Proposal(msgspec.Struct, frozen=True, eq=False):
     """A report to start from, as it is, and what it finds in words."""
 
     fold: Fold

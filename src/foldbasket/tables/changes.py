@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import pyarrow as pa
 import pyarrow.compute as pc
 
@@ -15,8 +14,7 @@ from foldbasket.tables.types import FieldType
 MOST_MEMBERS = 5_000
 
 
-@dataclass(frozen=True)
-class Changes:
+class Changes(msgspec.Struct, frozen=True):
     """Records added and gone (by count), fields gone, new, and of another type, and new members of text fields by field."""
 
     added: int

@@ -6,12 +6,12 @@ hand so that they can be shown and mended. Day and month are never guessed: wher
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-
+import msgspec
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec.structs import replace
 
 from foldbasket.errors import ReadError
 from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn, smallest_codes, weights_of
@@ -35,8 +35,7 @@ MOST_MISFITS = 0.1
 SAMPLE = 400
 
 
-@dataclass(frozen=True)
-class Judged:
+class Judged(msgspec.Struct, frozen=True):
     """A column in its type. `text` is the column as text when some of its values did not fit, else None."""
 
     column: Column

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import datetime
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
@@ -22,8 +22,7 @@ FEW = 0.02
 _MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"]
 
 
-@dataclass(frozen=True)
-class Profile:
+class Profile(msgspec.Struct, frozen=True):
     """`blanks` and `different` are None where counting would mean encoding or sorting every record of a long varied text.
 
     `shape` holds bar heights from 0 to 1: over time for dates, over value for numbers, over members, most frequent first,

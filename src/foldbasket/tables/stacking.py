@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 
@@ -15,8 +15,7 @@ from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 
 
-@dataclass(frozen=True)
-class Stacked:
+class Stacked(msgspec.Struct, frozen=True):
     """A column; the same as text where some values do not fit its type; and the types met, where they could not be joined."""
 
     column: Column

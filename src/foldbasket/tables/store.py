@@ -15,12 +15,12 @@ import struct
 import threading
 import time
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import Any, BinaryIO, NamedTuple
 
 import msgspec
 import platformdirs
+from msgspec.structs import replace
 
 from foldbasket import __version__
 from foldbasket.tables.held import read_held, write_held

@@ -7,13 +7,13 @@ long varied text.
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping
-from dataclasses import replace
 from typing import Any, NamedTuple, Protocol
 
 import msgspec
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
+from msgspec.structs import replace
 
 from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn, blank_mask, smallest_codes
 from foldbasket.tables.profile import Profile, profile_of, profile_of_members

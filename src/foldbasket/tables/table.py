@@ -5,10 +5,11 @@ from __future__ import annotations
 import itertools
 from collections import Counter
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field, replace
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from foldbasket.errors import FoldError, ReadError
 from foldbasket.tables.column import CodedColumn, Column, blank_mask, picked
@@ -19,8 +20,7 @@ from foldbasket.typed import meant
 _serial = itertools.count(1)
 
 
-@dataclass(frozen=True)
-class Chosen:
+class Chosen(msgspec.Struct, frozen=True):
     """A type that the user chose for a field, and the notation to read it in."""
 
     type: FieldType
@@ -28,8 +28,7 @@ class Chosen:
     decimal_mark: str = "."
 
 
-@dataclass(frozen=True, eq=False)
-class Table:
+class Table(msgspec.Struct, frozen=True, eq=False, weakref=True):
     """Columns by name, in the order of the source. `serial` differs for every table read, so caches can name it.
 
     `texts` holds, for a field of which some values did not fit its type, the column as text: those values are blank in
@@ -40,12 +39,12 @@ class Table:
     name: str
     columns: Mapping[str, Column]
     origin: str = ""
-    texts: Mapping[str, CodedColumn] = field(default_factory=dict)
+    texts: Mapping[str, CodedColumn] = msgspec.field(default_factory=dict)
     notes: tuple[str, ...] = ()
     titles: int = 0
     decimal_mark: str = "."
-    chosen: Mapping[str, Chosen] = field(default_factory=dict)
-    serial: int = field(default_factory=lambda: next(_serial))
+    chosen: Mapping[str, Chosen] = msgspec.field(default_factory=dict)
+    serial: int = msgspec.field(default_factory=lambda: next(_serial))
     found_as: str = ""
     """What names that which is found in it among what is kept, as it was read (`store.py`); empty where nothing is."""
 

@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
-from dataclasses import replace
 from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from foldbasket.tables.column import CodedColumn, Column, NumberColumn
 from foldbasket.tables.progress import Progress

@@ -6,10 +6,10 @@ mask of the texts that could be read. What cannot be read is 0 under a False in 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cache
 from typing import Literal
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
@@ -40,8 +40,7 @@ BLANK_WORDS = frozenset((
 """Words, in lower case, that exports write where a value is missing."""
 
 
-@dataclass(frozen=True)
-class Numbers:
+class Numbers(msgspec.Struct, frozen=True):
     """Numbers as read: `units` of 10^-`scale` where they are exact, else `reals`."""
 
     fits: Bools
@@ -137,8 +136,7 @@ def _mask(values: pa.Array) -> Bools:
 # --- dates ------------------------------------------------------------------
 
 
-@dataclass(frozen=True)
-class Moments:
+class Moments(msgspec.Struct, frozen=True):
     """Dates as read: `days` since 1970-01-01, `micros` since its midnight (UTC where a zone is written)."""
 
     fits: Bools

@@ -1,6 +1,5 @@
 """What was found in a file is found again without a look, while it is the same file; never in another one."""
 
-import dataclasses
 from functools import partial
 
 import msgspec
@@ -122,4 +121,4 @@ def test_what_is_none_of_ours_or_a_look_that_failed_is_not_taken(untidy, looks, 
 def not_looked(finding):
     """A finding that says that something could not be looked for."""
 
-    return dataclasses.replace(finding, kind=NOT_LOOKED)
+    return msgspec.structs.replace(finding, kind=NOT_LOOKED)

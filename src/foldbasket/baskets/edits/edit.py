@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import msgspec
+
 from foldbasket.baskets.basket import Basket
 
 
-class Edit:
+class Edit(msgspec.Struct, frozen=True, kw_only=True):
     """Base of all edits. Those of one `gesture`, such as a sentence while it is typed, make one step: the last of them, done to the basket as it was before
     the first."""
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 import msgspec
@@ -18,8 +17,7 @@ from foldbasket.spec.fold import Fold
 replace = msgspec.structs.replace
 
 
-@dataclass(frozen=True)
-class Turn(Edit):
+class Turn(Edit, frozen=True):
     """Rows become columns and columns rows, totals included."""
 
     fold: str
@@ -36,8 +34,7 @@ class Turn(Edit):
         )
 
 
-@dataclass(frozen=True)
-class ChangeFold(Edit):
+class ChangeFold(Edit, frozen=True):
     """Changes properties of the fold itself, such as where its grand totals stand."""
 
     fold: str
@@ -51,13 +48,11 @@ class ChangeFold(Edit):
         return basket.with_fold(self.fold, lambda fold: replace(fold, **self.changes))
 
 
-@dataclass(frozen=True)
-class SayFold(Edit):
+class SayFold(Edit, frozen=True):
     """Puts what a typed sentence asks for in place of a fold; what sentences say nothing of stays, looks among it."""
 
     fold: str
     said: Fold
-    gesture: str = ""
 
     def label(self, basket: Basket) -> str:
         return "Type the sentence"
@@ -66,8 +61,7 @@ class SayFold(Edit):
         return basket.with_fold(self.fold, lambda fold: carried(self.said, fold))
 
 
-@dataclass(frozen=True)
-class ChangeBasket(Edit):
+class ChangeBasket(Edit, frozen=True):
     """Changes properties of the basket itself, such as the as-of date."""
 
     changes: Mapping[str, Any]
@@ -87,8 +81,7 @@ class ChangeBasket(Edit):
         return replace(basket, **self.changes)
 
 
-@dataclass(frozen=True)
-class AddFold(Edit):
+class AddFold(Edit, frozen=True):
     """Adds a fold behind the others."""
 
     fold: Fold
@@ -101,8 +94,7 @@ class AddFold(Edit):
         return replace(basket, folds=(*basket.folds, replace(self.fold, name=name, id="")))
 
 
-@dataclass(frozen=True)
-class RemoveFold(Edit):
+class RemoveFold(Edit, frozen=True):
     """Takes a fold out of the basket. One that a source is made of is kept, and says which."""
 
     fold: str
@@ -121,8 +113,7 @@ class RemoveFold(Edit):
         return replace(basket, folds=tuple(fold for fold in basket.folds if fold.key != self.fold))
 
 
-@dataclass(frozen=True)
-class RenameFold(Edit):
+class RenameFold(Edit, frozen=True):
     """Gives a fold another name. What refers to it goes by its key and stays as it is."""
 
     fold: str

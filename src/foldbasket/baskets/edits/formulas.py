@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import msgspec
 
 from foldbasket.baskets.basket import Basket
@@ -31,8 +29,7 @@ def _check_name(basket: Basket, table: str, name: str) -> None:
         )
 
 
-@dataclass(frozen=True)
-class AddField(Edit):
+class AddField(Edit, frozen=True):
     """Adds a calculated field to a table."""
 
     field: Calculated
@@ -46,8 +43,7 @@ class AddField(Edit):
         return replace(basket, calculated=(*basket.calculated, self.field))
 
 
-@dataclass(frozen=True)
-class ChangeField(Edit):
+class ChangeField(Edit, frozen=True):
     """Gives a calculated field another formula."""
 
     table: str
@@ -63,8 +59,7 @@ class ChangeField(Edit):
         return replace(basket, calculated=tuple(new if each is old else each for each in basket.calculated))
 
 
-@dataclass(frozen=True)
-class RenameField(Edit):
+class RenameField(Edit, frozen=True):
     """Gives a calculated field another name; whatever names it follows."""
 
     table: str
@@ -80,8 +75,7 @@ class RenameField(Edit):
         return with_field_named(basket, self.table, self.name, self.to)
 
 
-@dataclass(frozen=True)
-class RemoveField(Edit):
+class RemoveField(Edit, frozen=True):
     """Takes a calculated field out. One in use is refused, and says where it is used."""
 
     table: str

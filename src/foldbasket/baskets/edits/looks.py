@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any, ClassVar
 
 import msgspec
@@ -16,8 +15,7 @@ from foldbasket.spec.look import Highlight, Said
 replace = msgspec.structs.replace
 
 
-@dataclass(frozen=True)
-class _ChangeWithin(Edit):
+class _ChangeWithin(Edit, frozen=True):
     """Changes properties of a part of a fold; the others stay as they are when it is done."""
 
     fold: str
@@ -34,20 +32,19 @@ class _ChangeWithin(Edit):
         )
 
 
-class ChangeLook(_ChangeWithin):
+class ChangeLook(_ChangeWithin, frozen=True):
     """Changes properties of a report's look: its style, title, notes, layout or widths."""
 
     part = "look"
 
 
-class ChangePage(_ChangeWithin):
+class ChangePage(_ChangeWithin, frozen=True):
     """Changes how a fold stands on paper."""
 
     part = "page"
 
 
-@dataclass(frozen=True)
-class SayLook(Edit):
+class SayLook(Edit, frozen=True):
     """Says a look of part of a report, in place of what was said of it."""
 
     fold: str
@@ -61,8 +58,7 @@ class SayLook(Edit):
         return basket.with_fold(self.fold, lambda fold: replace(fold, look=fold.look.with_said(self.said)))
 
 
-@dataclass(frozen=True)
-class PutHighlight(Edit):
+class PutHighlight(Edit, frozen=True):
     """Puts a highlight in the place of the one of its id, or behind the others."""
 
     fold: str
@@ -79,8 +75,7 @@ class PutHighlight(Edit):
         return ChangeLook(self.fold, {"highlights": new}, self.done).apply(basket)
 
 
-@dataclass(frozen=True)
-class MoveHighlight(Edit):
+class MoveHighlight(Edit, frozen=True):
     """Takes a highlight to a place among the others, of which the later wins; None takes it out."""
 
     fold: str

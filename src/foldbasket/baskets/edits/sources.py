@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Any
 
 import msgspec
@@ -20,12 +19,11 @@ from foldbasket.tables.mending.mend import AnyMend
 replace = msgspec.structs.replace
 
 
-@dataclass(frozen=True)
-class AddSources(Edit):
+class AddSources(Edit, frozen=True):
     """Adds sources, and links between them and those already there."""
 
     sources: tuple[SourceSpec, ...]
-    links: tuple[Link, ...] = field(default=())
+    links: tuple[Link, ...] = msgspec.field(default=())
 
     def label(self, basket: Basket) -> str:
         return "Open " + ", ".join(source.name for source in self.sources)
@@ -42,8 +40,7 @@ def _ends(basket: Basket, link: Link) -> tuple[str, str]:
     return basket.source_name(link.from_table), basket.source_name(link.to_table)
 
 
-@dataclass(frozen=True)
-class RenameSource(Edit):
+class RenameSource(Edit, frozen=True):
     """Gives a source another name. Folds and links go by its key and stay as they are; formulas that name it follow."""
 
     source: str
@@ -62,8 +59,7 @@ class RenameSource(Edit):
         return with_table_named(renamed, was, self.name)
 
 
-@dataclass(frozen=True)
-class RemoveSource(Edit):
+class RemoveSource(Edit, frozen=True):
     """Takes a source out, with the links to it. Folds that use it stay, and say what they miss."""
 
     source: str
@@ -84,8 +80,7 @@ class RemoveSource(Edit):
         )
 
 
-@dataclass(frozen=True)
-class ChangeSource(Edit):
+class ChangeSource(Edit, frozen=True):
     """Changes where a source comes from, how it is read, or which of its findings were left."""
 
     source: str
@@ -99,8 +94,7 @@ class ChangeSource(Edit):
         return basket.with_source(self.source, lambda source: replace(source, **self.changes))
 
 
-@dataclass(frozen=True)
-class AddMends(Edit):
+class AddMends(Edit, frozen=True):
     """Adds mends behind the others of a source. What names a field that they rename follows."""
 
     source: str
@@ -121,8 +115,7 @@ class AddMends(Edit):
         return {field: uses for field in gone if (uses := list(uses_of_field(basket, self.source, field)))}
 
 
-@dataclass(frozen=True)
-class RemoveMend(Edit):
+class RemoveMend(Edit, frozen=True):
     """Takes one mend of a source back; the others are done as before. What uses a field by the name that it gave follows back; where a
     later mend is about that name, it is refused."""
 
@@ -150,8 +143,7 @@ class RemoveMend(Edit):
         return taken_back
 
 
-@dataclass(frozen=True)
-class MoveMend(Edit):
+class MoveMend(Edit, frozen=True):
     """Does a mend of a source earlier or later."""
 
     source: str
@@ -178,8 +170,7 @@ def _mend_at(source: SourceSpec, at: int) -> AnyMend:
     return source.mends[at]
 
 
-@dataclass(frozen=True)
-class AddLinks(Edit):
+class AddLinks(Edit, frozen=True):
     """Links tables. One that would make a circle or a second path between two tables is refused, and says why."""
 
     links: tuple[Link, ...]
@@ -201,8 +192,7 @@ class AddLinks(Edit):
         return replace(basket, links=tuple(links))
 
 
-@dataclass(frozen=True)
-class ChangeLink(Edit):
+class ChangeLink(Edit, frozen=True):
     """Puts another link in a link's place, as when it is turned round or gets another key."""
 
     link: Link
@@ -216,8 +206,7 @@ class ChangeLink(Edit):
         return AddLinks((self.becomes,)).apply(RemoveLink(self.link).apply(basket))
 
 
-@dataclass(frozen=True)
-class RemoveLink(Edit):
+class RemoveLink(Edit, frozen=True):
     """Takes a link out."""
 
     link: Link
@@ -232,8 +221,7 @@ class RemoveLink(Edit):
         return replace(basket, links=tuple(link for link in basket.links if link != self.link))
 
 
-@dataclass(frozen=True)
-class ShareField(Edit):
+class ShareField(Edit, frozen=True):
     """Says which field of another table means the same as one, or that none does."""
 
     field: FieldRef

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 import msgspec
@@ -51,8 +50,7 @@ def _with(fold: Fold, strand: str, word: Word, at: int | None) -> Fold:
     return replace(fold, **{strand: tuple(words)})
 
 
-@dataclass(frozen=True)
-class Place(Edit):
+class Place(Edit, frozen=True):
     """Puts a new word on a strand, at a position or at its end."""
 
     fold: str
@@ -68,8 +66,7 @@ class Place(Edit):
         return basket.with_fold(self.fold, lambda fold: _with(fold, self.strand, self.word, self.at))
 
 
-@dataclass(frozen=True)
-class Move(Edit):
+class Move(Edit, frozen=True):
     """Moves a word to a place on a strand. On a strand of another kind it becomes `becomes`, which keeps its id."""
 
     fold: str
@@ -96,8 +93,7 @@ def _unsaid(fold: Fold, word: str) -> Fold:
     return replace(fold, look=fold.look.without(word), chart=chart, page=fold.page.without(word))
 
 
-@dataclass(frozen=True)
-class Remove(Edit):
+class Remove(Edit, frozen=True):
     """Takes a word out of the sentence."""
 
     fold: str
@@ -117,8 +113,7 @@ class Remove(Edit):
         )
 
 
-@dataclass(frozen=True)
-class Change(Edit):
+class Change(Edit, frozen=True):
     """Changes properties of a word: its aggregate, pattern, heading, order, subtotal, or a filter's condition."""
 
     fold: str
@@ -141,8 +136,7 @@ class Change(Edit):
         return _mirrored(basket.with_fold(self.fold, change), self.fold, self.word)
 
 
-@dataclass(frozen=True)
-class Swap(Edit):
+class Swap(Edit, frozen=True):
     """Puts another word in a word's place, as when a filter becomes one of another kind. The new word keeps the id."""
 
     fold: str
@@ -164,8 +158,7 @@ class Swap(Edit):
         return _mirrored(basket.with_fold(self.fold, swap), self.fold, self.word)
 
 
-@dataclass(frozen=True)
-class FoldUp(Edit):
+class FoldUp(Edit, frozen=True):
     """Folds one member up to a single line, or opens it again. `path` names it by its members from the outermost."""
 
     fold: str
@@ -183,8 +176,7 @@ class FoldUp(Edit):
         return Change(self.fold, self.word, {"turned": new}, self.label(basket)).apply(basket)
 
 
-@dataclass(frozen=True)
-class FoldLevel(Edit):
+class FoldLevel(Edit, frozen=True):
     """Folds every member of a field up to a single line, or opens all of them."""
 
     fold: str
@@ -200,8 +192,7 @@ class FoldLevel(Edit):
         return Change(self.fold, self.word, {"closed": self.closed, "turned": ()}, self.label(basket)).apply(basket)
 
 
-@dataclass(frozen=True)
-class DrillInto(Edit):
+class DrillInto(Edit, frozen=True):
     """Opens one member: the field gives way to another, and a filter keeps what belongs to the member."""
 
     fold: str
@@ -230,8 +221,7 @@ class DrillInto(Edit):
         return put.with_fold(self.fold, lambda fold: replace(fold, filters=(*fold.filters, keeps)))
 
 
-@dataclass(frozen=True)
-class DrillBack(Edit):
+class DrillBack(Edit, frozen=True):
     """Goes back to the field that a member was opened from, and takes the filter out that came with it."""
 
     fold: str
@@ -255,8 +245,7 @@ class DrillBack(Edit):
         )
 
 
-@dataclass(frozen=True)
-class OfferPicker(Edit):
+class OfferPicker(Edit, frozen=True):
     """Offers a filter to the reader beside the report, in this fold and in others, or no longer.
 
     Folds that share it have a filter each under one picker's name; what is picked in one is picked in all.

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from bisect import bisect_right
 from functools import cached_property
 
@@ -50,7 +49,7 @@ class Book:
             )  # fmt: skip
         found = []
         for fold, member in asked:
-            made = dataclasses.replace(origin.again(fold), look=fold.look, style=self.report.style)
+            made = msgspec.structs.replace(origin.again(fold), look=fold.look, style=self.report.style)
             whole = made.of(msgspec.structs.replace(fold, page=page), origin.file)
             found.append((member, Pages(whole, page, self._progress)))
         return found

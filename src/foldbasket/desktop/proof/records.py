@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import dataclasses
 from functools import partial
 from pathlib import Path
 from typing import Any
 
+import msgspec
 from PyQt6.QtCore import QAbstractTableModel, QEvent, QModelIndex, QObject, QPoint, Qt, QTimer
 from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
@@ -136,7 +136,7 @@ class RecordsPane(QWidget):
     def _want(self, **changes: Any) -> None:
         proof, records = self.proof, self.records
         if proof is not None and records is not None:
-            wanted = dataclasses.replace(records.wanted, **changes)
+            wanted = msgspec.structs.replace(records.wanted, **changes)
             self._worker.start(lambda progress: list_records(proof, wanted, progress))
 
     def _show(self, records: Records) -> None:

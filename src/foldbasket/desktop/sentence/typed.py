@@ -347,7 +347,7 @@ class TypedSentence(QFrame):
             self.text.show_strands(read.text, read.strands)
         fold = self.desk.fold
         if len(read.folds) == 1 and fold is not None and fold.key == self._fold:
-            self.desk.do(edits.SayFold(self._fold, read.folds[0], self._gesture))
+            self.desk.do(edits.SayFold(self._fold, read.folds[0], gesture=self._gesture))
         if self._ends:
             self._ends = False
             self.finish()

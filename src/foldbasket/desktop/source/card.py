@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-import msgspec
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
@@ -228,7 +227,7 @@ def _corrections(body: CardBody, desk: Desk, spec: SourceSpec) -> None:
     """What can be corrected about how a file is read."""
 
     def change(done: str, **changes: object) -> None:
-        reading = msgspec.structs.replace(spec.reading, **changes)
+        reading = replace(spec.reading, **changes)
         desk.do(edits.ChangeSource(spec.key, {"reading": reading}, done))
 
     fits = reader_of(Path(spec.path)).corrections
@@ -328,7 +327,7 @@ def _read_as(desk: Desk, spec: SourceSpec, field: str, column: Column, kind: Fie
     """Another type: as the file is read where that alone keeps the values as they were written, else by a mend."""
     plain = not spec.mends and spec.is_file and "types" in reader_of(Path(spec.path)).corrections
     if kind is FieldType.TEXT and plain:
-        reading = msgspec.structs.replace(spec.reading, types={**spec.reading.types, field: kind})
+        reading = replace(spec.reading, types={**spec.reading.types, field: kind})
         desk.do(edits.ChangeSource(spec.key, {"reading": reading}, f"Read {field} as text"))
     elif kind is not column.type:
         desk.sources.mend(ReadAs(field, kind))

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from typing import Annotated, ClassVar
 
-import msgspec
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.compare.along import Along
@@ -129,7 +128,7 @@ class AgainstMeasure(ComparisonStruct, frozen=True, tag="against measure"):
         other = next((each.id for each in fold.measures if each.id != measure), None)
         if other is None:
             raise FoldError("there is no other measure to compare with.", todo="Add one first.")
-        return msgspec.structs.replace(self, measure=other)
+        return replace(self, measure=other)
 
     @property
     def said(self) -> str:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -17,8 +17,7 @@ from foldbasket.tables.types import FieldType
 PERCENT = "#,##0.0%"
 
 
-@dataclass(frozen=True, eq=False)
-class Cells:
+class Cells(msgspec.Struct, frozen=True, eq=False):
     """What a comparison sees: both axes with every total, and the other measures by their words."""
 
     rows: Side

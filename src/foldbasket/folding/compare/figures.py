@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+
+import msgspec
 
 from foldbasket.folding.compare.sides import Time
 from foldbasket.folding.members.parts.part import Part
@@ -12,8 +13,7 @@ from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import NoSqlError, Sql, applied, both, chosen, column, is_known, is_null, number
 
 
-@dataclass(frozen=True, eq=False)
-class Key:
+class Key(msgspec.Struct, frozen=True, eq=False):
     """A field of an axis in the statement: its column, that which says whether a partner was found, the word it is placed by, how it
     stands in time; `part` is its period, `in_order` whether a server puts its members in the order of the report."""
 
@@ -32,8 +32,7 @@ class Key:
         return [column(each) for each in (self.name, self.found) if each is not None]
 
 
-@dataclass(frozen=True, eq=False)
-class Axis:
+class Axis(msgspec.Struct, frozen=True, eq=False):
     """One axis: its fields from the outermost, and the column that says how many of them a line names."""
 
     keys: Sequence[Key]
@@ -53,14 +52,13 @@ class Axis:
         return [column(self.level), *self.until(len(self.keys))]
 
 
-@dataclass(frozen=True, eq=False)
-class Figures:
+class Figures(msgspec.Struct, frozen=True, eq=False):
     """Cells of every level, one a line: the two axes, and the other measures by their words."""
 
     dialect: Dialect
     rows: Axis
     columns: Axis
-    measures: Mapping[str, Sql] = field(default_factory=dict)
+    measures: Mapping[str, Sql] = msgspec.field(default_factory=dict)
 
     def total(self, value: Sql, *, row: bool, column: bool) -> Sql:
         """The cell in the same line, but over all rows, all columns, or both."""

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from typing import Annotated, ClassVar
 
 import numpy as np
+from msgspec.structs import replace
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.compare.along import AlongTime

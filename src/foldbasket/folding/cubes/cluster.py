@@ -12,10 +12,10 @@ import os
 import platform
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any
 from urllib.parse import urlsplit
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 
@@ -45,8 +45,7 @@ COMING = 60.0
 """Seconds for a first worker to come."""
 
 
-@dataclass(frozen=True)
-class Where:
+class Where(msgspec.Struct, frozen=True):
     """A cluster: `local` or `local:N` for N workers on this machine, or the address of a scheduler; and the files of the certificates for one beyond
     it."""
 
@@ -73,8 +72,7 @@ class Where:
         )
 
 
-@dataclass(frozen=True, eq=False)
-class Job:
+class Job(msgspec.Struct, frozen=True, eq=False):
     """What every worker is told once: the plan, the tables that links lead to, and the record expressions."""
 
     plan: Plan
@@ -84,7 +82,7 @@ class Job:
     shared: Sequence[Shared]
     fiscal: Fiscal
     locale: str
-    expressions: Expressions = field(default_factory=dict)
+    expressions: Expressions = msgspec.field(default_factory=dict)
 
 
 def folded(job: Job, stream: Stream, held: Mapping[str, Column]) -> Cube:

@@ -11,8 +11,8 @@ import math
 import os
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -41,8 +41,7 @@ WORKERS = min(8, os.cpu_count() or 1)
 _pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="fold")
 
 
-@dataclass(frozen=True, eq=False)
-class Grouping:
+class Grouping(msgspec.Struct, frozen=True, eq=False):
     """How each record finds its group: mixed-radix over `codes`, or `ids` where there are too many combinations."""
 
     codes: tuple[Codes, ...]
@@ -65,8 +64,7 @@ class Grouping:
         return keys
 
 
-@dataclass(eq=False)
-class Cube:
+class Cube(msgspec.Struct, eq=False):
     """Cells that have records. `coords[f]` is each cell's code in field f, which `domains[f]` explains, `records` its count of records; shape (cells,).
 
     `states` holds the states of quantities of the base table by (quantity, state), `runs` their values where those are needed. For a field of a coarser table `pairs` names, per
@@ -79,12 +77,12 @@ class Cube:
     grouping: Grouping
     cell_groups: npt.NDArray[np.int64]
     domains: tuple[Domain, ...]
-    states: dict[tuple[Quantity, State], npt.NDArray] = field(default_factory=dict)
-    runs: dict[Quantity, Runs | Spilled] = field(default_factory=dict)
-    pairs: dict[str, tuple[npt.NDArray[np.int64], npt.NDArray[np.int32]]] = field(default_factory=dict)
-    stands: dict[Quantity, Column] = field(default_factory=dict)
+    states: dict[tuple[Quantity, State], npt.NDArray] = msgspec.field(default_factory=dict)
+    runs: dict[Quantity, Runs | Spilled] = msgspec.field(default_factory=dict)
+    pairs: dict[str, tuple[npt.NDArray[np.int64], npt.NDArray[np.int32]]] = msgspec.field(default_factory=dict)
+    stands: dict[Quantity, Column] = msgspec.field(default_factory=dict)
     """Of a cube whose records are not held: columns without records that tell type and members of its quantities."""
-    winners: dict[Quantity, Winners] = field(default_factory=dict)
+    winners: dict[Quantity, Winners] = msgspec.field(default_factory=dict)
     """Of such a cube: the records that come first or last, which the states of a quantity number."""
     place: str = ""
     """Where it was made, in words; empty for here, of records that are held."""
@@ -94,8 +92,7 @@ class Cube:
         return len(self.records)
 
 
-@dataclass(frozen=True)
-class _Task:
+class _Task(msgspec.Struct, frozen=True):
     """One state to accumulate: `take` gives the values of the records from start to stop, None for counting records."""
 
     state: State

@@ -7,7 +7,9 @@ does not say as we mean it is refused by name.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
+
+import msgspec
 
 from foldbasket.folding.members.domain import part_named
 from foldbasket.folding.members.parts.part import Part
@@ -26,13 +28,12 @@ from foldbasket.tables.sample import stream_behind
 from foldbasket.tables.types import MAX_SCALE, FieldType
 
 
-@dataclass(eq=False)
-class Origins:
+class Origins(msgspec.Struct, eq=False):
     """Where the tables of a statement come from: those of one database, each under the name that its source is called by."""
 
     source: Source
     stream: DatabaseStream
-    before: dict[str, str] = field(default_factory=dict)
+    before: dict[str, str] = msgspec.field(default_factory=dict)
     """What stands before the statements, by the sources that are queries."""
 
     def __call__(self, key: str) -> Sql:

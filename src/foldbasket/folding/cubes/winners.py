@@ -6,8 +6,7 @@ a cell; of two alike the one of the earlier part comes first, as it stands in th
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -23,8 +22,7 @@ States = dict[tuple[Quantity, State], npt.NDArray]
 """The states of a cube, by the quantity and the state."""
 
 
-@dataclass(frozen=True, eq=False)
-class Winners:
+class Winners(msgspec.Struct, frozen=True, eq=False):
     """Records in their order: what each is compared by, and its value; states number them from 0."""
 
     keys: npt.NDArray

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 from weakref import WeakKeyDictionary
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -16,8 +16,7 @@ from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.spec.look import Highlight
 
 
-@dataclass(frozen=True, eq=False)
-class Lit:
+class Lit(msgspec.Struct, frozen=True, eq=False, dict=True):
     """A highlight worked out: where it holds on the lines of both axes, with the step of its form, and the length of its bars."""
 
     highlight: Highlight
@@ -37,8 +36,7 @@ class Lit:
         return int(self.holds.sum())
 
 
-@dataclass(frozen=True, eq=False)
-class AllLit:
+class AllLit(msgspec.Struct, frozen=True, eq=False):
     """The highlights of a report, and those that could not be judged, each with why."""
 
     lit: tuple[Lit, ...]

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-import dataclasses
 from typing import ClassVar
+
+import msgspec
 
 from foldbasket.folding.filters.about import on_table
 from foldbasket.folding.filters.asked import Asked, Says
@@ -49,8 +50,7 @@ class Condition(Offered, Filter, frozen=True, tag="formula"):
         return said_by(self)
 
 
-@dataclasses.dataclass(frozen=True, eq=False)
-class Holding(Filter):
+class Holding(Filter, msgspec.Struct, frozen=True, eq=False):
     """A condition whose formula is checked and not yet on the records of a table."""
 
     id: str

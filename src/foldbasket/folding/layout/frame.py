@@ -7,10 +7,10 @@ a record, so turning, sorting and switching totals cost only this.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.lines.axis import Axis, Head

@@ -8,11 +8,12 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
 from graphlib import TopologicalSorter
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.compare.cells import Cells, compared
@@ -36,8 +37,7 @@ MANY = 10_000
 """Members of a field of more than that are put in order only after those that are left out by their values are gone."""
 
 
-@dataclass(frozen=True, eq=False)
-class Word:
+class Word(msgspec.Struct, frozen=True, eq=False):
     """A placed field as all shares see it: one domain, and the code of each cell of each share in it, one after the other.
 
     `kept` tells which members the record filters on the very same field let through; None where there is no such filter.

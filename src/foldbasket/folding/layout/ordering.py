@@ -6,10 +6,10 @@ cover everything that the record filters kept.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-
+import msgspec
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.compare.sides import Side
@@ -20,8 +20,7 @@ from foldbasket.spec.order import Keep
 Ints = npt.NDArray[np.int64]
 
 
-@dataclass(frozen=True, eq=False)
-class Rearranged:
+class Rearranged(msgspec.Struct, frozen=True, eq=False):
     """A tree with its members in another order and some left out, and for each level the old node of each new one."""
 
     tree: Tree
@@ -50,8 +49,7 @@ class Rearranged:
         return found
 
 
-@dataclass(frozen=True, eq=False)
-class Asked:
+class Asked(msgspec.Struct, frozen=True, eq=False):
     """What is asked of one field: its values at each node of its level, an order by them, and a filter on others; or the `places` of its members by
     label, where those were put off."""
 

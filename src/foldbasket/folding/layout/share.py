@@ -7,8 +7,8 @@ needed was planned.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -28,8 +28,7 @@ from foldbasket.tables.progress import Progress
 Mask = npt.NDArray[np.bool_]
 
 
-@dataclass(frozen=True)
-class Measured:
+class Measured(msgspec.Struct, frozen=True):
     """A measure, its aggregate and what that runs over."""
 
     at: int
@@ -38,8 +37,7 @@ class Measured:
     operand: Operand | None
 
 
-@dataclass(frozen=True, eq=False)
-class Share:
+class Share(msgspec.Struct, frozen=True, eq=False):
     """One base table, the cube of its plan, and the measures aggregated over it. `column` gives the column of a quantity."""
 
     source: Source

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import enum
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -33,8 +33,7 @@ class Kind(enum.IntEnum):
         return self in (Kind.SUBTOTAL, Kind.GRAND)
 
 
-@dataclass(frozen=True, eq=False)
-class Head:
+class Head(msgspec.Struct, frozen=True, eq=False):
     """A field on an axis: the word it stands for, its heading, what its codes mean, and the pattern that its dates are written in."""
 
     id: str
@@ -47,8 +46,7 @@ class Head:
         return self.domain.label_in(code, locale, self.dates) if self.dates else self.domain.label(code, locale)
 
 
-@dataclass(frozen=True, eq=False)
-class Axis:
+class Axis(msgspec.Struct, frozen=True, eq=False, dict=True):
     """Lines in display order. `level` and `kind` have shape (lines,); `codes` (lines, fields), -1 where a field is not named."""
 
     heads: tuple[Head, ...]
@@ -56,7 +54,7 @@ class Axis:
     kind: npt.NDArray[np.int8]
     codes: npt.NDArray[np.int32]
     locale: str
-    captions: Mapping[int, str] = field(default_factory=dict)
+    captions: Mapping[int, str] = msgspec.field(default_factory=dict)
     """What total lines are called where that is not by their members and level, by the number of the line."""
 
     def __len__(self) -> int:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -18,8 +18,7 @@ from foldbasket.tables.distinct import among_rows, keys_of_rows
 Matrix = npt.NDArray
 
 
-@dataclass(frozen=True, eq=False)
-class Tree:
+class Tree(msgspec.Struct, frozen=True, eq=False):
     """The members that occur on one axis, in display order.
 
     `leaf_of_cell` gives each cube cell's leaf, -1 for those that the report leaves out. `codes[leaf, field]` names the leaf's
@@ -139,8 +138,7 @@ def ranks_of(codes: npt.NDArray[np.int32], domain: Domain, word: Placed) -> npt.
     return placed
 
 
-@dataclass(frozen=True, eq=False)
-class Lines:
+class Lines(msgspec.Struct, frozen=True, eq=False):
     """The lines an axis shows: each one's level and its node in that level, and what kind of line it is."""
 
     level: npt.NDArray[np.int32]

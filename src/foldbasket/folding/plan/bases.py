@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from foldbasket.errors import FoldError, LinkError
 from foldbasket.links.source import Source
@@ -13,8 +14,7 @@ from foldbasket.spec.fold import FORMULA, Fold, Measure
 FieldsOf = Callable[[Measure], list[FieldRef]]
 
 
-@dataclass(frozen=True)
-class Base:
+class Base(msgspec.Struct, frozen=True):
     """A table whose records are folded, and the numbers of the fold's measures that are aggregated over them."""
 
     table: str

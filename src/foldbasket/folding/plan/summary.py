@@ -7,7 +7,6 @@ counted once per coarser record like any other; the formula is then worked out o
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import NamedTuple
 
 import msgspec
@@ -28,17 +27,15 @@ from foldbasket.spec.fold import FORMULA, Fold, Measure
 from foldbasket.tables.types import FieldType
 
 
-@dataclass(frozen=True, eq=False)
-class Ready:
+class Ready(msgspec.Struct, frozen=True, eq=False):
     """A summary formula made ready: which measure, shown or hidden, each of its aggregates and names stands for."""
 
     measure: Measure
     formula: Checked
-    stands_for: dict[Node, str] = field(default_factory=dict)
+    stands_for: dict[Node, str] = msgspec.field(default_factory=dict)
 
 
-@dataclass(frozen=True, eq=False)
-class Hidden:
+class Hidden(msgspec.Struct, frozen=True, eq=False):
     """One aggregate of a formula as a measure that no one sees. `made` is what it runs over where that is about the records of
     the fold, whichever table they turn out to be of; None where the measure has a field, whose table it then is about."""
 
@@ -46,14 +43,13 @@ class Hidden:
     made: Checked | None = None
 
 
-@dataclass(frozen=True, eq=False)
-class Expanded:
+class Expanded(msgspec.Struct, frozen=True, eq=False):
     """The measures that are aggregated, those that no one sees last, and the formulas by their place in the fold. `about` holds, by
     the measure's id, what is worked out on the records of the fold."""
 
     measures: tuple[Measure, ...]
     formulas: dict[int, Ready]
-    about: dict[str, Checked] = field(default_factory=dict)
+    about: dict[str, Checked] = msgspec.field(default_factory=dict)
 
     def fields_of(self, measure: Measure) -> list[FieldRef]:
         """The fields that decide which table a measure is aggregated over."""

@@ -8,9 +8,11 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from decimal import Decimal
 from functools import cached_property
+
+import msgspec
+from msgspec.structs import replace
 
 from foldbasket.folding.lines.axis import Axis
 from foldbasket.folding.report.margins import Margin
@@ -28,8 +30,7 @@ from foldbasket.turns import give_way
 Value = str | int | float | Decimal | datetime.date | datetime.datetime | bool | None
 
 
-@dataclass(frozen=True, eq=False)
-class MeasureHead:
+class MeasureHead(msgspec.Struct, frozen=True, eq=False):
     """A measure: its word, heading, how its numbers are written, and a remark on what it counts, if one is needed."""
 
     id: str
@@ -40,8 +41,7 @@ class MeasureHead:
     """Whether it adds up over members: a total may be the sum of the cells under it, which is to be seen from their values."""
 
 
-@dataclass(frozen=True)
-class Counted:
+class Counted(msgspec.Struct, frozen=True):
     """How many records of a base table the filters kept, of all it has; and where they were folded, empty for here and held."""
 
     base: str
@@ -50,8 +50,7 @@ class Counted:
     place: str = ""
 
 
-@dataclass(frozen=True, eq=False)
-class Origin:
+class Origin(msgspec.Struct, frozen=True, eq=False):
     """The fold that a report is of, a way to fold others over the same records (a chart has every total), the listing of the records of one,
     and the statement of a fold in a dialect of SQL, which raises NoSqlError for what it does not say; what relative dates go by, the names of its sources, and the basket's file."""
 
@@ -67,8 +66,7 @@ class Origin:
 PLAIN_LOOK = ReportLook()
 
 
-@dataclass(frozen=True, eq=False)
-class Report:
+class Report(msgspec.Struct, frozen=True, eq=False, dict=True, weakref=True):
     """A fold, computed. `blocks` holds one block per measure, shape (rows, lines of the column axis); `counted` tells for each
     base table how many records were folded."""
 

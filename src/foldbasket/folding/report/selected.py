@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import msgspec
 import numpy as np
@@ -21,8 +19,7 @@ EXACT = 2**62
 """Sums of whole numbers that may come to more are made by Python's own, which have no end."""
 
 
-@dataclass(frozen=True)
-class Selected:
+class Selected(msgspec.Struct, frozen=True):
     """Cells of one measure: how many hold a value and how many are empty, and, of numbers, what they come to, written as the report writes them.
     `without_totals` says that totals among them were left out, `others` that cells of other measures were."""
 
@@ -75,7 +72,7 @@ def selected(report: Report, rows: Sequence[int], columns: Sequence[int], at: tu
         average = number_writer(finer, pattern, report.locale, report.currency)(
             exact_decimal(total, block.scale) / len(data)
         )
-    return dataclasses.replace(
+    return replace(
         made,
         sum=write.of(total, block.scale, real=real),
         average=average,

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import product
+
+import msgspec
 
 from foldbasket.folding.compare.figures import Axis, Key
 from foldbasket.folding.compare.sides import time_of
@@ -20,8 +21,7 @@ Level = tuple[int, int]
 """How many fields of rows and of columns a line names."""
 
 
-@dataclass(frozen=True, eq=False)
-class Lines:
+class Lines(msgspec.Struct, frozen=True, eq=False):
     """The axes of a statement; `shown` are the levels of each that the report shows, `every` all that are worked out."""
 
     dialect: Dialect

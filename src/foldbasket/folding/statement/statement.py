@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+
+import msgspec
 
 from foldbasket.folding.compare.figures import Axis, Figures, Key
 from foldbasket.folding.filters.asked import Asked
@@ -68,8 +70,7 @@ def _notes(fold: Fold) -> Iterator[str]:
         yield "Members stand by their names here; the report has an order of its own."
 
 
-@dataclass(frozen=True, eq=False)
-class _Value:
+class _Value(msgspec.Struct, frozen=True, eq=False):
     """A value that is aggregated: the column of the records that holds it."""
 
     name: str
@@ -80,15 +81,14 @@ class _Value:
         return Field(column(self.name), self.field.type, self.field.scale)
 
 
-@dataclass(eq=False)
-class _Part:
+class _Part(msgspec.Struct, eq=False):
     """What one table contributes: the query of its records, and the measures over them or over coarser records of theirs."""
 
     base: Base
     records: Records
     query: str
-    values: dict[FieldRef, _Value] = field(default_factory=dict)
-    ids: dict[str, list[str]] = field(default_factory=dict)
+    values: dict[FieldRef, _Value] = msgspec.field(default_factory=dict)
+    ids: dict[str, list[str]] = msgspec.field(default_factory=dict)
 
 
 @dataclass(eq=False)

@@ -7,16 +7,15 @@ every level of totals: a total is worked out from the values of all its records,
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
 Ints = npt.NDArray[np.int64]
 
 
-@dataclass(frozen=True, eq=False)
-class Runs:
+class Runs(msgspec.Struct, frozen=True, eq=False):
     """`values` and `counts` run by run; `groups` are the groups that have any, `starts` the first run of each.
 
     Values ascend within a group. `totals` is how many values each group has, repeats included.
@@ -92,8 +91,7 @@ def regrouped(runs: Runs, target: Ints) -> Runs:
     return runs_of(owner[kept], runs.values[kept], runs.counts[kept])
 
 
-@dataclass(frozen=True, eq=False)
-class Grouped:
+class Grouped(msgspec.Struct, frozen=True, eq=False):
     """The values of groups. `totals` is how many each has, repeats included; shape (groups,). `blocks` gives them as runs, the values of a block beyond
     all those of the one before: one block where all are held."""
 

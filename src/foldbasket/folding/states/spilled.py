@@ -9,11 +9,11 @@ from __future__ import annotations
 import os
 import tempfile
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -32,8 +32,7 @@ STEP = 2_048
 """Of so many entries of a piece the first one's value is known without reading."""
 
 
-@dataclass(eq=False)
-class _Piece:
+class _Piece(msgspec.Struct, eq=False):
     """Entries on the disk, rising by value. `cells` are the cells that they name, by now; `firsts` the value of each `STEP`-th entry, as stored, and `scale` its
     fraction digits where reals are wanted by now."""
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -35,8 +35,7 @@ from foldbasket.sql.pieces import NoSqlError, Sql
 from foldbasket.tables.types import MAX_SCALE, FieldType, parse_canonical
 
 
-@dataclass(frozen=True)
-class _Type:
+class _Type(msgspec.Struct, frozen=True):
     """A type that CAST knows: how it is held, what it is to the rules, how many sizes may stand behind it, and its range."""
 
     held: FieldType

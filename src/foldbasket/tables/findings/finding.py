@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from typing import TypeVar
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -23,8 +23,7 @@ MOST_FOUND = 100_000
 """So many of the records that a finding is about are looked for in a table that is not held: the first ones."""
 
 
-@dataclass(frozen=True)
-class Finder:
+class Finder(msgspec.Struct, frozen=True):
     """One thing that is looked for in a table: what it is called where it could not be, and the search."""
 
     name: str
@@ -49,16 +48,14 @@ def finder(name: str, standing: int, *, by_member: bool = False) -> Callable[[Se
     return enter
 
 
-@dataclass(frozen=True)
-class Offer:
+class Offer(msgspec.Struct, frozen=True):
     """A way out, in the words of a button, and what it does; a finding can always be left as it is."""
 
     label: str
     mends: tuple[AnyMend, ...]
 
 
-@dataclass(frozen=True)
-class Finding:
+class Finding(msgspec.Struct, frozen=True, dict=True):
     """Something to look at in `field` (empty: the whole table).
 
     `kind` and `about` name it from one reading to the next, so that one that was left stays left. `brief` says it in a few

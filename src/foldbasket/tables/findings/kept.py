@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import replace
 from functools import partial
 
 import msgspec
+from msgspec.structs import replace
 
 from foldbasket import kinds
 from foldbasket.tables.findings.finding import Finding, Offer, Records, none_of_them

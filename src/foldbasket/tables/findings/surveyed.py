@@ -4,11 +4,12 @@ looked for when it is asked."""
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import partial
 
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from foldbasket.tables.column import CodedColumn
 from foldbasket.tables.findings.finding import Find, Finding, Records

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import replace
 from typing import ClassVar
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec.structs import replace
 
 from foldbasket.errors import ReadError
 from foldbasket.kinds import entered

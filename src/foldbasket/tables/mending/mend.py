@@ -6,7 +6,6 @@ A mend names fields and values, never records, so that it fits the data again af
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from typing import ClassVar
 
 import msgspec
@@ -27,8 +26,7 @@ from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 
 
-@dataclass(frozen=True)
-class Mended:
+class Mended(msgspec.Struct, frozen=True):
     """A table after a mend, and how many values (or records, where a mend drops them) it changed."""
 
     table: Table
@@ -110,8 +108,7 @@ class Mend(
     """Base of every kind of mend."""
 
 
-@dataclass(frozen=True)
-class Outcome:
+class Outcome(msgspec.Struct, frozen=True):
     """What became of one mend: how much it changed and how many records it dropped, or why it was passed over. `sampled` is in how many records that was
     counted, of a table that is not held; 0 where in all."""
 

@@ -7,13 +7,13 @@ What is written is a Parquet file, from which the records are then read as they 
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
 import msgspec
 import numpy as np
 import pyarrow as pa
+from msgspec.structs import replace
 
 from foldbasket.errors import FoldBasketError, ReadError
 from foldbasket.later import pq
@@ -47,8 +47,7 @@ class Count(msgspec.Struct):
         self.given, self.left = self.given + before, self.left + done.table.count
 
 
-@dataclass(frozen=True)
-class Pass:
+class Pass(msgspec.Struct, frozen=True):
     """Mends to be done in one pass. `sample` is the table's sample after them, which tells what its fields are then; `problems` why some of those that were
     asked for are not among them, by their place."""
 

@@ -6,10 +6,11 @@ What a field is after them is told by the sample, but text stays text unless a m
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
 
+import msgspec
 import numpy as np
 import pyarrow as pa
+from msgspec.structs import replace
 
 from foldbasket.errors import FoldError, ReadError
 from foldbasket.tables.column import Column
@@ -22,8 +23,7 @@ from foldbasket.tables.types import FieldType
 from foldbasket.tables.unread import Part, Sample, Span, Stream, Told, Unread, is_unread, unread_like
 
 
-@dataclass(frozen=True)
-class _Done:
+class _Done(msgspec.Struct, frozen=True):
     """The mends that are done; the fields that the stream gives before them; and for each field after them its type and fraction digits, which fields it is
     made of, and whether it is one of those as it comes."""
 

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import Any
+
+import msgspec
 
 from foldbasket.tables.column import Column
 from foldbasket.tables.table import Table
 
 
-@dataclass(frozen=True)
-class Place:
+class Place(msgspec.Struct, frozen=True):
     """What a mend would be done to: a whole table, or one field of it. `has_blanks` where blank values are known of."""
 
     table: Table
@@ -24,16 +24,14 @@ class Place:
         return self.table.columns[self.field]
 
 
-@dataclass(frozen=True)
-class AtOnce:
+class AtOnce(msgspec.Struct, frozen=True):
     """A mend that needs nothing more."""
 
     label: str
     mend: Any
 
 
-@dataclass(frozen=True)
-class Typed:
+class Typed(msgspec.Struct, frozen=True):
     """A mend made of what is typed; `make` raises a FoldBasketError that says what is wanted."""
 
     label: str
@@ -41,8 +39,7 @@ class Typed:
     make: Callable[[str], Any]
 
 
-@dataclass(frozen=True)
-class Picked:
+class Picked(msgspec.Struct, frozen=True):
     """A mend made of what is chosen; `none` stands where nothing is."""
 
     label: str

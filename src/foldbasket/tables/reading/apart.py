@@ -21,7 +21,6 @@ import sys
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -40,8 +39,7 @@ LEAST_MEMORY, MEMORY_A_BYTE = 900 << 20, 40
 LEAST_SECONDS, SECONDS_A_MEGABYTE = 9.0, 5.0
 
 
-@dataclass(frozen=True)
-class Bounds:
+class Bounds(msgspec.Struct, frozen=True):
     """What a reading may take: bytes of memory beyond what its process has at the start, and seconds."""
 
     memory: int

@@ -12,7 +12,6 @@ import contextlib
 import os
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -64,8 +63,7 @@ WHOLE = Parts()
 """All of it, now."""
 
 
-@dataclass(frozen=True)
-class Reader:
+class Reader(msgspec.Struct, frozen=True):
     """A format: its name for people, the endings of its files, how it is read, and which corrections concern it."""
 
     label: str
@@ -128,8 +126,7 @@ def memory_at_hand() -> int:
         return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 2
 
 
-@dataclass(frozen=True)
-class Batch:
+class Batch(msgspec.Struct, frozen=True):
     """Some records of a stream: values by field, each list as long as the others. `share` says how far the reading is."""
 
     values: Mapping[str, Sequence[Any]]

@@ -11,7 +11,6 @@ import contextlib
 import re
 import sqlite3
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -59,8 +58,7 @@ class Server(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
         return f"{self.database} on {place}" + (f" ({self.dialect})" if self.dialect else "")
 
 
-@dataclass(frozen=True)
-class Listed:
+class Listed(msgspec.Struct, frozen=True):
     """A table or view of a database. `links` are its foreign keys: the other table and the pairs of fields."""
 
     name: str

@@ -10,11 +10,11 @@ from __future__ import annotations
 import contextlib
 import os
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path, PurePosixPath
 from typing import Any
 
+import msgspec
 import pyarrow as pa
 
 from foldbasket.errors import ReadError
@@ -81,8 +81,7 @@ def _kept_keys(where: str) -> tuple[str, str]:
     return "", ""
 
 
-@dataclass(frozen=True)
-class ObjectFile:
+class ObjectFile(msgspec.Struct, frozen=True):
     """A file in the store, by its bucket and key, in the state that it was found in."""
 
     key: str

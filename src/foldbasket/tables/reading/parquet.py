@@ -8,11 +8,11 @@ import os
 import threading
 from collections.abc import Collection, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import replace
 from pathlib import Path
 
 import msgspec
 import pyarrow as pa
+from msgspec.structs import replace
 
 from foldbasket.errors import ReadError
 from foldbasket.later import pq

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-import dataclasses
 import tempfile
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from foldbasket.errors import ReadError
 from foldbasket.tables.progress import Progress
@@ -23,11 +24,9 @@ def read_pasted(text: str, name: str, reading: Reading = AS_FOUND, progress: Pro
         path = Path(folder) / "pasted.txt"
         path.write_text(text, encoding="utf-8")
         if "\t" in text and reading.delimiter is None:
-            from msgspec.structs import replace
-
             reading = replace(reading, delimiter="\t")
         try:
             table = read_delimited(path, name, reading, progress)
         except ReadError as error:
             raise ReadError(error.what, where=error.where.replace("pasted.txt", ORIGIN), todo=error.todo) from None
-    return dataclasses.replace(table, origin=ORIGIN)
+    return replace(table, origin=ORIGIN)

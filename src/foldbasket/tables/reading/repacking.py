@@ -7,9 +7,9 @@ different values as when a file is held. A field of which some values do not fit
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
+import msgspec
 import pyarrow as pa
 import pyarrow.compute as pc
 import pyarrow.csv as csv
@@ -34,8 +34,7 @@ SCALE = 6
 """Digits behind the point that decimals are written with, where not all of them were seen before the first is written."""
 
 
-@dataclass(frozen=True)
-class Written:
+class Written(msgspec.Struct, frozen=True):
     """How a field is written: its type; for text that has one all its different values, and those in their type."""
 
     type: FieldType

@@ -12,8 +12,9 @@ import io
 import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
+
+import msgspec
 
 from foldbasket.errors import ReadError
 from foldbasket.tables.types import MAX_SCALE, FieldType
@@ -37,16 +38,14 @@ _MOMENT = re.compile(r"\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])[ T]([01]\d|2[
 _CODE = re.compile(r"[+-]?0\d")
 
 
-@dataclass(frozen=True)
-class ColumnType:
+class ColumnType(msgspec.Struct, frozen=True):
     """A type and, for decimals, the number of fraction digits."""
 
     type: FieldType
     scale: int = 0
 
 
-@dataclass(frozen=True)
-class Look:
+class Look(msgspec.Struct, frozen=True):
     """What a file looks like. `header_chars` characters (BOM not counted) come before the first record; `titles` lines stand above the header."""
 
     encoding: str

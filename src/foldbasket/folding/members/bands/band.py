@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -78,8 +78,7 @@ def _written(edge: Decimal, locale: str) -> str:
     return writer.units(int(edge.scaleb(places)), places) if abs(edge) < 10**15 else f"{edge:f}"
 
 
-@dataclass(frozen=True, eq=False)
-class Numbers:
+class Numbers(msgspec.Struct, frozen=True, eq=False):
     """The values of a field in stored form, without blanks, and what is needed to read them."""
 
     values: npt.NDArray

@@ -10,10 +10,10 @@ from __future__ import annotations
 import enum
 import math
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
 from decimal import localcontext
 from typing import Any, Protocol, TypeVar
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -73,8 +73,7 @@ def beyond_numbers() -> np.errstate:
     return np.errstate(over="ignore", invalid="ignore", under="ignore")
 
 
-@dataclass(frozen=True, eq=False)
-class Block:
+class Block(msgspec.Struct, frozen=True, eq=False):
     """The values of one measure in every cell; shape (lines, columns of the axis).
 
     `data` holds stored form: units of 10^-scale (int64, or Python whole numbers where 64 bits are too few), float64, days,
@@ -91,8 +90,7 @@ class Block:
     """The LDML pattern that goes with the numbers, where their type alone does not tell: of shares, percent."""
 
 
-@dataclass(frozen=True)
-class Operand:
+class Operand(msgspec.Struct, frozen=True):
     """What an aggregate runs over: the field's type and scale, its dictionary when it is coded, and the column itself.
 
     `scales` are those of the quantities it asked for; `records` names, for first and last, the record at each place; `locale` says how
@@ -103,7 +101,7 @@ class Operand:
     scale: int = 0
     dictionary: Dictionary | None = None
     column: Column | None = None
-    scales: Mapping[State | str, int] = field(default_factory=dict)
+    scales: Mapping[State | str, int] = msgspec.field(default_factory=dict)
     records: npt.NDArray[np.int64] | None = None
     locale: str = "en"
 
