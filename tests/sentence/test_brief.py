@@ -6,11 +6,13 @@ import itertools
 import pytest
 
 from foldbasket.errors import SentenceError
+from foldbasket.folding.engine import Engine
 from foldbasket.opening.prepared import basket_or_data, prepare
+from foldbasket.sentence.grammar import SIGNS
 from foldbasket.sentence.reading import read, readings
 from foldbasket.sentence.vocabulary import Vocabulary
 from foldbasket.sentence.writing import written
-from tests.folding.build import source, table
+from tests.folding.build import lines, source, table
 
 DAY = datetime.date(2026, 1, 2)
 
@@ -69,6 +71,51 @@ BY_HAND = {
     "net by region for trade customers": "Net, summed for each Region keeping Channel: Trade",
     "web and trade net by quarter": "Net, summed for each Quarter of Order date keeping Channel: Web, Trade",
     "net called “Sales” by region": 'Net, summed called "Sales" for each Region',
+    "count by channel": "Records, counted for each Channel",
+    "count": "Records, counted",
+    "net and count, by region": "Net, summed and Records, counted for each Region",
+    "how many customers by region": "Customer, different values counted for each Region",
+    "unique customers": "Customer, different values counted",
+    "how many by channel": "Records, counted for each Channel",
+    "what was net in 2026": "Net, summed keeping Year of Order date: 2026",
+    "net by region where channel is web or trade": "Net, summed for each Region keeping Channel: Web, Trade",
+    "net by region where channel is not web": "Net, summed for each Region keeping Channel: not Web",
+    "net excluding web": "Net, summed keeping Channel: not Web",
+    "net by region, sorted by net": "Net, summed for each Region (largest first by Net)",
+    "net by region sorted by net asc": "Net, summed for each Region (smallest first by Net)",
+    "net by region, sorted by cost": "Net, summed and Cost, summed for each Region (largest first by Cost)",
+    "net by region desc, sorted by region": "Net, summed for each Region",
+    "net by seller desc, no totals": "Net, summed for each Seller (largest first by Net); no grand total of rows; no grand total of columns",
+    "net by region and line without subtotals": "Net, summed for each Region (no subtotals) › Line (no subtotals)",
+    "net by region with totals": "Net, summed for each Region",
+    "10 best customers by net": "Net, summed for each Customer (top 10 by Net; largest first by Net)",
+    "top customers by net": None,
+    "net above 100 by region": "Net, summed for each Region keeping Net: > 100",
+    "net by region, cost is at most 5": "Net, summed for each Region keeping Cost: ≤ 5",
+    "net between 5 and 6": "Net, summed keeping Net: 5 to 6",
+    "net since march 2026 by region": "Net, summed for each Region keeping Order date: from 1 Mar 2026",
+    "net since 1 march 2026": "Net, summed keeping Order date: from 1 Mar 2026",
+    "net before March 3 2026 by region": "Net, summed for each Region keeping Order date: < 3 Mar 2026",
+    "net by region, order date: 3 Mar 2026": "Net, summed for each Region keeping Order date: 3 Mar 2026",
+    "net by region after Q1 2026": "Net, summed for each Region keeping Order date: > 31 Mar 2026",
+    "net until 2025": "Net, summed keeping Order date: up to 31 Dec 2025",
+    "net where delivered before april 2026": "Net, summed keeping Delivered: < 1 Apr 2026",
+    "net by month from october 2025 to march 2026": "Net, summed for each Month of Order date keeping Order date: 1 Oct 2025 to 31 Mar 2026",
+    "net between january 2026 and march 2026": "Net, summed keeping Order date: 1 Jan 2026 to 31 Mar 2026",
+    "net by region, delivered between 2025 and 2026": "Net, summed for each Region keeping Delivered: 1 Jan 2025 to 31 Dec 2026",
+    "delivered between 2025 and 2026": None,
+    "net since 31 february 2026": None,
+    "net since march": None,
+    "net not since march 2026": None,
+    "running net by month in 2026": "Net, summed, as running total for each Month of Order date keeping Year of Order date: 2026",
+    "net by month, running total": "Net, summed and Net, summed, as running total for each Month of Order date",
+    "net growth by quarter": "Net, summed, as % change from the one before for each Quarter of Order date",
+    "growth of net by quarter": "Net, summed, as % change from the one before for each Quarter of Order date",
+    "net by quarter year on year": "Net, summed, as % change from a year before for each Quarter of Order date",
+    "net by quarter vs last year": "Net, summed and Net, summed, as % change from a year before for each Quarter of Order date",
+    "net by month vs last month": "Net, summed and Net, summed, as % change from the one before for each Month of Order date",
+    "net this year vs last year": None,
+    "growth": None,
 }
 MEASURES = {
     "net": "Net, summed", "Avg net": "Net, averaged", "the sum of cost": "Cost, summed", "median quantity": "Quantity, median",
@@ -132,3 +179,17 @@ def without_shared(words):
 def test_a_field_of_the_records_themselves_that_is_called_like_a_part_of_a_date_is_meant(columns, said):
     words = Vocabulary(source(table("T", columns)))
     assert written(read("net by month", words), words) == f"Net, summed for each {said}"
+
+
+@pytest.mark.parametrize("said", SIGNS)
+def test_words_of_signs_are_signs(words, said):
+    for lead in ("net by region, net", "net by region where net"):
+        sign = {"=": "= ", "≠": "≠ "}.get(SIGNS[said], f"{SIGNS[said]} ")
+        assert written(read(f"{lead} {said} 7", words), words) == f"Net, summed for each Region keeping Net: {sign}7"
+
+
+def test_moments_are_told_by_their_days_so_that_the_last_is_whole():
+    moment = datetime.datetime(2026, 3, 31, 23, 59)
+    words = Vocabulary(source(table("T", {"When": [moment, moment + datetime.timedelta(minutes=1)], "Net": [1, 2]})))
+    assert lines(Engine(words.source).fold(read("net until march 2026", words))) == [(1,)]
+    assert lines(Engine(words.source).fold(read("net after march 2026", words))) == [(2,)]

@@ -8,36 +8,35 @@ import msgspec
 from lark import Tree
 
 from foldbasket.errors import SentenceError
-from foldbasket.folding.compare.against import Against, How, Other
+from foldbasket.folding.compare.running import Running
 from foldbasket.folding.compare.shares import ShareOf
-from foldbasket.folding.filters.members import Members, of_member
+from foldbasket.folding.filters.members import Members
 from foldbasket.folding.usual import usual_aggregate, usual_part
-from foldbasket.sentence.reader import PENDING, Reader
+from foldbasket.sentence.kept import GROWTH, YEAR_BEFORE, Kept
+from foldbasket.sentence.reader import PENDING
 from foldbasket.sentence.scanning import Named
 from foldbasket.sentence.trees import leaves, phrase, sub
+from foldbasket.spec.comparison import Comparison
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
-from foldbasket.spec.fold import Fold, Measure, Placed
+from foldbasket.spec.fold import Fold, Measure, Placed, Where
 from foldbasket.spec.order import ByValue, Keep
-from foldbasket.tables.nature import Nature, nature_of
+from foldbasket.tables.nature import nature_of
 
 replace = msgspec.structs.replace
 LEADS = ("also", "by", "for_", "across", "keeping", "not_", "versus")
 
 
-class Brief(msgspec.Struct):
+class Brief(Kept):
     """Puts the pieces of one sentence together, with one field chosen for each name."""
 
-    reader: Reader
-    measures: list[Measure] = msgspec.field(default_factory=list)
     rows: list[Placed] = msgspec.field(default_factory=list)
     columns: list[Placed] = msgspec.field(default_factory=list)
-    filters: list[Filter] = msgspec.field(default_factory=list)
     mode: str = "measures"
-    lead: str = ""
     turns: int = 0
-    is_left_out: bool = False
     is_versus: bool = False
+    totals: Where = Where.AFTER
+    subtotals: Where = Where.AFTER
     later: list[tuple[int, Tree]] = msgspec.field(default_factory=list)
 
     def fold(self, tree: Tree, name: str = "") -> Fold:
@@ -55,7 +54,18 @@ class Brief(msgspec.Struct):
         self._picking()
         if self.is_versus:
             self._versus()
-        made = Fold(name, tuple(self.measures), tuple(self.rows), tuple(self.columns), tuple(self.filters))
+        rows, columns = (
+            tuple(replace(each, subtotal=self.subtotals) for each in axis) for axis in (self.rows, self.columns)
+        )
+        made = Fold(
+            name,
+            tuple(self.measures),
+            rows,
+            columns,
+            tuple(self.filters),
+            row_total=self.totals,
+            column_total=self.totals,
+        )
         return self._with_comparisons(_numbered(made))
 
     def _is_noun(self, item: Tree) -> bool:
@@ -83,32 +93,53 @@ class Brief(msgspec.Struct):
         self._add(self.reader.aggregated(sub(item)[0], self.reader.field(leaves(item)[0])))
 
     def _front(self, item: Tree) -> None:
-        front = phrase(sub(item)[0])
-        found = self.reader.scanner.made.choices.get(front.type)
+        found = self.reader.scanner.made.choices.get(phrase(item).type)
         self._add(Measure("", found[0].name if found else "count values", self.reader.field(leaves(item)[0])))
 
     def _share(self, item: Tree) -> None:
-        ref = self.reader.field(leaves(item)[0])
-        self._add(Measure("", usual_aggregate(self.reader.words.source.column(ref)), ref, compare=ShareOf()))
+        self._add(self._usual(self.reader.field(leaves(item)[0]), ShareOf()))
 
     def _as_share(self, item: Tree) -> None:
         """The measure before it becomes a share."""
-        self._need_measure(item)
+        self._need_measure(phrase(item))
         self.measures[-1] = replace(self.measures[-1], compare=ShareOf())
 
     def _with_share(self, item: Tree) -> None:
         """Right behind a measure it is the share of that; behind “and” or a comma it stands beside it."""
-        self._need_measure(item)
+        self._need_measure(phrase(item))
         if self.lead not in ("", "also"):
             raise self.reader.error(phrase(item), "a share is no field", "Name what it is a share of: “share of net”.")
-        if self.lead:
-            self._add(replace(self.measures[-1], compare=ShareOf()))
-        else:
-            self._as_share(item)
+        self._become(phrase(item), ShareOf())
 
-    def _need_measure(self, item: Tree) -> None:
+    def _running(self, item: Tree) -> None:
+        self._add(self._usual(self.reader.field(leaves(item)[0]), Running()))
+
+    def _running_there(self, item: Tree) -> None:
+        self._become(phrase(item), Running())
+
+    def _growth(self, item: Tree) -> None:
+        self._add(self._usual(self.reader.field(leaves(item)[0]), GROWTH))
+
+    def _growth_there(self, item: Tree) -> None:
+        self._become(phrase(item), GROWTH)
+
+    def _year_before(self, item: Tree) -> None:
+        self._become(phrase(item), YEAR_BEFORE)
+
+    def _become(self, leaf: Named, compare: Comparison) -> None:
+        """The measure before it is compared; behind “and” or a comma, that stands beside it."""
+        self._need_measure(leaf)
+        if self.lead:
+            self._add(replace(self.measures[-1], compare=compare))
+        else:
+            self.measures[-1] = replace(self.measures[-1], compare=compare)
+
+    def _usual(self, ref: FieldRef, compare: Comparison | None = None) -> Measure:
+        return Measure("", usual_aggregate(self.reader.words.source.column(ref)), ref, compare=compare)
+
+    def _need_measure(self, leaf: Named) -> None:
         if not self.measures:
-            raise self.reader.error(phrase(item), "there is no measure to compare", "Name one before it.")
+            raise self.reader.error(leaf, "there is no measure to compare", "Name one before it.")
 
     def _counted(self, item: Tree) -> None:
         table = leaves(item)[0].means
@@ -182,11 +213,38 @@ class Brief(msgspec.Struct):
         keep = Keep.kinds[kind](measure="", number=str(leaves(item)[0]))  # type: ignore[call-arg]
         return replace(placed, keep=keep, by=ByValue(""), descending=kind == "top")
 
+    def _ends_unsaid(self, item: Tree) -> None:
+        leaf = leaves(item)[0]
+        raise self.reader.error(leaf, f"how many of “{leaf}” is not said", f"Say it: {phrase(item)} 10 {leaf}.")
+
     def _falling(self, item: Tree) -> None:
-        self._last(phrase(item), lambda placed: replace(placed, by=ByValue(""), descending=True))
+        self._last(phrase(item), lambda placed: replace(placed, by=placed.by or ByValue(""), descending=True))
 
     def _rising(self, item: Tree) -> None:
-        self._last(phrase(item), lambda placed: replace(placed, by=ByValue(""), descending=False))
+        self._last(phrase(item), lambda placed: replace(placed, by=placed.by or ByValue(""), descending=False))
+
+    def _sorted(self, item: Tree) -> None:
+        """By an amount the largest come first; by a field that is placed, its members go by their names."""
+        leaf = leaves(item)[0]
+        ref = self.reader.field(leaf)
+        for axis in (self.rows, self.columns):
+            for at, placed in enumerate(axis):
+                if placed.field == ref:
+                    axis[at] = replace(placed, by=None, descending=False)
+                    return
+        if not any(each.field == ref for each in self.measures):
+            self._add(self._usual(ref))
+        measure = next(each for each in self.measures if each.field == ref)
+        self._last(leaf, lambda placed: replace(placed, by=ByValue(measure.id), descending=True))
+
+    def _with_totals(self, item: Tree) -> None:
+        """They are there unless they are left out."""
+
+    def _no_totals(self, item: Tree) -> None:
+        self.totals = Where.OFF
+
+    def _no_subtotals(self, item: Tree) -> None:
+        self.subtotals = Where.OFF
 
     def _last(self, leaf: Named, become: Callable[[Placed], Placed]) -> None:
         """Has the field that was placed last become another. Raises SentenceError where there is none."""
@@ -206,6 +264,9 @@ class Brief(msgspec.Struct):
         elif not self.filters:
             raise self.reader.error(leaf, f"“{leaf}” is a table, not a field", "Name one of its fields.")
 
+    def _only(self, item: Tree) -> None:
+        """Says nothing that the member before it does not."""
+
     def _place(self, placed: Placed) -> None:
         is_time = self.reader.words.source.column(placed.field).type.is_time
         across = self.mode == "columns" or (self.turns > 1 and is_time and not self.columns)
@@ -213,60 +274,11 @@ class Brief(msgspec.Struct):
         if self.mode == "measures":
             self.mode = "rows"
 
-    # --- filters ----------------------------------------------------------------------
-
-    def _is(self, item: Tree) -> None:
-        ref = self.reader.field(leaves(item)[0])
-        value = self.reader.values.one(self.reader, sub(item, "value")[0], ref, None)
-        self._listed(ref, None, value)
-
-    def _compare(self, item: Tree) -> None:
-        named, value = leaves(item)
-        ref = self.reader.field(named)
-        sign = self.reader.scanner.made.shown[phrase(sub(item)[0]).type]
-        said = self.reader.values.one(self.reader, value, ref, None)
-        self.filters.append(Filter.kinds["compare"]("", ref, None, sign, said))  # type: ignore[call-arg]
-
-    def _member(self, item: Tree) -> None:
-        leaf = leaves(item)[0]
-        ref = self.reader.field(leaf)
-        self._listed(ref, None, next(token for each, token in leaf.means if each == ref))
-
-    def _period(self, item: Tree) -> None:
-        leaf = leaves(item)[0]
-        part, key = leaf.means[0]
-        self._listed(self._date(leaf), part, key)
-
-    def _relative(self, item: Tree) -> None:
-        branch = sub(item)[0]
-        leaf = phrase(branch)
-        self.filters.append(self.reader.first(branch, self._date(leaf)))
-
-    def _only(self, item: Tree) -> None:
-        """Says nothing that the member before it does not."""
-
-    def _listed(self, ref: FieldRef, part: str | None, token: str) -> None:
-        rule = of_member("", ref, part, token, exclude=self.is_left_out)
-        last = self.filters[-1] if self.filters else None
-        if (
-            isinstance(last, Members)
-            and (last.field, last.part) == (ref, part)
-            and (last.exclude == self.is_left_out or self.lead == "also")
-        ):
-            self.filters[-1] = replace(
-                last,
-                members=last.members + rule.members,
-                blank=last.blank or rule.blank,
-                no_match=last.no_match or rule.no_match,
-            )
-        else:
-            self.filters.append(rule)
-
     # --- what is known only at the end ------------------------------------------------
 
     def _compared(self, item: Tree) -> None:
         """Kept until every word is there that it may go along."""
-        self._need_measure(item)
+        self._need_measure(phrase(item))
         self.later.append((len(self.measures) - 1, sub(item)[0]))
 
     def _with_comparisons(self, made: Fold) -> Fold:
@@ -286,7 +298,7 @@ class Brief(msgspec.Struct):
             self._add(Measure("", "count"))
         for axis in (self.rows, self.columns):
             for at, each in enumerate(axis):
-                if each.by is not None:
+                if each.by == ByValue(""):
                     axis[at] = each = replace(each, by=ByValue("m1"))
                 if each.keep is not None:
                     keep = replace(each.keep, measure="m1")  # type: ignore[type-var]  # every kind is a struct
@@ -302,20 +314,7 @@ class Brief(msgspec.Struct):
         if not any((each.field, each.part) == (last.field, last.part) for each in (*self.rows, *self.columns)):
             self.columns.append(Placed("", last.field, last.part))
         if last.part is not None and self.measures:
-            self._add(replace(self.measures[0], compare=Against(None, Other.PREVIOUS, None, How.CHANGE)))
-
-    def _date(self, leaf: Named) -> FieldRef:
-        """The leading date: that of the records which are summed up, else the first that they lead to. Raises SentenceError where there is none."""
-        source = self.reader.words.source
-        tables = [each.field.table for each in self.measures if each.field is not None] or list(source.tables)[:1]
-        for table in source.reachable(tables[0]):
-            for name in source.tables[table].columns:
-                column = source.column(FieldRef(table, name))
-                if column.type.is_time and nature_of(column) is Nature.DATE:
-                    return FieldRef(table, name)
-        raise self.reader.error(
-            leaf, "there is no date that this could be about", "Name the field, such as Month of order date."
-        )
+            self._add(replace(self.measures[0], compare=GROWTH))
 
 
 def _numbered(fold: Fold) -> Fold:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from functools import lru_cache
 from pathlib import Path
 from typing import Any, get_args, get_type_hints
@@ -17,6 +17,7 @@ import msgspec
 import platformdirs
 from lark import Lark
 
+from foldbasket.folding.filters.values import Sign
 from foldbasket.folding.members.parts.part import KINDS as PART_KINDS
 from foldbasket.folding.members.parts.part import PARTS
 from foldbasket.folding.states.aggregates.aggregate import AGGREGATES
@@ -33,12 +34,28 @@ from foldbasket.turns import give_way
 NAMES = ("FIELD", "NAME", "NUMBER", "PLACE", "FORMULA", "QUOTED", "MEMBER", "PERIOD", "TABLE")
 """The terminals that are no phrases."""
 
+WORDS: Mapping[str, Sign] = {
+    "above": ">",
+    "more than": ">",
+    "greater than": ">",
+    "below": "<",
+    "less than": "<",
+    "at least": "≥",
+    "at most": "≤",
+}
+SIGNS: Mapping[str, Sign] = {
+    **{sign: sign for sign in get_args(Sign)},
+    **WORDS,
+    **{f"is {said}": sign for said, sign in WORDS.items()},
+}
+"""How a short form says a sign."""
+
 FRAME = """
 sentence: [show] [measures] clause* (~;~ setting)*
 clause: ~for each|for every|by|per|for~ axis -> rows
     | ~across|over~ axis -> columns
     | ~keeping|only|with~ filters -> kept
-show: ~show|give me|what is~
+show: ~show|show me|give me|what is|what are|what was|what were|how much|how much is~
 measures: measure (~and~ measure)*
 measure: what suffix*
 what: FIELD aggregated -> aggregate | NAME aggregated -> there | FIELD -> usual | records -> recorded | NAME ~=~ FORMULA -> formula | FORMULA -> formula
@@ -82,30 +99,51 @@ after: ~after~ NUMBER ~field~
 
 brief: [show] bit+
 bit: joint* item
-joint: ~,|and|;|or|then|›|>~ -> also | ~by|per|for each|for every|each~ -> by | ~for|in|of|during~ -> for_
-    | ~across|over|against~ -> across | ~keeping|where|with~ -> keeping | ~not|without|except|but not~ -> not_ | ~vs|versus~ -> versus
+joint: ~,|and|;|or|then|›|>~ -> also | ~by|per|for each|for every|each~ -> by | ~for|in|of|during|on~ -> for_
+    | ~across|over|against~ -> across | ~keeping|where|with~ -> keeping
+    | ~not|without|except|but not|except for|excluding|other than~ -> not_ | ~vs|versus~ -> versus
 item: FIELD done -> aggregate
-    | front FIELD -> front
+    | @front FIELD -> front
     | ~share of|% of all~ FIELD -> share
     | ~as share|as a share|in percent|as percent|as % of all|as % of the total~ -> as_share
     | ~share|its share|% of the total~ -> with_share
-    | front TABLE -> counted
+    | @front TABLE -> counted
     | FIELD -> bare
     | part FIELD -> part
     | PARTALONE -> part_alone
     | ends NUMBER FIELD -> ends
+    | NUMBER ends FIELD -> ends
+    | ~top|bottom~ FIELD -> ends_unsaid
     | ends NUMBER part FIELD -> ends
     | ends NUMBER PARTALONE -> ends_alone
     | ends NUMBER -> ends_there
-    | ~largest first|biggest first|highest first~ -> falling
-    | ~smallest first|lowest first~ -> rising
-    | FIELD ~:~ value -> is
+    | ~largest first|biggest first|highest first|descending|desc|in descending order~ -> falling
+    | ~smallest first|lowest first|ascending|asc|in ascending order~ -> rising
+    | ~sorted by|sort by|ordered by|, order by~ FIELD -> sorted
+    | ~with totals|with subtotals~ -> with_totals
+    | ~no totals|without totals~ -> no_totals
+    | ~no subtotals|without subtotals~ -> no_subtotals
+    | ~running|cumulative|running total of|cumulative total of~ FIELD -> running
+    | ~running total|cumulative~ -> running_there
+    | ~growth of~ FIELD -> growth
+    | ~growth~ -> growth_there
+    | ~year on year|year over year|yoy~ -> year_before
+    | FIELD ~:|is|are~ value -> is
+    | FIELD ~is not|are not~ value -> is_not
     | FIELD sign NAME -> compare
+    | FIELD ~between~ (NUMBER | PERIOD) ~and~ (NUMBER | PERIOD) -> is_between
+    | [FIELD] ~since|starting~ PERIOD -> is_since
+    | [FIELD] ~after~ PERIOD -> is_after
+    | [FIELD] ~before~ PERIOD -> is_before
+    | [FIELD] ~until|up to~ PERIOD -> is_until
+    | [FIELD] ~from~ PERIOD ~to|until~ PERIOD -> is_from_to
+    | ~between~ PERIOD ~and~ PERIOD -> is_from_to
     | MEMBER -> member
     | PERIOD -> period
     | relative -> relative
     | ~as|, as~ comparison -> compared
     | records -> recorded
+    | ~count~ -> recorded
     | TABLE -> table
     | ~only~ -> only
     | ~called~ NAME -> called
@@ -213,6 +251,8 @@ def _made(versions: tuple[int, ...]) -> Grammar:
     alone = [made.choice(each, each) for each in _alone()]
     made.alone = frozenset(alone)
     text = text.replace("@totals", f"({' | '.join(totals)})").replace("PARTALONE", f"({' | '.join(alone)})")
+    fronts = f"({' | '.join(_fronts(made))})"  # no rule of their own: “count” by itself is told from “count orders” by what follows
+    text = text.replace("@front", fronts)
     comma = made.terminal(",")
     rules = [
         made.rule("comparison", _of(Comparison.kinds)),
@@ -224,8 +264,7 @@ def _made(versions: tuple[int, ...]) -> Grammar:
         made.rule("done", _unmistaken(), ", "),
         f"number_list: (NUMBER | QUOTED) ({comma} (NUMBER | QUOTED))*\n",
         "part: " + " | ".join(made.choice(f"{part.label} of", name) for name, part in PARTS.items()) + "\n",
-        "sign: " + " | ".join(made.terminal(each) for each in "=≠<≤>≥") + "\n",
-        "front: " + " | ".join(_fronts(made)) + "\n",
+        "sign: " + " | ".join(made.terminal(each) for each in SIGNS) + "\n",
     ]
     declared = "%declare " + " ".join([*NAMES, *made.phrases])
     made.text = "\n".join([text, *rules, declared])

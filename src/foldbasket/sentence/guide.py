@@ -61,6 +61,15 @@ SHORT = {
     "net and share by channel": "Net, summed and Net, summed, as % of everything for each Channel",
     "net by channel as share": "Net, summed, as % of everything for each Channel",
     "net by site, net > 1,000": "Net, summed for each Site keeping Net: > 1000",
+    "count by channel": "Records, counted for each Channel",
+    "how many customers by region": "Customer, different values counted for each Region",
+    "net by site sorted by cost": "Net, summed and Cost, summed for each Site (largest first by Cost)",
+    "net since March 2026 where channel is web": "Net, summed keeping Order date: from 1 Mar 2026 and Channel: Web",
+    "net by month from October 2025 to March 2026": "Net, summed for each Month of Order date keeping Order date: 1 Oct 2025 to 31 Mar 2026",
+    "running net by month": "Net, summed, as running total for each Month of Order date",
+    "net growth by quarter": "Net, summed, as % change from the one before for each Quarter of Order date",
+    "net by quarter vs last year": "Net, summed and Net, summed, as % change from a year before for each Quarter of Order date",
+    "net by region, no totals": "Net, summed for each Region; no grand total of rows; no grand total of columns",
 }  # fmt: skip
 WISHES = {
     "largest first by Net": "in the order of a measure; *smallest first by* turns it",

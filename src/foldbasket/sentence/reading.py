@@ -27,7 +27,7 @@ def readings(text: str, words: Vocabulary, name: str = "") -> list[Fold]:
         try:
             found = _read(text, words, name, "brief", lambda reader, tree: Brief(reader).fold(tree, name))
         except SentenceError as other:
-            raise (other if other.start >= error.stop else error) from None  # that which got further
+            raise (other if other.start > error.start else error) from None  # that which got further
     return [fold for at, fold in enumerate(found) if fold not in found[:at]]
 
 

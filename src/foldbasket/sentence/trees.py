@@ -11,6 +11,9 @@ from foldbasket.sentence.grammar import NAMES
 from foldbasket.sentence.scanning import Named
 from foldbasket.sentence.vocabulary import Vocabulary
 
+MEANT = ("bare", "is_between", "is_since", "is_after", "is_before", "is_until", "is_from_to")
+"""Pieces whose field is a measure where it is an amount."""
+
 
 def fields_of(tree: Tree, words: Vocabulary) -> list[tuple[Named, bool]]:
     """The names of fields in a tree, in order, each with whether a measure is made of it."""
@@ -19,8 +22,8 @@ def fields_of(tree: Tree, words: Vocabulary) -> list[tuple[Named, bool]]:
 
 def _fields(node: Any, words: Vocabulary, *, is_measure: bool) -> Iterator[tuple[Named, bool]]:
     if isinstance(node, Tree):
-        within = is_measure or node.data in ("aggregate", "usual", "front", "share")
-        if node.data == "bare":
+        within = is_measure or node.data in ("aggregate", "usual", "front", "share", "running", "growth")
+        if node.data in MEANT and leaves(node)[0].type == "FIELD":
             within = words.is_amount(leaves(node)[0].means)
         for child in node.children:
             yield from _fields(child, words, is_measure=within and node.data not in ("axis", "filters"))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from functools import cached_property
@@ -145,6 +146,9 @@ class Vocabulary:
 
     def _canonical(self, ref: FieldRef, cut: Cut | None, said: str, *, is_quoted: bool) -> str | None:
         """A value by its canonical text. Raises ValueError where it is none."""
+        day = self._day(said.casefold().replace(",", " ").split())
+        if day is not None and (cut == "day" or (cut is None and self.source.column(ref).type is FieldType.DATE)):
+            return day.isoformat()
         if isinstance(cut, str):
             part = parts_by(self.source.fiscal)[cut]
             return part.key(part.parse(said))
@@ -224,6 +228,10 @@ class Vocabulary:
             return
         if len(words) == 2 and len(words[0]) == 2 and words[0][0] in "qh" and _is_year(words[1]):
             said = f"{words[1]}-{words[0]}"
+        day = self._day(words)
+        if day is not None:
+            yield "day", day.isoformat()
+            return
         if len(words) > 2 or (len(words) == 1 and said.isdigit() and not _is_year(said)):
             return
         for name in (*PERIODS, *CYCLES):
@@ -232,6 +240,15 @@ class Vocabulary:
                 with suppress(ValueError, OverflowError):
                     yield name, part.key(part.parse(said.upper()))
                     return
+
+    def _day(self, words: Sequence[str]) -> datetime.date | None:
+        """A date with its month in letters, in small letters: “1 mar 2026”, “march 1 2026”; None for anything else."""
+        if len(words) != 3 or not _is_year(words[2]):
+            return None
+        month, day = (words[1], words[0]) if words[1].rstrip(".") in self._months else (words[0], words[1])
+        with suppress(KeyError, ValueError):
+            return datetime.date(int(words[2]), self._months[month.rstrip(".")], int(day.rstrip(".")))
+        return None
 
     @cached_property
     def _months(self) -> dict[str, int]:

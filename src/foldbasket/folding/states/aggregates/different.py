@@ -42,7 +42,18 @@ class CountDifferent(Aggregate):
     is_usual = True
     standing = 40
     meaning = "How many different values there are, blanks left out."
-    short = ("count different", "different")
+    short = (
+        "count different",
+        "different",
+        "distinct",
+        "unique",
+        "count distinct",
+        "count unique",
+        "number of different",
+        "number of distinct",
+        "how many",
+        "how many different",
+    )
     counted = "different ones"
     needs_values = zero_over_nothing = True
 

@@ -1,0 +1,200 @@
+"""What a short form keeps: “trade only”, “since March”, “net over”. Its fields and periods are those that its measures lead to."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable
+
+import msgspec
+from lark import Tree
+
+from foldbasket.folding.compare.against import Against, How, Other
+from foldbasket.folding.filters.members import Members, of_member
+from foldbasket.folding.filters.relative import Relative, Window
+from foldbasket.folding.filters.values import Between, Compare, Sign
+from foldbasket.folding.members.parts.part import parts_by
+from foldbasket.folding.usual import usual_aggregate
+from foldbasket.sentence.grammar import SIGNS
+from foldbasket.sentence.reader import Reader
+from foldbasket.sentence.scanning import Named
+from foldbasket.sentence.trees import leaves, phrase, sub
+from foldbasket.spec.comparison import Comparison
+from foldbasket.spec.field import FieldRef
+from foldbasket.spec.filter import Filter
+from foldbasket.spec.fold import Measure
+from foldbasket.tables.nature import Nature, nature_of
+from foldbasket.tables.types import EPOCH, FieldType
+
+replace = msgspec.structs.replace
+GROWTH = Against(None, Other.PREVIOUS, None, How.CHANGE)
+YEAR_BEFORE = Against(None, Other.YEAR_BEFORE, None, How.CHANGE)
+
+
+class Kept(msgspec.Struct):
+    """The filters of a sentence, and what decides about them: its measures, and the words before a piece."""
+
+    reader: Reader
+    measures: list[Measure] = msgspec.field(default_factory=list)
+    filters: list[Filter] = msgspec.field(default_factory=list)
+    lead: str = ""
+    is_left_out: bool = False
+
+    # --- members and values ---------------------------------------------------------
+
+    def _is(self, item: Tree) -> None:
+        ref = self.reader.field(leaves(item)[0])
+        value = self.reader.values.one(self.reader, sub(item, "value")[0], ref, None)
+        self._listed(ref, None, value)
+
+    def _is_not(self, item: Tree) -> None:
+        was, self.is_left_out = self.is_left_out, not self.is_left_out
+        self._is(item)
+        self.is_left_out = was
+
+    def _compare(self, item: Tree) -> None:
+        named, value = leaves(item)
+        ref = self.reader.field(named)
+        self._asked_of(ref)
+        sign = self.reader.scanner.made.shown[phrase(sub(item)[0]).type]
+        said = self.reader.values.one(self.reader, value, ref, None)
+        self.filters.append(Compare("", ref, None, SIGNS[sign], said))
+
+    def _is_between(self, item: Tree) -> None:
+        field, low, high = leaves(item)
+        ref = self.reader.field(field)
+        if self.reader.words.source.column(ref).type.is_time:
+            self.filters.append(self._days(ref, low, high))
+        elif any(each.type == "PERIOD" and not each.isdigit() for each in (low, high)):
+            self._bare(item)
+            self.filters.append(self._days(self._date(low), low, high))
+        else:
+            self._asked_of(ref)
+            ends = (self.reader.values.one(self.reader, each, ref, None) for each in (low, high))
+            self.filters.append(Between("", ref, None, *ends))
+
+    def _asked_of(self, ref: FieldRef) -> None:
+        """An amount of which the sentence begins with what it shall be is what it asks for."""
+        column = self.reader.words.source.column(ref)
+        if not self.measures and not self.lead and nature_of(column).is_measured:
+            self._add(Measure("", usual_aggregate(column), ref))
+
+    def _bare(self, item: Tree) -> None:
+        raise NotImplementedError
+
+    def _add(self, measure: Measure) -> None:
+        raise NotImplementedError
+
+    def _member(self, item: Tree) -> None:
+        leaf = leaves(item)[0]
+        ref = self.reader.field(leaf)
+        self._listed(ref, None, next(token for each, token in leaf.means if each == ref))
+
+    # --- dates ----------------------------------------------------------------------
+
+    def _is_since(self, item: Tree) -> None:
+        self._within(item, lambda leaf, ref: self._days(ref, leaf, None))
+
+    def _is_after(self, item: Tree) -> None:
+        self._within(item, lambda leaf, ref: self._compared_day(ref, leaf, ">"))
+
+    def _is_before(self, item: Tree) -> None:
+        self._within(item, lambda leaf, ref: self._compared_day(ref, leaf, "<"))
+
+    def _is_until(self, item: Tree) -> None:
+        self._within(item, lambda leaf, ref: self._days(ref, None, leaf))
+
+    def _is_from_to(self, item: Tree) -> None:
+        high = leaves(item)[-1]
+        self._within(item, lambda leaf, ref: self._days(ref, leaf, high))
+
+    def _within(self, item: Tree, filtered: Callable[[Named, FieldRef], Filter]) -> None:
+        """Behind a date it is about that; behind any other field, which stands for itself, about the leading date."""
+        first = leaves(item)[0]
+        leaf = next(each for each in leaves(item) if each.type == "PERIOD")
+        if self.is_left_out:
+            raise self.reader.error(
+                leaf, "this stretch of time cannot be left out", "Say which is kept: before, since, from … to."
+            )
+        if first.type == "FIELD" and self.reader.words.source.column(self.reader.field(first)).type.is_time:
+            self.filters.append(filtered(leaf, self.reader.field(first)))
+            return
+        if first.type == "FIELD":
+            self._bare(item)
+        self.filters.append(filtered(leaf, self._date(leaf)))
+
+    def _days(self, ref: FieldRef, low: Named | None, high: Named | None) -> Filter:
+        """From the first day of one period to the last of another."""
+        ends = ("" if low is None else self._ends_of(low)[0], "" if high is None else self._ends_of(high)[1])
+        return Between("", ref, self._by_day(ref), *ends)
+
+    def _compared_day(self, ref: FieldRef, leaf: Named, sign: Sign) -> Filter:
+        return Compare("", ref, self._by_day(ref), sign, self._ends_of(leaf)[sign == ">"])
+
+    def _by_day(self, ref: FieldRef) -> str | None:
+        """Moments are told by their days, so that the last day is whole."""
+        return None if self.reader.words.source.column(ref).type is FieldType.DATE else "day"
+
+    def _ends_of(self, leaf: Named) -> tuple[str, str]:
+        """The first and the last day of a period, as canonical text. Raises SentenceError for what is a place in the year."""
+        name, key = leaf.means[0]
+        part = parts_by(self.reader.words.source.fiscal)[name]
+        if not part.is_period:
+            raise self.reader.error(leaf, f"“{leaf}” is in every year", "Name the year, too.")
+        number = part.parse(key)
+        first, last = (
+            str(EPOCH + datetime.timedelta(days=at)) for at in (part.first_known_day(number), part.last_day(number))
+        )
+        return first, last
+
+    def _period(self, item: Tree) -> None:
+        leaf = leaves(item)[0]
+        part, key = leaf.means[0]
+        self._listed(self._date(leaf), part, key)
+
+    def _relative(self, item: Tree) -> None:
+        branch = sub(item)[0]
+        leaf = phrase(branch)
+        made = self.reader.first(branch, self._date(leaf))
+        if self.lead == "versus":
+            self._against(leaf, made)
+        else:
+            self.filters.append(made)
+
+    def _against(self, leaf: Named, made: Relative) -> None:
+        """“by month vs last year”: each period beside the one before, or that of a year before."""
+        if (made.how, made.count) != (Window.LAST, 1) or any(isinstance(each, Relative) for each in self.filters):
+            raise self.reader.error(leaf, f"“{leaf}” cannot stand behind “vs”", "Name both periods: 2026 vs 2025.")
+        self._become(leaf, YEAR_BEFORE if made.unit == "year" else GROWTH)
+
+    def _become(self, leaf: Named, compare: Comparison) -> None:
+        raise NotImplementedError
+
+    def _listed(self, ref: FieldRef, part: str | None, token: str) -> None:
+        rule = of_member("", ref, part, token, exclude=self.is_left_out)
+        last = self.filters[-1] if self.filters else None
+        if (
+            isinstance(last, Members)
+            and (last.field, last.part) == (ref, part)
+            and (last.exclude == self.is_left_out or self.lead == "also")
+        ):
+            self.filters[-1] = replace(
+                last,
+                members=last.members + rule.members,
+                blank=last.blank or rule.blank,
+                no_match=last.no_match or rule.no_match,
+            )
+        else:
+            self.filters.append(rule)
+
+    def _date(self, leaf: Named) -> FieldRef:
+        """The leading date: that of the records which are summed up, else the first that they lead to. Raises SentenceError where there is none."""
+        source = self.reader.words.source
+        tables = [each.field.table for each in self.measures if each.field is not None] or list(source.tables)[:1]
+        for table in source.reachable(tables[0]):
+            for name in source.tables[table].columns:
+                column = source.column(FieldRef(table, name))
+                if column.type.is_time and nature_of(column) is Nature.DATE:
+                    return FieldRef(table, name)
+        raise self.reader.error(
+            leaf, "there is no date that this could be about", "Name the field, such as Month of order date."
+        )
