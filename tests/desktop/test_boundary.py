@@ -70,7 +70,7 @@ from foldbasket.desktop.shell import app
 from foldbasket.desktop.shell.window import MainWindow
 told = []
 MainWindow.say_error = lambda self, error: told.append(str(error))
-from msgspec.structs import replace
+from dataclasses import replace
 from foldbasket.desktop.actions.action import ACTIONS
 name = "Turn rows into columns"
 turn = ACTIONS[name]

@@ -93,7 +93,8 @@ class Brief(Kept):
         self._add(self.reader.aggregated(sub(item)[0], self.reader.field(leaves(item)[0])))
 
     def _front(self, item: Tree) -> None:
-        found = self.reader.scanner.made.choices.get(phrase(item).type)
+        front = next(iter(sub(item)), item)
+        found = self.reader.scanner.made.choices.get(phrase(front).type)
         self._add(Measure("", found[0].name if found else "count values", self.reader.field(leaves(item)[0])))
 
     def _share(self, item: Tree) -> None:

@@ -55,7 +55,7 @@ sentence: [show] [measures] clause* (~;~ setting)*
 clause: ~for each|for every|by|per|for~ axis -> rows
     | ~across|over~ axis -> columns
     | ~keeping|only|with~ filters -> kept
-show: ~show|show me|give me|what is|what are|what was|what were|how much|how much is~
+show: ~show|give me|what is|what are|what was|what were|how much|how much is~
 measures: measure (~and~ measure)*
 measure: what suffix*
 what: FIELD aggregated -> aggregate | NAME aggregated -> there | FIELD -> usual | records -> recorded | NAME ~=~ FORMULA -> formula | FORMULA -> formula
@@ -103,11 +103,13 @@ joint: ~,|and|;|or|then|›|>~ -> also | ~by|per|for each|for every|each~ -> by 
     | ~across|over|against~ -> across | ~keeping|where|with~ -> keeping
     | ~not|without|except|but not|except for|excluding|other than~ -> not_ | ~vs|versus~ -> versus
 item: FIELD done -> aggregate
-    | @front FIELD -> front
+    | front FIELD -> front
+    | ~count|how many~ FIELD -> front
     | ~share of|% of all~ FIELD -> share
     | ~as share|as a share|in percent|as percent|as % of all|as % of the total~ -> as_share
     | ~share|its share|% of the total~ -> with_share
-    | @front TABLE -> counted
+    | front TABLE -> counted
+    | ~count|how many~ TABLE -> counted
     | FIELD -> bare
     | part FIELD -> part
     | PARTALONE -> part_alone
@@ -131,13 +133,8 @@ item: FIELD done -> aggregate
     | FIELD ~:|is|are~ value -> is
     | FIELD ~is not|are not~ value -> is_not
     | FIELD sign NAME -> compare
-    | FIELD ~between~ (NUMBER | PERIOD) ~and~ (NUMBER | PERIOD) -> is_between
-    | [FIELD] ~since|starting~ PERIOD -> is_since
-    | [FIELD] ~after~ PERIOD -> is_after
-    | [FIELD] ~before~ PERIOD -> is_before
-    | [FIELD] ~until|up to~ PERIOD -> is_until
-    | [FIELD] ~from~ PERIOD ~to|until~ PERIOD -> is_from_to
-    | ~between~ PERIOD ~and~ PERIOD -> is_from_to
+    | FIELD ~between~ (NUMBER ~and~ (NUMBER | PERIOD) | PERIOD ~and~ NUMBER) -> is_between
+    | [FIELD] stretch -> stretched
     | MEMBER -> member
     | PERIOD -> period
     | relative -> relative
@@ -147,6 +144,12 @@ item: FIELD done -> aggregate
     | TABLE -> table
     | ~only~ -> only
     | ~called~ NAME -> called
+stretch: ~since|starting~ PERIOD -> is_since
+    | ~after~ PERIOD -> is_after
+    | ~before~ PERIOD -> is_before
+    | ~until|up to~ PERIOD -> is_until
+    | ~from~ PERIOD ~to|until~ PERIOD -> is_within
+    | ~between~ PERIOD ~and~ PERIOD -> is_within
 ends: ~top|largest|best|highest~ -> top | ~bottom|smallest|worst|lowest~ -> bottom
 """
 
@@ -251,8 +254,6 @@ def _made(versions: tuple[int, ...]) -> Grammar:
     alone = [made.choice(each, each) for each in _alone()]
     made.alone = frozenset(alone)
     text = text.replace("@totals", f"({' | '.join(totals)})").replace("PARTALONE", f"({' | '.join(alone)})")
-    fronts = f"({' | '.join(_fronts(made))})"  # no rule of their own: “count” by itself is told from “count orders” by what follows
-    text = text.replace("@front", fronts)
     comma = made.terminal(",")
     rules = [
         made.rule("comparison", _of(Comparison.kinds)),
@@ -264,6 +265,7 @@ def _made(versions: tuple[int, ...]) -> Grammar:
         made.rule("done", _unmistaken(), ", "),
         f"number_list: (NUMBER | QUOTED) ({comma} (NUMBER | QUOTED))*\n",
         "part: " + " | ".join(made.choice(f"{part.label} of", name) for name, part in PARTS.items()) + "\n",
+        "front: " + " | ".join(_fronts(made)) + "\n",
         "sign: " + " | ".join(made.terminal(each) for each in SIGNS) + "\n",
     ]
     declared = "%declare " + " ".join([*NAMES, *made.phrases])
@@ -301,7 +303,8 @@ def _unmistaken() -> Iterator[tuple[Any, Saying]]:
 
 
 def _fronts(made: Grammar) -> Iterator[str]:
-    seen: set[str] = set()
+    """The words before what they are about. Those that can stand by themselves, too, are no rule of their own: what follows tells which they are."""
+    seen = {made.terminal("count"), made.terminal("how many")}
     for each in AGGREGATES:
         for short in each.short:
             for words in (short, f"{short} of"):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable
 
 import msgspec
 from lark import Tree
@@ -11,7 +10,7 @@ from lark import Tree
 from foldbasket.folding.compare.against import Against, How, Other
 from foldbasket.folding.filters.members import Members, of_member
 from foldbasket.folding.filters.relative import Relative, Window
-from foldbasket.folding.filters.values import Between, Compare, Sign
+from foldbasket.folding.filters.values import Between, Compare
 from foldbasket.folding.members.parts.part import parts_by
 from foldbasket.folding.usual import usual_aggregate
 from foldbasket.sentence.grammar import SIGNS
@@ -62,15 +61,9 @@ class Kept(msgspec.Struct):
     def _is_between(self, item: Tree) -> None:
         field, low, high = leaves(item)
         ref = self.reader.field(field)
-        if self.reader.words.source.column(ref).type.is_time:
-            self.filters.append(self._days(ref, low, high))
-        elif any(each.type == "PERIOD" and not each.isdigit() for each in (low, high)):
-            self._bare(item)
-            self.filters.append(self._days(self._date(low), low, high))
-        else:
-            self._asked_of(ref)
-            ends = (self.reader.values.one(self.reader, each, ref, None) for each in (low, high))
-            self.filters.append(Between("", ref, None, *ends))
+        self._asked_of(ref)
+        ends = (self.reader.values.one(self.reader, each, ref, None) for each in (low, high))
+        self.filters.append(Between("", ref, None, *ends))
 
     def _asked_of(self, ref: FieldRef) -> None:
         """An amount of which the sentence begins with what it shall be is what it asks for."""
@@ -91,44 +84,34 @@ class Kept(msgspec.Struct):
 
     # --- dates ----------------------------------------------------------------------
 
-    def _is_since(self, item: Tree) -> None:
-        self._within(item, lambda leaf, ref: self._days(ref, leaf, None))
-
-    def _is_after(self, item: Tree) -> None:
-        self._within(item, lambda leaf, ref: self._compared_day(ref, leaf, ">"))
-
-    def _is_before(self, item: Tree) -> None:
-        self._within(item, lambda leaf, ref: self._compared_day(ref, leaf, "<"))
-
-    def _is_until(self, item: Tree) -> None:
-        self._within(item, lambda leaf, ref: self._days(ref, None, leaf))
-
-    def _is_from_to(self, item: Tree) -> None:
-        high = leaves(item)[-1]
-        self._within(item, lambda leaf, ref: self._days(ref, leaf, high))
-
-    def _within(self, item: Tree, filtered: Callable[[Named, FieldRef], Filter]) -> None:
+    def _stretched(self, item: Tree) -> None:
         """Behind a date it is about that; behind any other field, which stands for itself, about the leading date."""
-        first = leaves(item)[0]
-        leaf = next(each for each in leaves(item) if each.type == "PERIOD")
+        stretch = sub(item)[0]
+        leaf = leaves(stretch)[0]
         if self.is_left_out:
-            raise self.reader.error(
-                leaf, "this stretch of time cannot be left out", "Say which is kept: before, since, from … to."
-            )
-        if first.type == "FIELD" and self.reader.words.source.column(self.reader.field(first)).type.is_time:
-            self.filters.append(filtered(leaf, self.reader.field(first)))
+            what = f"“{phrase(stretch)} {leaf}” cannot be left out"
+            raise self.reader.error(leaf, what, "Say which time is kept: before, since, from … to.")
+        named = [self.reader.field(each) for each in leaves(item)]
+        if named and self.reader.words.source.column(named[0]).type.is_time:
+            self.filters.append(self._stretch(named[0], stretch))
             return
-        if first.type == "FIELD":
+        if named:
             self._bare(item)
-        self.filters.append(filtered(leaf, self._date(leaf)))
+        self.filters.append(self._stretch(self._date(leaf), stretch))
+
+    def _stretch(self, ref: FieldRef, stretch: Tree) -> Filter:
+        low, high = leaves(stretch)[0], leaves(stretch)[-1]
+        if stretch.data in ("is_after", "is_before"):
+            at, sign = (1, ">") if stretch.data == "is_after" else (0, "<")
+            return Compare("", ref, self._by_day(ref), SIGNS[sign], self._ends_of(low)[at])
+        if stretch.data == "is_within":
+            return self._days(ref, low, high)
+        return self._days(ref, low, None) if stretch.data == "is_since" else self._days(ref, None, high)
 
     def _days(self, ref: FieldRef, low: Named | None, high: Named | None) -> Filter:
         """From the first day of one period to the last of another."""
         ends = ("" if low is None else self._ends_of(low)[0], "" if high is None else self._ends_of(high)[1])
         return Between("", ref, self._by_day(ref), *ends)
-
-    def _compared_day(self, ref: FieldRef, leaf: Named, sign: Sign) -> Filter:
-        return Compare("", ref, self._by_day(ref), sign, self._ends_of(leaf)[sign == ">"])
 
     def _by_day(self, ref: FieldRef) -> str | None:
         """Moments are told by their days, so that the last day is whole."""

@@ -11,7 +11,7 @@ from foldbasket.sentence.grammar import NAMES
 from foldbasket.sentence.scanning import Named
 from foldbasket.sentence.vocabulary import Vocabulary
 
-MEANT = ("bare", "is_between", "is_since", "is_after", "is_before", "is_until", "is_from_to")
+MEANT = ("bare", "is_between", "stretched")
 """Pieces whose field is a measure where it is an amount."""
 
 
@@ -23,7 +23,7 @@ def fields_of(tree: Tree, words: Vocabulary) -> list[tuple[Named, bool]]:
 def _fields(node: Any, words: Vocabulary, *, is_measure: bool) -> Iterator[tuple[Named, bool]]:
     if isinstance(node, Tree):
         within = is_measure or node.data in ("aggregate", "usual", "front", "share", "running", "growth")
-        if node.data in MEANT and leaves(node)[0].type == "FIELD":
+        if node.data in MEANT and leaves(node):
             within = words.is_amount(leaves(node)[0].means)
         for child in node.children:
             yield from _fields(child, words, is_measure=within and node.data not in ("axis", "filters"))
