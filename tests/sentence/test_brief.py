@@ -89,6 +89,8 @@ BY_HAND = {
     "net by region and line without subtotals": "Net, summed for each Region (no subtotals) › Line (no subtotals)",
     "net by region with totals": "Net, summed for each Region",
     "10 best customers by net": "Net, summed for each Customer (top 10 by Net; largest first by Net)",
+    "3 largest orders by net": "Net, summed for each Order no. of Orders (top 3 by Net; largest first by Net)",
+    "top 3 sales by net": None,
     "top customers by net": None,
     "net above 100 by region": "Net, summed for each Region keeping Net: > 100",
     "net by region, cost is at most 5": "Net, summed for each Region keeping Cost: ≤ 5",

@@ -197,7 +197,10 @@ class Brief(Kept):
         return next(iter(near if has_dates else named), None)
 
     def _ends(self, item: Tree) -> None:
-        ref = self.reader.field(leaves(item)[-1])
+        leaf = next(each for each in leaves(item) if each.type != "NUMBER")
+        ref = self._key(leaf.means) if leaf.type == "TABLE" else self.reader.field(leaf)
+        if ref is None:
+            raise self.reader.error(leaf, f"“{leaf}” is a table, not a field", "Name one of its fields.")
         part = next((self.reader.choice(each, str) for each in sub(item, "part")), None)
         self._place(self._picked(Placed("", ref, part or usual_part(self.reader.words.source.column(ref))), item))
 

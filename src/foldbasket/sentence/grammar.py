@@ -113,8 +113,8 @@ item: FIELD done -> aggregate
     | FIELD -> bare
     | part FIELD -> part
     | PARTALONE -> part_alone
-    | ends NUMBER FIELD -> ends
-    | NUMBER ends FIELD -> ends
+    | ends NUMBER (FIELD | TABLE) -> ends
+    | NUMBER ends (FIELD | TABLE) -> ends
     | ~top|bottom~ FIELD -> ends_unsaid
     | ends NUMBER part FIELD -> ends
     | ends NUMBER PARTALONE -> ends_alone

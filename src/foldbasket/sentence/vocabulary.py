@@ -31,6 +31,7 @@ from foldbasket.styling.dates import month_name
 from foldbasket.styling.words import plural
 from foldbasket.tables.nature import nature_of
 from foldbasket.tables.types import FieldType, parse_canonical
+from foldbasket.turns import give_way
 from foldbasket.typed import meant
 
 MOST_NEAR = 5_000
@@ -74,8 +75,18 @@ class Vocabulary:
 
     def named(self, name: str) -> list[FieldRef]:
         """The fields of a name as it is written, else in whatever case."""
-        exact = [ref for ref in self.fields if ref.field == name]
-        return exact or [ref for ref in self.fields if ref.field.casefold() == name.casefold()]
+        exact, folded = self._by_name
+        return exact.get(name) or folded.get(name.casefold(), [])
+
+    @cached_property
+    def _by_name(self) -> tuple[dict[str, list[FieldRef]], dict[str, list[FieldRef]]]:
+        """The fields by their names as they are written, and in small letters."""
+        exact: dict[str, list[FieldRef]] = {}
+        folded: dict[str, list[FieldRef]] = {}
+        for ref in self.fields:
+            exact.setdefault(ref.field, []).append(ref)
+            folded.setdefault(ref.field.casefold(), []).append(ref)
+        return exact, folded
 
     def is_amount(self, refs: Sequence[FieldRef]) -> bool:
         """Whether any of some fields is measured: its values are summed up rather than shown."""
@@ -172,7 +183,10 @@ class Vocabulary:
                     else None
                 )
                 if domain is not None and domain.blank <= MOST_INDEXED:
-                    pairs = [(domain.token(code), domain.label(code, self.locale)) for code in range(domain.blank)]
+                    pairs = []
+                    for code in range(domain.blank):
+                        give_way()
+                        pairs.append((domain.token(code), domain.label(code, self.locale)))
                     for fold in (str.casefold, str):
                         found |= {fold(label): token for token, label in reversed(pairs)}
                         found |= {fold(token): token for token, _ in reversed(pairs)}

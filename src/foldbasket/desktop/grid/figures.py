@@ -131,6 +131,20 @@ class Names(_Runs):
             return self.metrics.horizontalAdvance(text)
         return sum(map(self._advances.__getitem__, map(add, text, text[1:]))) + self._advances[text[-1:]]
 
+    def lines(self, text: str, room: float) -> int:
+        """How many lines a name takes in a room of a width where it may go on behind each space: those that Qt sets, or more where it would break at other
+        signs, too. A word that is wider has a line of its own."""
+        if self.wide(text) <= room:
+            return 1
+        lines, taken, space = 1, 0.0, self._advances[" "]
+        for word in text.split():
+            wide = self.wide(word)
+            if taken and taken + space + wide > room:
+                lines, taken = lines + 1, wide
+            else:
+                taken += wide + (space if taken else 0.0)
+        return lines
+
     def _places(self, text: str) -> Iterable[float]:
         return accumulate(map(self._advances.__getitem__, map(add, text, text[1:])), initial=0.0)
 

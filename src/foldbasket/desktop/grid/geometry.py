@@ -8,7 +8,6 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF
 
 from foldbasket.desktop.grid.figures import Figures, figures_of
@@ -20,20 +19,18 @@ from foldbasket.outputs.sheet import Sheet
 from foldbasket.styling.styles import Paper
 from foldbasket.tables.distinct import distinct
 from foldbasket.tables.types import FieldType
-from foldbasket.turns import give_way
 
 ROW, HEAD, GAP = 23, 25, 7
 PAD = 9
 LEFT, TOP = 22, 16
 NARROWEST, WIDEST = 58, 300
 EDGE = 3
-WRAPPING = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignLeft
 SAMPLE = 120
 MOST_KEPT = 20_000
 WRAPPED = 160
 """Names and headings that may go on over several lines make no column wider than that."""
-MOST_WRAPPED = 20_000
-"""The names of a field of more members stay on one line each; to break them would take longer than a frame."""
+MOST_WRAPPED = 10_000
+"""The names of a field of more members stay on one line each; to break them takes some 6 µs each."""
 MOST_FITTED = 1_500
 """The columns of a wider report are as wide as their numbers ask; their headings are not measured one by one."""
 
@@ -96,24 +93,16 @@ class Geometry:
         return self.scaled(self.report.style.indent * self.sheet.indent(line))
 
     @cached_property
-    def _text_widths(self) -> dict[tuple[str, int, bool], float]:
-        return {}
-
-    @cached_property
-    def _metrics(self) -> dict[tuple[int, bool], QFontMetricsF]:
+    def _text_widths(self) -> dict[tuple[str, int, bool, float], float]:
         return {}
 
     def text_width(self, text: str, font: QFont) -> float:
         """How wide a heading is in one of this geometry's fonts; kept, since the same ones are drawn frame after frame."""
-        key = (text, font.weight(), font.italic())
+        key = (text, font.weight(), font.italic(), font.pointSizeF())
         if key not in self._text_widths:
-            give_way()
             if len(self._text_widths) > MOST_KEPT:  # a long report has more names than are worth keeping
                 self._text_widths.clear()
-            metrics = self._metrics.get(key[1:])
-            if metrics is None:
-                metrics = self._metrics[key[1:]] = QFontMetricsF(font)
-            self._text_widths[key] = metrics.horizontalAdvance(text)
+            self._text_widths[key] = figures_of(font).names.wide(text)
         return self._text_widths[key]
 
     def scaled(self, pixels: float) -> float:
@@ -159,7 +148,7 @@ class Geometry:
             small = span.is_measure and span.columns == 1
             font = self.font(size=theme.SMALL) if small else self.font(QFont.Weight.DemiBold)
             room = float(self.column_edges[span.column + span.columns] - self.column_edges[span.column])
-            more = self._lines_of(span.text, font, room - self.scaled(1.5 * PAD)) - 1
+            more = figures_of(font).names.lines(span.text, room - self.scaled(1.5 * PAD)) - 1
             last = span.row + span.rows - 1
             plain[last] = max(plain[last], self.scaled(HEAD) + more * QFontMetricsF(font).height())
         return plain
@@ -168,14 +157,6 @@ class Geometry:
     def wraps(self) -> bool:
         """Whether long names go on over several lines."""
         return self.report.look.layout.wrap
-
-    def _lines_of(self, text: str, font: QFont, room: float) -> int:
-        """How many lines a text takes in a room of a width."""
-        if self.text_width(text, font) <= room:
-            return 1
-        metrics = QFontMetricsF(font)
-        high = metrics.boundingRect(QRectF(0, 0, max(room, 1.0), 10_000), WRAPPING, text).height()
-        return max(1, round(high / metrics.lineSpacing()))
 
     @cached_property
     def head_height(self) -> float:
@@ -305,9 +286,9 @@ class Geometry:
             room, head = self.head_widths[place] - self.scaled(PAD) - EDGE, left.axis.heads[field]
             outer = field < left.axis.depth - 1 and self.report.style.bold_groups
             font = bold if outer else self.font()
-            more = np.zeros(head.domain.size + 2)
-            for code in used.tolist():
-                more[code] = self._lines_of(head.label(code, self.report.locale), font, room) - 1
+            more, lines_in = np.zeros(head.domain.size + 2), figures_of(font).names.lines
+            for code, name in zip(used.tolist(), head.texts(used, self.report.locale), strict=True):
+                more[code] = lines_in(name, room) - 1
             named = (left.level > field) & ~(left.is_total & (left.level == field + 1))
             # A group is said once, on its first line.
             if field < left.axis.depth - 1 and not self.report.look.layout.repeat:
@@ -317,7 +298,7 @@ class Geometry:
         for line in totals.tolist() if len(totals) <= MOST_WRAPPED and left.axis.depth else ():
             place = left.caption_place(line)
             room = sum(self._head_room(place)) - self.scaled(PAD) - EDGE
-            heights[line] = self.row_height + (self._lines_of(left.caption(line), bold, room) - 1) * step
+            heights[line] = self.row_height + (figures_of(bold).names.lines(left.caption(line), room) - 1) * step
         return heights
 
     def _head_room(self, place: int) -> list[float]:

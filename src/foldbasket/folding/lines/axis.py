@@ -45,6 +45,12 @@ class Head(msgspec.Struct, frozen=True, eq=False):
         """What the reader sees for a code."""
         return self.domain.label_in(code, locale, self.dates) if self.dates else self.domain.label(code, locale)
 
+    def texts(self, codes: npt.NDArray[np.int32], locale: str) -> list[str]:
+        """The same for several codes of a field of texts, brought at once."""
+        members = codes[codes < self.domain.blank]
+        found = dict(zip(members.tolist(), self.domain.dictionary.of(members).texts, strict=True))
+        return [found[code] if code in found else self.label(code, locale) for code in codes.tolist()]
+
 
 class Axis(msgspec.Struct, frozen=True, eq=False, dict=True):
     """Lines in display order. `level` and `kind` have shape (lines,); `codes` (lines, fields), -1 where a field is not named."""

@@ -357,7 +357,9 @@ def filled(domain: Domain, low: int, high: int) -> tuple[Domain, npt.NDArray[np.
     """A domain of a calendar or of bands with every member between two numbers, and the new code of every old one."""
     values = np.arange(low, high + 1)
     old = np.asarray(domain.dictionary.values, np.int64)
-    outside = old[(old < low) | (old > high)]
-    made = Domain(Dictionary(domain.dictionary.type, np.concatenate([values, outside])), domain.part, domain.locale)
-    place = {int(value): at for at, value in enumerate(np.asarray(made.dictionary.values))}
-    return made, np.array([*(place[int(value)] for value in old), made.blank, made.no_match], np.int64)
+    is_outside = (old < low) | (old > high)
+    made = Domain(
+        Dictionary(domain.dictionary.type, np.concatenate([values, old[is_outside]])), domain.part, domain.locale
+    )
+    codes = np.where(is_outside, len(values) - 1 + np.cumsum(is_outside), old - low)
+    return made, np.append(codes, [made.blank, made.no_match])
