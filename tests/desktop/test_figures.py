@@ -1,11 +1,12 @@
 """What is drawn with belongs to the thread that draws."""
 
 import gc
+import random
 import threading
 
 import pytest
-from PyQt6.QtCore import QPointF
-from PyQt6.QtGui import QImage, QPainter
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QFontMetricsF, QImage, QPainter
 
 from foldbasket.desktop.drawing.pages import Pages
 from foldbasket.desktop.grid.figures import figures_of
@@ -83,3 +84,19 @@ def test_letters_that_are_joined_or_come_from_elsewhere_are_left_to_the_ordinary
     names = figures_of(theme.font(13)).names
     for text in ("日付", "سلام", "e\u0301", "क्षत्रिय", "a\tb"):
         assert names.run(text) is None
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_a_name_has_room_for_all_the_lines_that_qt_sets(qapp, seed):
+    draw = random.Random(seed)
+    words = ["Eastfen", "Süd", "at the", "W", "northern-most", "ill", "株式会社", "Æther", "AVAVAVAV", "of", "(closed)"]
+    for bold in (False, True):
+        font = theme.font(15)
+        font.setBold(bold)
+        metrics, names = QFontMetricsF(font), figures_of(font).names
+        for _ in range(300):
+            text = " ".join(draw.choices(words, k=draw.randint(1, 9)))
+            room = draw.uniform(40, 260)
+            high = metrics.boundingRect(QRectF(0, 0, room, 10_000), Qt.TextFlag.TextWordWrap, text).height()
+            set_by_qt = round(high / metrics.lineSpacing())
+            assert set_by_qt <= names.lines(text, room) <= set_by_qt + 2, (text, room)

@@ -6,6 +6,7 @@ kerning; so shaping each text anew, which costs some 20 µs, is wasted. Text tha
 
 from __future__ import annotations
 
+import math
 import threading
 from collections.abc import Iterable
 from functools import cached_property
@@ -13,7 +14,7 @@ from itertools import accumulate
 from operator import add
 from typing import ClassVar
 
-from PyQt6.QtCore import QPointF
+from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QGlyphRun, QTextLayout
 
 DIGITS = "0123456789"
@@ -21,6 +22,8 @@ SIGNS = DIGITS + ".,()-−%€$£ \u00a0\u202f'’"
 LETTERS = "".join(map(chr, range(32, 127))) + "−–’·£€"
 LATIN = "".join(map(chr, range(0xC0, 0x180)))
 MOST_KEPT = 40_000
+SLACK = 2.0
+"""Pixels by which Qt may set a line wider than its letters come to."""
 
 
 class _Points(dict[float, QPointF]):
@@ -132,14 +135,20 @@ class Names(_Runs):
         return sum(map(self._advances.__getitem__, map(add, text, text[1:]))) + self._advances[text[-1:]]
 
     def lines(self, text: str, room: float) -> int:
-        """How many lines a name takes in a room of a width where it may go on behind each space: those that Qt sets, or more where it would break at other
-        signs, too. A word that is wider has a line of its own."""
-        if self.wide(text) <= room:
+        """How many lines a name takes in a room of a width where it may go on behind each space: those that Qt sets, or one or two more where it would break
+        at other signs, too. What has other letters, or a word that is wider than the room, is set by Qt."""
+        sure = room - SLACK
+        if self.wide(text) <= sure:
             return 1
+        words = [self.wide(word) for word in text.split()] if self.signs.issuperset(text) else [math.inf]
+        if max(words, default=0.0) > sure:
+            high = self.metrics.boundingRect(
+                QRectF(0, 0, max(room, 1.0), 10_000), Qt.TextFlag.TextWordWrap, text
+            ).height()
+            return max(1, round(high / self.metrics.lineSpacing()))
         lines, taken, space = 1, 0.0, self._advances[" "]
-        for word in text.split():
-            wide = self.wide(word)
-            if taken and taken + space + wide > room:
+        for wide in words:
+            if taken and taken + space + wide > sure:
                 lines, taken = lines + 1, wide
             else:
                 taken += wide + (space if taken else 0.0)
