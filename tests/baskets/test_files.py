@@ -17,7 +17,7 @@ from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.files import decode, encode, is_other, open_basket, relative_to, save_basket, with_full_paths
 from foldbasket.baskets.schema import basket_schema
 from foldbasket.demo.scenario import demo_basket
-from foldbasket.errors import BasketError
+from foldbasket.errors import BasketError, ReadError
 from foldbasket.folding.engine import Engine
 from foldbasket.opening.reading import load_tables, outside_places
 from foldbasket.tables.column import text_column
@@ -325,3 +325,18 @@ def test_what_is_not_known_in_a_basket_is_told_with_what_may_stand_there(place, 
     with pytest.raises(BasketError) as told:
         decode(json.dumps(head).encode(), "b.basket")
     assert listed in told.value.todo
+
+
+def test_records_in_a_basket_that_cannot_be_read_say_why(demo, tmp_path, monkeypatch):
+    opened = open_basket(demo)
+    path = tmp_path / "carried.basket"
+    save_basket(opened.basket, path, load_tables(opened))
+
+    def slow(*_, **__):
+        raise ReadError("reading it takes more than 20 seconds of a processor's time, so it was stopped.")
+
+    monkeypatch.setattr("foldbasket.opening.carried.read_table", slow)
+    with pytest.raises(
+        BasketError, match=r"“Order lines” in the basket cannot be read: reading it takes more .*carried.basket~"
+    ):
+        load_tables(open_basket(path))

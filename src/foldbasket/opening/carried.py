@@ -52,5 +52,9 @@ def carried_table(path: Path, source: SourceSpec, progress: Progress | None) -> 
             try:
                 read = read_table(Path(unpacked.name), source.name, progress=progress)
                 return msgspec.structs.replace(read, origin=str(path))
-            except ReadError:
-                raise broken from None
+            except ReadError as error:  # damaged, or more than its reader had time or memory for
+                raise BasketError(
+                    f"the records of “{source.name}” in the basket cannot be read: {error.what}",
+                    where=path.name,
+                    todo=broken.todo,
+                ) from None

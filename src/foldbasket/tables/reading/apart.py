@@ -37,10 +37,12 @@ LOOK = 0.03
 """Seconds between two looks at a process that reads."""
 LEAST_MEMORY, MEMORY_A_BYTE = 900 << 20, 40
 LEAST_SECONDS, SECONDS_A_MEGABYTE = 9.0, 5.0
+PATIENCE = 6
 
 
 class Bounds(msgspec.Struct, frozen=True):
-    """What a reading may take: bytes of memory beyond what its process has at the start, and seconds."""
+    """What a reading may take: bytes of memory beyond what its process has at the start, and seconds of a processor's time; of a clock's `PATIENCE` times as
+    many, since a machine may be busy with other things, and a disk far away."""
 
     memory: int
     seconds: float
@@ -106,7 +108,7 @@ def _asked(
 
 
 def _followed(child: _Child, path: Path, progress: Progress, bounds: Bounds) -> Any:
-    started, before, pending = time.monotonic(), child.memory(), b""
+    started, before, worked, pending = time.monotonic(), child.memory(), child.worked(), b""
     while True:
         ready, _, _ = select.select([child.out], [], [], LOOK)
         if ready:
@@ -125,9 +127,9 @@ def _followed(child: _Child, path: Path, progress: Progress, bounds: Bounds) -> 
                 where=path.name,
                 todo="Is this file what it says? If so, write fewer records or fields into it.",
             )
-        if time.monotonic() - started > bounds.seconds:
+        if max(child.worked() - worked, (time.monotonic() - started) / PATIENCE) > bounds.seconds:
             raise ReadError(
-                f"reading it takes longer than {bounds.seconds:.0f} seconds, so it was stopped.",
+                f"reading it takes more than {bounds.seconds:.0f} seconds of a processor's time, so it was stopped.",
                 where=path.name,
                 todo="Is this file what it says? Export it again, or as CSV.",
             )
@@ -235,6 +237,15 @@ class _Child:
                 return int(file.read().split()[1]) * os.sysconf("SC_PAGE_SIZE")
         except (OSError, IndexError, ValueError):
             return 0
+
+    def worked(self) -> float:
+        """Seconds of processors' time that it has taken; 0 when it is gone."""
+        try:
+            with open(f"/proc/{self.pid}/stat", "rb") as file:
+                told = file.read().rpartition(b")")[2].split()
+                return (int(told[11]) + int(told[12])) / os.sysconf("SC_CLK_TCK")
+        except (OSError, IndexError, ValueError):
+            return 0.0
 
     def code(self) -> int | None:
         """How it ended, as a process tells it; waits a little for that."""
