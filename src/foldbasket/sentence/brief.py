@@ -8,11 +8,13 @@ import msgspec
 from lark import Tree
 
 from foldbasket.errors import SentenceError
+from foldbasket.folding.compare.against import Against, How, Other
 from foldbasket.folding.compare.running import Running
 from foldbasket.folding.compare.shares import ShareOf
 from foldbasket.folding.filters.members import Members
-from foldbasket.folding.usual import usual_aggregate, usual_part
-from foldbasket.sentence.kept import GROWTH, YEAR_BEFORE, Kept
+from foldbasket.folding.filters.relative import Relative, Window
+from foldbasket.folding.usual import usual_part
+from foldbasket.sentence.kept import Kept
 from foldbasket.sentence.reader import PENDING
 from foldbasket.sentence.scanning import Named
 from foldbasket.sentence.trees import leaves, phrase, sub
@@ -24,6 +26,8 @@ from foldbasket.spec.order import ByValue, Keep
 from foldbasket.tables.nature import nature_of
 
 replace = msgspec.structs.replace
+GROWTH = Against(None, Other.PREVIOUS, None, How.CHANGE)
+YEAR_BEFORE = Against(None, Other.YEAR_BEFORE, None, How.CHANGE)
 LEADS = ("also", "by", "for_", "across", "keeping", "not_", "versus")
 
 
@@ -86,9 +90,6 @@ class Brief(Kept):
 
     # --- measures -----------------------------------------------------------------
 
-    def _add(self, measure: Measure) -> None:
-        self.measures.append(replace(measure, id=f"m{len(self.measures) + 1}"))
-
     def _aggregate(self, item: Tree) -> None:
         self._add(self.reader.aggregated(sub(item)[0], self.reader.field(leaves(item)[0])))
 
@@ -135,9 +136,6 @@ class Brief(Kept):
         else:
             self.measures[-1] = replace(self.measures[-1], compare=compare)
 
-    def _usual(self, ref: FieldRef, compare: Comparison | None = None) -> Measure:
-        return Measure("", usual_aggregate(self.reader.words.source.column(ref)), ref, compare=compare)
-
     def _need_measure(self, leaf: Named) -> None:
         if not self.measures:
             raise self.reader.error(leaf, "there is no measure to compare", "Name one before it.")
@@ -171,7 +169,7 @@ class Brief(Kept):
         if self.mode == "measures" or (amount and not self.measures):
             wants = self.lead == "for_" and self.measures and not amount
             if not wants:
-                self._add(Measure("", usual_aggregate(column), ref))
+                self._add(self._usual(ref))
                 return
         self._place(Placed("", ref, usual_part(column)))
 
@@ -236,13 +234,12 @@ class Brief(Kept):
                 if placed.field == ref:
                     axis[at] = replace(placed, by=None, descending=False)
                     return
-        if not any(each.field == ref for each in self.measures):
+        measure = next((each for each in self.measures if each.field == ref), None)
+        if measure is None:
             self._add(self._usual(ref))
-        measure = next(each for each in self.measures if each.field == ref)
-        self._last(leaf, lambda placed: replace(placed, by=ByValue(measure.id), descending=True))
-
-    def _with_totals(self, item: Tree) -> None:
-        """They are there unless they are left out."""
+            measure = self.measures[-1]
+        by = ByValue(measure.id)
+        self._last(leaf, lambda placed: replace(placed, by=by, descending=True))
 
     def _no_totals(self, item: Tree) -> None:
         self.totals = Where.OFF
@@ -268,8 +265,8 @@ class Brief(Kept):
         elif not self.filters:
             raise self.reader.error(leaf, f"“{leaf}” is a table, not a field", "Name one of its fields.")
 
-    def _only(self, item: Tree) -> None:
-        """Says nothing that the member before it does not."""
+    def _anyway(self, item: Tree) -> None:
+        """Says nothing that does not hold without it: “trade only”, “with totals”."""
 
     def _place(self, placed: Placed) -> None:
         is_time = self.reader.words.source.column(placed.field).type.is_time
@@ -277,6 +274,35 @@ class Brief(Kept):
         (self.columns if across else self.rows).append(placed)
         if self.mode == "measures":
             self.mode = "rows"
+
+    # --- dates ------------------------------------------------------------------------
+
+    def _stretched(self, item: Tree) -> None:
+        """Behind a date it is about that; behind any other field, which stands for itself, about the leading date."""
+        stretch = sub(item)[0]
+        leaf = leaves(stretch)[0]
+        if self.is_left_out:
+            what = f"“{phrase(stretch)} {leaf}” cannot be left out"
+            raise self.reader.error(leaf, what, "Say which time is kept: before, since, from … to.")
+        named = [self.reader.field(each) for each in leaves(item)]
+        if named and self.reader.words.source.column(named[0]).type.is_time:
+            self.filters.append(self._stretch(named[0], stretch))
+            return
+        if named:
+            self._bare(item)
+        self.filters.append(self._stretch(self._date(leaf), stretch))
+
+    def _relative(self, item: Tree) -> None:
+        """Behind “vs”, as in “by month vs last year”, each period stands beside the one before or that of a year before."""
+        branch = sub(item)[0]
+        leaf = phrase(branch)
+        made = self.reader.first(branch, self._date(leaf))
+        if self.lead != "versus":
+            self.filters.append(made)
+        elif (made.how, made.count) != (Window.LAST, 1) or any(isinstance(each, Relative) for each in self.filters):
+            raise self.reader.error(leaf, f"“{leaf}” cannot stand behind “vs”", "Name both periods: 2026 vs 2025.")
+        else:
+            self._become(leaf, YEAR_BEFORE if made.unit == "year" else GROWTH)
 
     # --- what is known only at the end ------------------------------------------------
 

@@ -122,7 +122,6 @@ item: FIELD done -> aggregate
     | ~largest first|biggest first|highest first|descending|desc|in descending order~ -> falling
     | ~smallest first|lowest first|ascending|asc|in ascending order~ -> rising
     | ~sorted by|sort by|ordered by|, order by~ FIELD -> sorted
-    | ~with totals|with subtotals~ -> with_totals
     | ~no totals|without totals~ -> no_totals
     | ~no subtotals|without subtotals~ -> no_subtotals
     | ~running|cumulative|running total of|cumulative total of~ FIELD -> running
@@ -142,7 +141,7 @@ item: FIELD done -> aggregate
     | records -> recorded
     | ~count~ -> recorded
     | TABLE -> table
-    | ~only~ -> only
+    | ~only|with totals|with subtotals~ -> anyway
     | ~called~ NAME -> called
 stretch: ~since|starting~ PERIOD -> is_since
     | ~after~ PERIOD -> is_after

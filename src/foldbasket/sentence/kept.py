@@ -7,9 +7,7 @@ import datetime
 import msgspec
 from lark import Tree
 
-from foldbasket.folding.compare.against import Against, How, Other
 from foldbasket.folding.filters.members import Members, of_member
-from foldbasket.folding.filters.relative import Relative, Window
 from foldbasket.folding.filters.values import Between, Compare
 from foldbasket.folding.members.parts.part import parts_by
 from foldbasket.folding.usual import usual_aggregate
@@ -25,8 +23,6 @@ from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.types import EPOCH, FieldType
 
 replace = msgspec.structs.replace
-GROWTH = Against(None, Other.PREVIOUS, None, How.CHANGE)
-YEAR_BEFORE = Against(None, Other.YEAR_BEFORE, None, How.CHANGE)
 
 
 class Kept(msgspec.Struct):
@@ -67,15 +63,14 @@ class Kept(msgspec.Struct):
 
     def _asked_of(self, ref: FieldRef) -> None:
         """An amount of which the sentence begins with what it shall be is what it asks for."""
-        column = self.reader.words.source.column(ref)
-        if not self.measures and not self.lead and nature_of(column).is_measured:
-            self._add(Measure("", usual_aggregate(column), ref))
-
-    def _bare(self, item: Tree) -> None:
-        raise NotImplementedError
+        if not self.measures and not self.lead and self.reader.words.is_amount([ref]):
+            self._add(self._usual(ref))
 
     def _add(self, measure: Measure) -> None:
-        raise NotImplementedError
+        self.measures.append(replace(measure, id=f"m{len(self.measures) + 1}"))
+
+    def _usual(self, ref: FieldRef, compare: Comparison | None = None) -> Measure:
+        return Measure("", usual_aggregate(self.reader.words.source.column(ref)), ref, compare=compare)
 
     def _member(self, item: Tree) -> None:
         leaf = leaves(item)[0]
@@ -84,26 +79,12 @@ class Kept(msgspec.Struct):
 
     # --- dates ----------------------------------------------------------------------
 
-    def _stretched(self, item: Tree) -> None:
-        """Behind a date it is about that; behind any other field, which stands for itself, about the leading date."""
-        stretch = sub(item)[0]
-        leaf = leaves(stretch)[0]
-        if self.is_left_out:
-            what = f"“{phrase(stretch)} {leaf}” cannot be left out"
-            raise self.reader.error(leaf, what, "Say which time is kept: before, since, from … to.")
-        named = [self.reader.field(each) for each in leaves(item)]
-        if named and self.reader.words.source.column(named[0]).type.is_time:
-            self.filters.append(self._stretch(named[0], stretch))
-            return
-        if named:
-            self._bare(item)
-        self.filters.append(self._stretch(self._date(leaf), stretch))
-
     def _stretch(self, ref: FieldRef, stretch: Tree) -> Filter:
         low, high = leaves(stretch)[0], leaves(stretch)[-1]
-        if stretch.data in ("is_after", "is_before"):
-            at, sign = (1, ">") if stretch.data == "is_after" else (0, "<")
-            return Compare("", ref, self._by_day(ref), SIGNS[sign], self._ends_of(low)[at])
+        if stretch.data == "is_after":
+            return Compare("", ref, self._by_day(ref), ">", self._ends_of(low)[1])
+        if stretch.data == "is_before":
+            return Compare("", ref, self._by_day(ref), "<", self._ends_of(low)[0])
         if stretch.data == "is_within":
             return self._days(ref, low, high)
         return self._days(ref, low, None) if stretch.data == "is_since" else self._days(ref, None, high)
@@ -133,24 +114,6 @@ class Kept(msgspec.Struct):
         leaf = leaves(item)[0]
         part, key = leaf.means[0]
         self._listed(self._date(leaf), part, key)
-
-    def _relative(self, item: Tree) -> None:
-        branch = sub(item)[0]
-        leaf = phrase(branch)
-        made = self.reader.first(branch, self._date(leaf))
-        if self.lead == "versus":
-            self._against(leaf, made)
-        else:
-            self.filters.append(made)
-
-    def _against(self, leaf: Named, made: Relative) -> None:
-        """“by month vs last year”: each period beside the one before, or that of a year before."""
-        if (made.how, made.count) != (Window.LAST, 1) or any(isinstance(each, Relative) for each in self.filters):
-            raise self.reader.error(leaf, f"“{leaf}” cannot stand behind “vs”", "Name both periods: 2026 vs 2025.")
-        self._become(leaf, YEAR_BEFORE if made.unit == "year" else GROWTH)
-
-    def _become(self, leaf: Named, compare: Comparison) -> None:
-        raise NotImplementedError
 
     def _listed(self, ref: FieldRef, part: str | None, token: str) -> None:
         rule = of_member("", ref, part, token, exclude=self.is_left_out)

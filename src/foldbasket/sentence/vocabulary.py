@@ -157,9 +157,10 @@ class Vocabulary:
 
     def _canonical(self, ref: FieldRef, cut: Cut | None, said: str, *, is_quoted: bool) -> str | None:
         """A value by its canonical text. Raises ValueError where it is none."""
-        day = self._day(said.casefold().replace(",", " ").split())
-        if day is not None and (cut == "day" or (cut is None and self.source.column(ref).type is FieldType.DATE)):
-            return day.isoformat()
+        if cut == "day" or (cut is None and self.source.column(ref).type is FieldType.DATE):
+            day = self._day(said.casefold().replace(",", " ").split())
+            if day is not None:
+                return day.isoformat()
         if isinstance(cut, str):
             part = parts_by(self.source.fiscal)[cut]
             return part.key(part.parse(said))

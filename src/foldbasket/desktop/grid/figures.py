@@ -17,6 +17,8 @@ from typing import ClassVar
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QGlyphRun, QTextLayout
 
+from foldbasket.turns import give_way
+
 DIGITS = "0123456789"
 SIGNS = DIGITS + ".,()-−%€$£ \u00a0\u202f'’"
 LETTERS = "".join(map(chr, range(32, 127))) + "−–’·£€"
@@ -137,6 +139,7 @@ class Names(_Runs):
     def lines(self, text: str, room: float) -> int:
         """How many lines a name takes in a room of a width where it may go on behind each space: those that Qt sets, or one or two more where it would break
         at other signs, too. What has other letters, or a word that is wider than the room, is set by Qt."""
+        give_way()  # pages and pictures are laid out beside the window
         sure = room - SLACK
         if self.wide(text) <= sure:
             return 1

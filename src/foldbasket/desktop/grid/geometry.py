@@ -19,6 +19,7 @@ from foldbasket.outputs.sheet import Sheet
 from foldbasket.styling.styles import Paper
 from foldbasket.tables.distinct import distinct
 from foldbasket.tables.types import FieldType
+from foldbasket.turns import give_way
 
 ROW, HEAD, GAP = 23, 25, 7
 PAD = 9
@@ -100,6 +101,7 @@ class Geometry:
         """How wide a heading is in one of this geometry's fonts; kept, since the same ones are drawn frame after frame."""
         key = (text, font.weight(), font.italic(), font.pointSizeF())
         if key not in self._text_widths:
+            give_way()
             if len(self._text_widths) > MOST_KEPT:  # a long report has more names than are worth keeping
                 self._text_widths.clear()
             self._text_widths[key] = figures_of(font).names.wide(text)
@@ -144,13 +146,14 @@ class Geometry:
         plain = [self.scaled(HEAD if place == MEASURE else HEAD + 4) for place in places]
         if not self.wraps or self.report.width > MOST_FITTED:
             return plain
+        small = figures_of(self.font(size=theme.SMALL)).names
+        heavy = figures_of(self.font(QFont.Weight.DemiBold)).names
         for span in self.sheet.column_heads():
-            small = span.is_measure and span.columns == 1
-            font = self.font(size=theme.SMALL) if small else self.font(QFont.Weight.DemiBold)
+            names = small if span.is_measure and span.columns == 1 else heavy
             room = float(self.column_edges[span.column + span.columns] - self.column_edges[span.column])
-            more = figures_of(font).names.lines(span.text, room - self.scaled(1.5 * PAD)) - 1
+            more = names.lines(span.text, room - self.scaled(1.5 * PAD)) - 1
             last = span.row + span.rows - 1
-            plain[last] = max(plain[last], self.scaled(HEAD) + more * QFontMetricsF(font).height())
+            plain[last] = max(plain[last], self.scaled(HEAD) + more * names.metrics.height())
         return plain
 
     @property
@@ -274,8 +277,9 @@ class Geometry:
         left = self.report.left
         if not self.wraps or self.sheet.indented:
             return heights
-        bold = self.font(QFont.Weight.DemiBold)
-        step = QFontMetricsF(bold).lineSpacing()
+        bold = figures_of(self.font(QFont.Weight.DemiBold)).names
+        plain = figures_of(self.font()).names
+        step = bold.metrics.lineSpacing()
         for place, field in enumerate(left.places):
             if field == MEASURE or left.axis.heads[field].domain.type is not FieldType.TEXT:
                 continue
@@ -285,10 +289,9 @@ class Geometry:
                 continue
             room, head = self.head_widths[place] - self.scaled(PAD) - EDGE, left.axis.heads[field]
             outer = field < left.axis.depth - 1 and self.report.style.bold_groups
-            font = bold if outer else self.font()
-            more, lines_in = np.zeros(head.domain.size + 2), figures_of(font).names.lines
-            for code, name in zip(used.tolist(), head.texts(used, self.report.locale), strict=True):
-                more[code] = lines_in(name, room) - 1
+            names = bold if outer else plain
+            more = np.zeros(head.domain.size + 2)
+            more[used] = [names.lines(name, room) - 1 for name in head.texts(used, self.report.locale)]
             named = (left.level > field) & ~(left.is_total & (left.level == field + 1))
             # A group is said once, on its first line.
             if field < left.axis.depth - 1 and not self.report.look.layout.repeat:
@@ -298,7 +301,7 @@ class Geometry:
         for line in totals.tolist() if len(totals) <= MOST_WRAPPED and left.axis.depth else ():
             place = left.caption_place(line)
             room = sum(self._head_room(place)) - self.scaled(PAD) - EDGE
-            heights[line] = self.row_height + (figures_of(bold).names.lines(left.caption(line), room) - 1) * step
+            heights[line] = self.row_height + (bold.lines(left.caption(line), room) - 1) * step
         return heights
 
     def _head_room(self, place: int) -> list[float]:

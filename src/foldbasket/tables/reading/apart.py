@@ -38,11 +38,11 @@ LOOK = 0.03
 LEAST_MEMORY, MEMORY_A_BYTE = 900 << 20, 40
 LEAST_SECONDS, SECONDS_A_MEGABYTE = 9.0, 5.0
 PATIENCE = 6
+"""A reading may take so many times as long by the clock as of a processor's time: a machine may be busy with other things, and a disk far away."""
 
 
 class Bounds(msgspec.Struct, frozen=True):
-    """What a reading may take: bytes of memory beyond what its process has at the start, and seconds of a processor's time; of a clock's `PATIENCE` times as
-    many, since a machine may be busy with other things, and a disk far away."""
+    """What a reading may take: bytes of memory beyond what its process has at the start, and seconds of a processor's time."""
 
     memory: int
     seconds: float
@@ -129,7 +129,7 @@ def _followed(child: _Child, path: Path, progress: Progress, bounds: Bounds) -> 
             )
         if max(child.worked() - worked, (time.monotonic() - started) / PATIENCE) > bounds.seconds:
             raise ReadError(
-                f"reading it takes more than {bounds.seconds:.0f} seconds of a processor's time, so it was stopped.",
+                f"reading it takes more than {bounds.seconds:.0f} seconds of a processor's time, or {PATIENCE * bounds.seconds:.0f} by the clock, so it was stopped.",
                 where=path.name,
                 todo="Is this file what it says? Export it again, or as CSV.",
             )
