@@ -92,6 +92,34 @@ def test_records_are_copied_and_written(proved, tmp_path, monkeypatch):
     assert "behind.csv" in proved.workspace.facts.news.whole
 
 
+def test_all_listed_records_are_copied_beside_the_window(proved):
+    pane = proved.workspace.proof.listed
+    proved.qtbot.mouseClick(pane.links["copy"], Qt.MouseButton.LeftButton)
+    settled(proved, lambda: "are on the clipboard" in proved.workspace.facts.news.whole)
+    clipboard = QApplication.clipboard()
+    assert clipboard.mimeData().formats() == ["text/plain"]
+    listed = pane.table.model().rowCount()
+    assert len(clipboard.text().splitlines()) == listed + 1
+    assert f"{listed:,} records" in proved.workspace.facts.news.whole
+
+
+def test_a_list_of_records_is_as_wide_as_what_it_says(proved):
+    pane = proved.workspace.proof.listed
+    at = [each.ref.field for each in pane.records.fields].index("Order no.")
+    longest = max(texts(pane, "Order no.")[:40], key=len)
+    assert pane.table.columnWidth(at) > pane.table.fontMetrics().horizontalAdvance(longest)
+    across = pane.table.horizontalHeader()
+    for section in range(across.count()):
+        heading = pane.table.model().headerData(section, Qt.Orientation.Horizontal)
+        assert across.sectionSize(section) > across.fontMetrics().horizontalAdvance(heading)
+    before = pane.table.columnWidth(at)
+    pane.turn_field(FieldRef("Customers", "Customer"))
+    settled(
+        proved, lambda: len(pane.records.fields) == across.count() and pane.records.fields[-1].ref.field == "Customer"
+    )
+    assert pane.table.columnWidth(at) == before
+
+
 def test_a_total_of_only_what_is_shown_is_proved_by_its_records(driver, demo):
     driver.open(demo)
     desk = driver.desk

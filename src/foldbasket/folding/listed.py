@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 import msgspec
 import numpy as np
 import numpy.typing as npt
@@ -19,9 +21,11 @@ LISTED = 1_000
 """So many records of a proof are listed; their number is told in full."""
 NO_PARTNER = "(no match)"
 PIECE = 20_000
+SAMPLE = 40
+"""A column of the list is as wide as the longest text of so many records."""
 
 
-class Listed(msgspec.Struct, frozen=True, eq=False):
+class Listed(msgspec.Struct, frozen=True, eq=False, dict=True):
     """A field as it is listed for the records of a proof: its column, and for each of the first records the number of the record there, −1 for none."""
 
     ref: FieldRef
@@ -35,6 +39,11 @@ class Listed(msgspec.Struct, frozen=True, eq=False):
             return NO_PARTNER
         said = self.column.peek(record) if isinstance(self.column, DeferredColumn) else self.column.text(record)
         return said or ""
+
+    @cached_property
+    def longest(self) -> str:
+        """The longest text of the first records."""
+        return max(map(self.text, range(min(SAMPLE, len(self.at)))), key=len, default="")
 
 
 class Wanted(msgspec.Struct, frozen=True):
@@ -79,8 +88,10 @@ def list_records(proof: Proof, wanted: Wanted, progress: Progress | None = None,
         keys, last = _keys(_listed(proof, wanted.by, at))
         order = np.argsort(-keys if wanted.descending else keys, kind="stable")
         at = at[np.concatenate([order[~last[order]], order[last[order]]])]
-    shown = at if most is None else at[:most]
-    return Records(wanted, [_listed(proof, ref, shown) for ref in wanted.fields], len(at))
+    fields = [_listed(proof, ref, at if most is None else at[:most]) for ref in wanted.fields]
+    for each in fields if most is not None else ():
+        each.longest  # noqa: B018  found here, beside the window, and kept
+    return Records(wanted, fields, len(at))
 
 
 def _listed(proof: Proof, ref: FieldRef, at: npt.NDArray[np.integer]) -> Listed:

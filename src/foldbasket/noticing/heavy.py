@@ -11,6 +11,7 @@ import numpy as np
 from foldbasket.folding.compare.shares import ShareOf, Whole
 from foldbasket.folding.layout.pickings.ends import Top
 from foldbasket.folding.lines.axis import Axis, Kind
+from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.noticing.notice import Notice, Seen, Way, notice
 from foldbasket.sentence.phrases import measure_heading, placed_heading
 from foldbasket.spec.fold import Measure, Placed
@@ -20,6 +21,8 @@ from foldbasket.styling.words import plural
 
 MOST, LONG, SHOWN = Fraction(95, 100), 60, 10
 """The share that is nearly all; a list of so many members is long; so many of it are offered in its place."""
+NEARLY = 0.94
+"""What is less of the whole by reals is surely less than `MOST` of it."""
 MOST_LINES = 2_000
 
 
@@ -44,6 +47,8 @@ def nearly_all(seen: Seen) -> Iterator[Notice]:
         if across is None:
             continue
         lines = np.flatnonzero(axis.level == 1).tolist()  # each of a whole member
+        if not _may_hold(seen.report.blocks[0], *((lines, across) if is_rows else (across, lines))):
+            continue
         cells = [
             number(report.exact(0, line, across) if is_rows else report.exact(0, across, line)) or Fraction(0)
             for line in lines
@@ -54,6 +59,12 @@ def nearly_all(seen: Seen) -> Iterator[Notice]:
         line = lines[cells.index(max(cells))]
         said = f"{axis.label(line, 0) or 'One line'} holds {percent(max(cells) / total)} of {measure_heading(fold.measures[0])}."
         yield Notice(said, (_share(fold.measures, is_rows=is_rows),))
+
+
+def _may_hold(block: Block, rows: list[int] | int, columns: list[int] | int) -> bool:
+    """Whether one of some cells may hold nearly all of them: by reals, at once. What they cannot tell is told one by one."""
+    cells = np.where(block.blank[rows, columns], 0, block.data[rows, columns]).astype(np.float64)
+    return not np.isfinite(cells).all() or bool(cells.max(initial=0.0) > NEARLY * cells.sum())
 
 
 def _share(measures: Sequence[Measure], *, is_rows: bool) -> Way:

@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from foldbasket.folding.lines.axis import EVERYTHING, Kind
-from foldbasket.folding.report.margins import MEASURE
+from foldbasket.folding.report.margins import MEASURE, Starts
 from foldbasket.folding.report.report import Report
 from foldbasket.styling.words import plural
 
@@ -85,6 +85,18 @@ class Sheet:
                 self.column_caption(start),
                 Kind(top.kind[start]),
             )
+
+    def headings_over(self) -> Iterator[tuple[Starts, Starts, list[str]]]:
+        """The same in bulk, but for those of measures over one column each: where the headings of each level start and stop, and what they say."""
+        top = self.report.top
+        for place, field in enumerate(top.places):
+            starts, stops = top.all_runs(place)
+            if field == MEASURE:
+                several = stops - starts > 1
+                starts, stops = starts[several], stops[several]
+            yield starts, stops, top.called(starts, place)
+        runs = np.array(top.total_runs(range(self.report.width)), np.int64).reshape(-1, 2)
+        yield runs[:, 0], runs[:, 1], list(map(self.column_caption, runs[:, 0].tolist()))
 
     def _down_from(self, place: int) -> int:
         """The first place at or below one that belongs to the measures, or the end of the head."""

@@ -22,7 +22,7 @@ class _Copied(QMimeData):
 
     def __init__(self, plain: str, as_html: str) -> None:
         super().__init__()
-        self._held = {"text/plain": plain, "text/html": as_html}
+        self._held = {"text/plain": plain, "text/html": as_html} if as_html else {"text/plain": plain}
 
     def formats(self) -> list[str]:
         return list(self._held)

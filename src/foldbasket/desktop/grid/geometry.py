@@ -26,6 +26,7 @@ PAD = 9
 LEFT, TOP = 22, 16
 NARROWEST, WIDEST = 58, 300
 EDGE = 3
+TINY = 1e-6
 SAMPLE = 120
 MOST_KEPT = 20_000
 WRAPPED = 160
@@ -251,17 +252,27 @@ class Geometry:
         on_rows = report.measures_on == "rows"
         widths = np.full(report.width, each.max()) if on_rows else each[report.top.measure]
         if report.width <= MOST_FITTED:
-            heavy = self.font(QFont.Weight.DemiBold)
-            for span in self.sheet.column_heads():
-                if not span.is_measure or span.columns > 1:
-                    said = self.text_width(span.text, heavy)
-                    if self.wraps:
-                        longest = max((self.text_width(each, heavy) for each in span.text.split()), default=0.0)
-                        said = max(longest, min(said, self.scaled(WRAPPED)))
-                    lack = said + self.scaled(2 * PAD) - widths[span.column : span.column + span.columns].sum()
-                    if lack > 0:
-                        widths[span.column : span.column + span.columns] += np.ceil(lack / span.columns)
+            for starts, stops, texts in self.sheet.headings_over():
+                edges = np.concatenate([[0.0], np.cumsum(widths)])
+                said = self._wide_enough(texts) + self.scaled(2 * PAD)
+                lack = (said - (edges[stops] - edges[starts])) / (stops - starts)
+                more = np.zeros(report.width + 1)
+                more[starts] = np.maximum(np.ceil(lack - TINY), 0.0)
+                more[stops] -= more[starts]
+                widths = widths + np.cumsum(more)[:-1]
         return np.concatenate([[0.0], np.cumsum(np.round(widths))])
+
+    def _wide_enough(self, texts: list[str]) -> np.ndarray:
+        """How wide headings over cells would be; those that may go on over several lines, as wide as their longest word or a usual name."""
+        names = figures_of(self.font(QFont.Weight.DemiBold)).names
+        wide = {}
+        for text in set(texts):
+            give_way()
+            said = names.wide(text)
+            if self.wraps:
+                said = max(min(said, self.scaled(WRAPPED)), max(map(names.wide, text.split()), default=0.0))
+            wide[text] = said
+        return np.array([wide[text] for text in texts])
 
     @cached_property
     def line_tops(self) -> np.ndarray:

@@ -55,17 +55,17 @@ class Output(QObject):
         """Gives up what is being copied."""
         self._copier.cancel()
 
-    def copy(self, cells: int, make: Callable[[], tuple[str, str]]) -> None:
-        """Makes what goes to the clipboard, of so many cells: at once, or in the background if many."""
+    def copy(self, cells: int, make: Callable[[], tuple[str, str]], said: str = "") -> None:
+        """Makes what goes to the clipboard, of so many cells: at once, or in the background if many; what is said once it is there."""
 
-        def work(progress: Any) -> tuple[str, str]:
+        def work(progress: Any) -> tuple[str, str, str]:
             progress.step("Copying", 0.0)
-            return make()
+            return (*make(), said)
 
         if cells > COPIED_AT_ONCE:
             self._copier.start(work)
         else:
-            self.copied.emit(*make())
+            self._copied((*make(), said))
 
     def draw(self, make: Callable[[], QImage]) -> None:
         """Draws a picture for the clipboard in the background: one of many cells takes a second."""
@@ -76,12 +76,16 @@ class Output(QObject):
 
         self._copier.start(work)
 
-    def _copied(self, made: tuple[str, str] | QImage) -> None:
+    def _copied(self, made: tuple[str, str, str] | QImage) -> None:
         if isinstance(made, tuple):
-            self.copied.emit(*made)
+            plain, as_html, said = made
+            self.copied.emit(plain, as_html)
         else:
             self.pictured.emit(made)
+            said = ""
         self.desk.rested.emit()
+        if said:
+            self.desk.news.emit(said)
 
     def write_report(self, path: Path, shape: str = "table") -> None:
         """Writes the report in view to a file in the background; it appears whole or not at all."""

@@ -113,10 +113,17 @@ class Margin:
 
     def labels(self, rows: range, place: int) -> list[str]:
         """The same of several."""
-        field, within = self.places[place], slice(rows.start, rows.stop, rows.step)
+        return self._called(slice(rows.start, rows.stop, rows.step), place)
+
+    def called(self, at: Starts, place: int) -> list[str]:
+        """The same of those with the given numbers."""
+        return self._called(at, place)
+
+    def _called(self, which: slice | Starts, place: int) -> list[str]:
+        field = self.places[place]
         if field == MEASURE:
-            return [self.headings[measure] for measure in self.measure[within].tolist()]
-        return self.axis.labels(self.line[within], field)
+            return [self.headings[measure] for measure in self.measure[which].tolist()]
+        return self.axis.labels(self.line[which], field)
 
     def caption(self, at: int) -> str:
         """What a total is called; empty for members."""
@@ -146,8 +153,11 @@ class Margin:
 
     def runs(self, place: int, within: range) -> list[tuple[int, int]]:
         """Start and stop of each run, among those that reach into a range, that shares its names up to a place and has one there."""
-        starts, stops = self._runs[place]
-        return _reaching(starts, stops, within)
+        return _reaching(*self._runs[place], within)
+
+    def all_runs(self, place: int) -> tuple[Starts, Starts]:
+        """Start and stop of every such run."""
+        return self._runs[place]
 
     @cached_property
     def _runs(self) -> list[tuple[Starts, Starts]]:
