@@ -11,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from foldbasket.errors import Cancelled, FoldBasketError, FoldError, LinkError
+from foldbasket.folding.compare.shares import ShareOf, Whole
 from foldbasket.folding.cubes import kernels
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.blank import Blank
@@ -20,6 +21,7 @@ from foldbasket.folding.members.parts.part import PARTS
 from foldbasket.folding.states.aggregates.aggregate import AGGREGATES, offered
 from foldbasket.links.link import Link
 from foldbasket.spec.fold import Fold, Measure, Placed
+from foldbasket.spec.order import ByValue
 from foldbasket.tables.column import NumberColumn
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Table
@@ -385,6 +387,22 @@ def test_each_change_costs_only_its_own_stage():
         assert {stage: engine.ran[stage] for stage in touched} == touched
     engine.fold(replace(first, measures=(*first.measures, measure("sum", "Sales.Pieces"))))
     assert (engine.ran["cube"], engine.ran["aggregate"], engine.ran["selection"]) == (1, 1, 0)
+
+
+def test_laying_out_is_given_up_once_nobody_waits_for_it():
+    def cancel_at_the_end(what, share):
+        if what == "Laying out":
+            progress.cancel()
+
+    spec = Fold(
+        "f",
+        (measure("sum", "Sales.Net", compare=ShareOf(Whole.COLUMN)),),
+        (placed("Sales.Region", by=ByValue("sum Sales.Net")),),
+    )
+    engine, progress = Engine(source(SALES)), Progress(cancel_at_the_end)
+    with pytest.raises(Cancelled):
+        engine.fold(spec, progress)
+    assert lines(engine.fold(spec)) == lines(Engine(source(SALES)).fold(spec))
 
 
 def test_a_fold_can_be_cancelled_and_folded_again():

@@ -34,7 +34,7 @@ from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.panes import Panes
 
-LINKS_HEIGHT = 212
+LINKS_HEIGHT = 226
 
 
 class Workspace(QWidget):

@@ -130,6 +130,7 @@ class Laying:
         blocks = self._aggregated(whole)
         if any(word.keep is not None and word.keep.rest == "gathered" for word in picks):
             self.trees = (self._gathered(0, whole, blocks), self._gathered(1, whole, blocks))
+            self._look()
             whole = self._whole()
             blocks = self._aggregated(whole)
         if picks:
@@ -142,10 +143,19 @@ class Laying:
         ]
         cells = self._seen(whole, blocks)
         blocks = [
-            block if measure.compare is None else compared(measure.compare, block, cells, measure_heading(measure))
+            block if measure.compare is None else self._compared(measure, block, cells)
             for measure, block in zip(self.measures, blocks, strict=True)
         ]
         return lines, [shown_of(block, lines, whole) for block in blocks] if looks_beyond else blocks
+
+    def _look(self) -> None:
+        """Raises `Cancelled` when nobody waits for it any more: to work on every line of a fold of which few are shown can take a minute."""
+        self.shares[0].progress.look()
+
+    def _compared(self, measure: Measure, block: Block, cells: Cells) -> Block:
+        assert measure.compare is not None
+        self._look()
+        return compared(measure.compare, block, cells, measure_heading(measure))
 
     def lines(self) -> tuple[Lines, Lines]:
         """The lines that the report shows."""
@@ -180,6 +190,7 @@ class Laying:
         assert present is not None
         by_id = {self.every[at].id: block for at, block in found.items()}
         for at in self._formulas_in_order():
+            self._look()
             found[at] = by_id[self.every[at].id] = block_of(self.formulas[at], by_id, present, self.today())
         return [found[at] for at in range(len(self.measures))]
 
@@ -213,9 +224,9 @@ class Laying:
                     todo="Choose another measure on its card.",
                 )
             block = cells.measures[measure]
-            compare = by_id[measure].compare
-            if compare is not None:  # members are ordered by what the report shows
-                block = compared(compare, block, cells, measure_heading(by_id[measure]))
+            if by_id[measure].compare is not None:  # members are ordered by what the report shows
+                block = self._compared(by_id[measure], block, cells)
+            self._look()
             return node_values(block, sides[axis], level, sides[1 - axis], among, axis == 1)
 
         asked = []
@@ -240,12 +251,17 @@ class Laying:
                 for each in self._asked(axis, whole, blocks)
             ]
             made.append(self._rearranged(axis, asked))
+        self._look()
         self.trees = (made[0].tree, made[1].tree)
         new = self._whole()
         if self.fold.totals_cover == "shown":
             return new, self._aggregated(new)
         rows, columns = (each.lines_before(lines, old) for each, lines, old in zip(made, new, whole, strict=True))
-        return new, [picked_cells(block, rows, columns) for block in blocks]
+        found = []
+        for block in blocks:
+            self._look()
+            found.append(picked_cells(block, rows, columns))
+        return new, found
 
     def _rearranged(self, axis: int, asked: list[Asked]) -> Rearranged:
         """The tree of an axis in the order asked for and without what is left out; what is left is put in order by label first, where that was

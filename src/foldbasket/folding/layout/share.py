@@ -55,6 +55,7 @@ class Share(msgspec.Struct, frozen=True, eq=False):
         has_records = present > 0
         blocks = {}
         for each in self.measures:
+            self.progress.look()
             aggregate, operand = each.aggregate, each.operand
             if aggregate.needs_values:
                 blocks[each.at] = self._of_values(each, has_records, trees, lines)
@@ -67,6 +68,7 @@ class Share(msgspec.Struct, frozen=True, eq=False):
             states: dict[Key, np.ndarray] = {State.RECORDS: present}
             for key, (quantity, state) in needs.items():
                 if (quantity, state) not in matrices:
+                    self.progress.look()
                     matrices[quantity, state] = spread(state, self.cube.states[quantity, state], *trees, *lines)
                 states[key] = matrices[quantity, state]
             with beyond_numbers():
