@@ -19,6 +19,7 @@ import msgspec
 
 from foldbasket import windowed
 from foldbasket.errors import FoldBasketError
+from foldbasket.styling.words import number_of
 from foldbasket.undisturbed import undisturbed
 
 if TYPE_CHECKING:
@@ -304,7 +305,7 @@ def _written(options: argparse.Namespace, opened: Opened, basket: Basket, ready:
         report = made.report
         if not options.quiet:
             print(
-                f"{made.path}: {report.height:,} rows × {report.width:,} columns from {report.kept:,} of {report.records:,} records"
+                f"{made.path}: {number_of(report.height, 'row')} × {number_of(report.width, 'column')} from {report.kept:,} of {number_of(report.records, 'record')}"
             )
     STORE.write()
     if wrong > 1:
@@ -317,7 +318,7 @@ def _cache(options: argparse.Namespace) -> int:
 
     many, size = STORE.clear() if options.clear else STORE.size()
     done = "taken out of" if options.clear else "in"
-    print(f"{many:,} tables, {size / 1e6:,.1f} MB {done} {STORE.folder}")
+    print(f"{number_of(many, 'table')}, {size / 1e6:,.1f} MB {done} {STORE.folder}")
     return 0
 
 
@@ -342,10 +343,10 @@ def _check(options: argparse.Namespace) -> int:
     ready = prepare(opened, allow_outside=options.trust)
     for spec in opened.basket.sources:
         table = ready.tables[spec.key]
-        print(f"source “{spec.name}”: {table.count:,} records, {len(table.columns)} fields")
+        print(f"source “{spec.name}”: {number_of(table.count, 'record')}, {number_of(len(table.columns), 'field')}")
         for outcome in ready.outcomes[spec.key]:
             if outcome.dropped:
-                print(f"  {outcome.mend.label}: {outcome.dropped:,} records dropped")
+                print(f"  {outcome.mend.label}: {number_of(outcome.dropped, 'record')} dropped")
         if is_sampled(table):
             print("  not held, so looked through part by part")
         for finding in findings_by_survey(table) if is_sampled(table) else findings_of(table):
@@ -365,7 +366,7 @@ def _check(options: argparse.Namespace) -> int:
     for fold in opened.basket.folds:
         try:
             report = ready.engine.fold(fold)
-            print(f"fold “{fold.name}”: {report.height:,} rows × {report.width:,} columns")
+            print(f"fold “{fold.name}”: {number_of(report.height, 'row')} × {number_of(report.width, 'column')}")
             wrong += [f"the fold “{fold.name}”: {remark}" for remark in report.remarks]
         except FoldBasketError as error:
             wrong.append(f"the fold “{fold.name}”: {error}")

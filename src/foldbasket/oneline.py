@@ -12,6 +12,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from foldbasket.styling.words import number_of
+
 SHOW = """\
 Prints the report that a sentence asks for, from one line:
 
@@ -72,7 +74,7 @@ def run(options: argparse.Namespace) -> int:
 
             save_report(report, options.to)
             tell(
-                f"{options.to}: {report.height:,} rows × {report.width:,} columns from {report.kept:,} of {report.records:,} records"
+                f"{options.to}: {number_of(report.height, 'row')} × {number_of(report.width, 'column')} from {report.kept:,} of {number_of(report.records, 'record')}"
             )
             return 1 if made.problems else 0
         is_terminal = sys.stdout.isatty()
@@ -82,5 +84,5 @@ def run(options: argparse.Namespace) -> int:
             print(line)
         if report.unfinished is not None:
             tell(f"\n{report.unfinished.said}.")
-        tell(f"\n{report.kept:,} of {report.records:,} records")
+        tell(f"\n{report.kept:,} of {number_of(report.records, 'record')}")
     return 1 if made.problems else 0

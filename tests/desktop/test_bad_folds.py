@@ -77,7 +77,7 @@ def test_the_command_line_says_what_is_wrong_with_each_and_renders_the_rest(demo
         assert len(errors) == 1
         assert what in errors[0]
     assert "Traceback" not in said.err
-    assert "fold “good”: 1 rows" in said.out
+    assert "fold “good”: 1 row ×" in said.out
     for name, (_, what) in BAD.items():
         target = tmp_path / "out.csv"
         assert main(["render", str(path), "--trust", "--fold", name, "--to", str(target)]) == 1

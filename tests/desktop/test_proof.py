@@ -95,7 +95,7 @@ def test_records_are_copied_and_written(proved, tmp_path, monkeypatch):
 def test_all_listed_records_are_copied_beside_the_window(proved):
     pane = proved.workspace.proof.listed
     proved.qtbot.mouseClick(pane.links["copy"], Qt.MouseButton.LeftButton)
-    settled(proved, lambda: "are on the clipboard" in proved.workspace.facts.news.whole)
+    settled(proved, lambda: "to the clipboard" in proved.workspace.facts.news.whole)
     clipboard = QApplication.clipboard()
     assert clipboard.mimeData().formats() == ["text/plain"]
     listed = pane.table.model().rowCount()

@@ -16,7 +16,7 @@ from foldbasket.folding.filters.values import Between, Compare
 from foldbasket.sentence.phrases import headings_of, label_of, sentence_of, words_of
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Measure
-from foldbasket.styling.words import plural
+from foldbasket.styling.words import number_of, plural
 from tests.folding.build import fold, measure, placed, ref, source, table
 
 SOURCE = source(table("T", {"Day": [datetime.date(2026, 4, 2)], "Net": [1], "Region": ["East"], "SKU": ["x"]}))
@@ -87,3 +87,12 @@ def test_a_report_that_nobody_has_named_bears_what_it_holds():
     named = Engine(of).fold(msgspec.structs.replace(fold, name="Newer folds"))
     assert named.title == "Newer folds"
     assert label_of(Fold("New fold")) == "New fold"
+
+
+def test_one_of_something_is_no_several():
+    assert [number_of(count, "record") for count in (0, 1, 2, 48_000)] == [
+        "0 records",
+        "1 record",
+        "2 records",
+        "48,000 records",
+    ]

@@ -206,9 +206,9 @@ def test_the_oldest_go_where_they_take_too_much_room(tmp_path, settled):
 def test_the_command_tells_what_is_kept_and_takes_it_out(tmp_path, settled, capsys):
     kept(stores.STORE, csv(tmp_path / "a.csv", 1))
     assert main(["cache"]) == 0
-    assert capsys.readouterr().out.startswith("1 tables, 0.0 MB in ")
+    assert capsys.readouterr().out.startswith("1 table, 0.0 MB in ")
     assert main(["cache", "--clear"]) == 0
-    assert capsys.readouterr().out.startswith("1 tables, 0.0 MB taken out of ")
+    assert capsys.readouterr().out.startswith("1 table, 0.0 MB taken out of ")
     assert stores.STORE.size() == (0, 0)
 
 

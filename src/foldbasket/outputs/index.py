@@ -13,6 +13,7 @@ import msgspec
 
 from foldbasket.errors import OutputError
 from foldbasket.outputs.formats import appearing_whole
+from foldbasket.styling.words import number_of
 
 HEADS = ("Report", "Member", "File", "Rows", "Columns", "Records", "Of")
 
@@ -70,5 +71,5 @@ def _page(entries: Sequence[Entry], folder: Path, title: str) -> str:
     )
     return (
         f'<!DOCTYPE html><html lang="en"><head><meta charset="utf-8"><title>{escape(title)}</title><style>{style}</style></head><body>'
-        f"<h1>{escape(title)}</h1><table><caption>{len(entries):,} files</caption><thead><tr>{heads}</tr></thead><tbody>{''.join(lines)}</tbody></table></body></html>\n"
+        f"<h1>{escape(title)}</h1><table><caption>{number_of(len(entries), 'file')}</caption><thead><tr>{heads}</tr></thead><tbody>{''.join(lines)}</tbody></table></body></html>\n"
     )

@@ -23,6 +23,7 @@ from foldbasket.outputs.mapped import condition_of, conditional_styles, worn_sty
 from foldbasket.outputs.sheet import Sheet
 from foldbasket.spec.look import Highlight, Rule, Side
 from foldbasket.styling.numbers import NumberStyle
+from foldbasket.styling.words import number_of
 
 MOST_CELLS = 400_000
 """The package that writes it makes an object of each cell; more would take minutes and gigabytes."""
@@ -161,7 +162,7 @@ def save(report: Report, path: Path, shape: str = "table") -> None:
     sheet = Sheet(report)
     if (report.height + sheet.head_rows) * (report.width + sheet.head_columns) > MOST_CELLS:
         raise OutputError(
-            f"the report has {report.height:,} rows and {report.width:,} columns, more than {MOST_CELLS:,} cells.",
+            f"the report has {number_of(report.height, 'row')} and {number_of(report.width, 'column')}, more than {MOST_CELLS:,} cells.",
             where=path.name,
             todo="Write it as .xlsx or .csv, or keep fewer members.",
         )

@@ -32,6 +32,7 @@ from foldbasket.outputs.widths import widths_of
 from foldbasket.outputs.workbookchart import chart_sheet
 from foldbasket.spec.look import Rule, Side
 from foldbasket.styling.numbers import NumberStyle
+from foldbasket.styling.words import number_of
 from foldbasket.tables.types import FieldType
 from foldbasket.undisturbed import undisturbed
 
@@ -62,7 +63,7 @@ def save(report: Report, path: Path, shape: str = "table") -> None:
     title_rows = 3
     if report.height + sheet.head_rows + title_rows > MOST_ROWS or report.width + sheet.head_columns > MOST_COLUMNS:
         raise OutputError(
-            f"the report has {report.height:,} rows and {report.width:,} columns, a sheet holds {MOST_ROWS:,} by {MOST_COLUMNS:,}.",
+            f"the report has {number_of(report.height, 'row')} and {number_of(report.width, 'column')}, a sheet holds {MOST_ROWS:,} by {MOST_COLUMNS:,}.",
             where=path.name,
             todo="Keep fewer members, or write CSV.",
         )

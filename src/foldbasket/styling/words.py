@@ -24,6 +24,11 @@ def plural(heading: str) -> str:
     return several
 
 
+def number_of(count: int, noun: str) -> str:
+    """So many of something that is called so: “1 record”, “2,400 records”."""
+    return f"{count:,} {noun if count == 1 else plural(noun)}"
+
+
 def placed_at(number: float) -> str:
     """A number as a place in a row, in figures: “1st”, “2nd”, “11th”, “2.5th”."""
     last, two = number % 10, number % 100

@@ -11,6 +11,7 @@ from foldbasket.desktop.actions.action import Window, action
 from foldbasket.desktop.actions.view import show_fold_view
 from foldbasket.desktop.widgets import dialogs
 from foldbasket.errors import BasketError
+from foldbasket.styling.words import number_of
 
 
 @action("Add a fold", "Fold", "Ctrl+Shift+N", needs="basket", also="new report pivot crosstab")
@@ -39,7 +40,7 @@ def copy_onto(window: Window) -> None:
     if fold is None:
         return
     counts = {spec.key: desk.tables[spec.key].count for spec in desk.basket.sources if spec.key in desk.tables}
-    choices = [Choice(desk.basket.source_name(key), f"{count:,} records", key) for key, count in counts.items()]
+    choices = [Choice(desk.basket.source_name(key), number_of(count, "record"), key) for key, count in counts.items()]
     window.offer("Copy the fold onto", choices, lambda key: desk.words.copy_onto(fold, key))
 
 

@@ -17,7 +17,7 @@ from foldbasket.folding.states.aggregates.aggregate import AGGREGATES, offered
 from foldbasket.sentence.phrases import shown_heading
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Measure, TotalOf
-from foldbasket.styling.words import ordinal
+from foldbasket.styling.words import number_of, ordinal
 from foldbasket.tables.column import Column, DeferredColumn
 from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.sample import is_sampled
@@ -65,19 +65,19 @@ def _remark(desk: Desk, measure: Measure, column: Column | None) -> str:
     if column is None:
         return f"{measure.field.field} is no longer in {table}"
     if isinstance(column, DeferredColumn):  # asking for its blanks would encode it, and the window would wait
-        return f"{measure.field.field} · {table} · {len(column):,} records"
+        return f"{measure.field.field} · {table} · {number_of(len(column), 'record')}"
     whole = desk.tables[measure.field.table]
     if is_sampled(whole):
         profile = desk.profiles.get((whole.serial, measure.field.field))
         if profile is None or profile.blanks is None:
-            return f"{measure.field.field} · {table} · {whole.count:,} records"
+            return f"{measure.field.field} · {table} · {number_of(whole.count, 'record')}"
         return _values_said(measure.field.field, table, whole.count, profile.blanks)
     return _values_said(measure.field.field, table, len(column), column.blank_count)
 
 
 def _values_said(field: str, table: str, records: int, blank: int) -> str:
     blanks = f"{blank:,} blank" if blank else "none blank"
-    return f"{field} · {table} · {records - blank:,} values, {blanks}"
+    return f"{field} · {table} · {number_of(records - blank, 'value')}, {blanks}"
 
 
 def _summarise_section(desk: Desk, body: CardBody, fold: Fold, measure: Measure, column: Column) -> None:

@@ -15,6 +15,7 @@ from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.plain import marked, minus
 from foldbasket.folding.dress.dressed import Dressed
 from foldbasket.folding.proof import Proof, is_same
+from foldbasket.styling.words import number_of
 
 
 class ProofDrawer(QFrame):
@@ -93,7 +94,7 @@ class ProofDrawer(QFrame):
         shown = proved.report.text(proved.row, proved.column) or "(blank)"
         self.title.setText(f"{proof.measure}: {shown}")
         lines = [
-            f"<span style='color:{muted}'>{escape(proof.where)} · {proof.behind.many:,} records of {escape(self.desk.source.called(proof.base))}</span>",
+            f"<span style='color:{muted}'>{escape(proof.where)} · {number_of(proof.behind.many, 'record')} of {escape(self.desk.source.called(proof.base))}</span>",
             escape(proof.arithmetic),
         ]
         rows = "".join(
@@ -127,7 +128,8 @@ def _ways(proof: Proof) -> str:
     """By which ways a number was worked out again."""
     if not proof.by_hand:
         return "Worked out again" + (f" (not by hand: {proof.not_by_hand})" if proof.not_by_hand else "")
-    return f"Worked out again, and by hand from each of its {proof.behind.many:,} records"
+    many = proof.behind.many
+    return f"Worked out again, and by hand from {'its one record' if many == 1 else f'each of its {many:,} records'}"
 
 
 def _disagreement(proof: Proof) -> str:

@@ -30,6 +30,7 @@ from foldbasket.folding.listed import LISTED, Listed, Records, Wanted, all_field
 from foldbasket.folding.proof import Proof
 from foldbasket.outputs.records import lines_of, save_records
 from foldbasket.spec.field import FieldRef
+from foldbasket.styling.words import number_of
 from foldbasket.tables.progress import Progress
 
 PAD, NARROWEST, WIDEST = 9, 50, 320
@@ -203,7 +204,7 @@ class RecordsPane(QWidget):
             return
         rows = sorted(index.row() for index in chosen.selectedRows())
         places = rows or list(range(len(records.fields[0].at)))
-        said = f"{len(places):,} records are on the clipboard."
+        said = f"{number_of(len(places), 'record')} copied to the clipboard."
         self.desk.output.copy(len(places) * len(records.fields), lambda: (lines_of(records, places), ""), said)
 
     def write(self) -> None:

@@ -21,6 +21,7 @@ from foldbasket.desktop.widgets.plain import link, marked, say_what_fits, set_on
 from foldbasket.desktop.widgets.working import ShortLabel, Working
 from foldbasket.folding.report.report import Counted
 from foldbasket.spec.chart import Beside
+from foldbasket.styling.words import number_of
 
 NARROWEST, ROOMY = 300, 440
 """How narrow the line may become, and from which width on it has room for all of its words."""
@@ -252,10 +253,9 @@ class FactsLine(QFrame):
 def _counted(each: Counted, base: str, muted: str) -> str:
     place = f", folded {escape(each.place)}" if each.place else ""
     if each.kept == each.records:
-        return f"<b>{each.records:,}</b> <span style='color:{muted}'>records, all of {escape(base)}{place}</span>"
-    return (
-        f"<b>{each.kept:,}</b> <span style='color:{muted}'>of {each.records:,} records of {escape(base)}{place}</span>"
-    )
+        noun = "record" if each.records == 1 else "records"
+        return f"<b>{each.records:,}</b> <span style='color:{muted}'>{noun}, all of {escape(base)}{place}</span>"
+    return f"<b>{each.kept:,}</b> <span style='color:{muted}'>of {number_of(each.records, 'record')} of {escape(base)}{place}</span>"
 
 
 def _brief(each: Counted, _: str, muted: str) -> str:

@@ -16,6 +16,7 @@ from foldbasket.desktop.card.number import CURRENCIES
 from foldbasket.desktop.card.settings import LOCALES, language
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.plain import link
+from foldbasket.styling.words import number_of
 from foldbasket.tables.reading.contract import ALLOWED
 from foldbasket.tables.store import MOST, STORE
 
@@ -166,7 +167,7 @@ class SettingsDialog(QDialog):
     def _say_kept(self) -> None:
         many, size = STORE.size()
         self.kept.setText(
-            f"Now {size / 1e6:,.0f} MB of {many:,} tables are kept in {STORE.folder}."
+            f"Now {size / 1e6:,.0f} MB of {number_of(many, 'table')} {'is' if many == 1 else 'are'} kept in {STORE.folder}."
             if many
             else "Nothing is kept of files at present."
         )

@@ -27,6 +27,7 @@ from foldbasket.desktop.card.controls import Chooser
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError
 from foldbasket.links.link import Link
+from foldbasket.styling.words import number_of
 from foldbasket.tables.reading.anydatabase import DIALECT
 from foldbasket.tables.reading.contract import Reading
 from foldbasket.tables.reading.database import PORTS, Listed, Server, contents, readable
@@ -212,7 +213,7 @@ class DatabaseDialog(QDialog):
         self.tables.clear()
         for each in listed:
             kind = "view" if each.is_view else "table"
-            fields = f", {len(each.fields)} fields" if each.fields else ""
+            fields = f", {number_of(len(each.fields), 'field')}" if each.fields else ""
             item = QListWidgetItem(f"{each.name}   {kind}{fields}")
             item.setToolTip(", ".join(each.fields[:30]))
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)

@@ -20,6 +20,7 @@ from foldbasket.desktop.widgets import theme
 from foldbasket.errors import FoldBasketError
 from foldbasket.links.link import Link, Match
 from foldbasket.spec.field import FieldRef
+from foldbasket.styling.words import number_of
 
 BOX_WIDTH, BOX_HEIGHT = 132, 45
 ACROSS, DOWN, LABEL = 140, 13, 88
@@ -104,7 +105,7 @@ class LinkMap(QWidget):
         if faults:
             return faults[0], True
         matched = inward and all(isinstance(self.desk.supply.looker.matches.get(link), Match) for link in inward)
-        return (f"{said} · all found", False) if matched else (f"{said} records", False)
+        return (f"{said} · all found", False) if matched else (number_of(table.count, "record"), False)
 
     def said(self, link: Link, suggested: bool = False) -> str:
         """A link in a sentence."""

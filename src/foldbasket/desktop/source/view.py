@@ -10,6 +10,7 @@ from foldbasket.desktop.source.preview import Preview
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.plain import marked, say_what_fits
+from foldbasket.styling.words import number_of
 from foldbasket.tables.findings.finding import Finding, Records
 from foldbasket.tables.sample import is_sampled
 
@@ -45,7 +46,7 @@ class SourceHead(QFrame):
         table = desk.tables.get(spec.key)
         parts = [desk.basket.place_of(spec)]
         if table is not None:
-            many = f"{table.count:,} records, {len(table.columns)} fields"
+            many = f"{number_of(table.count, 'record')}, {number_of(len(table.columns), 'field')}"
             parts.append(f"{many}, read as they are asked for" if is_sampled(table) else many)
         known = len(parts)
         if desk.supply.notes.get(spec.key):

@@ -23,6 +23,7 @@ from foldbasket.opening.several import SURE, sure_links
 from foldbasket.sentence.phrases import sentence_of, words_of
 from foldbasket.starters.ground import Ground
 from foldbasket.starters.proposing import Proposal, proposals
+from foldbasket.styling.words import number_of
 from foldbasket.tables.sample import is_sampled
 
 NARROW = 620
@@ -152,7 +153,7 @@ class StartersView(QScrollArea):
             fit = "link that fits is" if many == 1 else "links that fit are"
             linked = f" {many} {fit} taken with a report that needs {'it' if many == 1 else 'them'}." if many else ""
             self._told.setText(
-                f"Made from your {records:,} records just now. Click one to go on with it, or type what to show above.{linked}"
+                f"Made from your {number_of(records, 'record')} just now. Click one to go on with it, or type what to show above.{linked}"
             )
         else:
             self._told.setText(BY_HAND)

@@ -17,6 +17,7 @@ import pyarrow.compute as pc
 from foldbasket.errors import FoldBasketError, ReadError
 from foldbasket.kinds import Kind
 from foldbasket.registry import Kinds
+from foldbasket.styling.words import number_of
 from foldbasket.tables.column import CodedColumn, Column, coded_from_arrow, compacted, natured, picked, weights_of
 from foldbasket.tables.detection import retyped
 from foldbasket.tables.mending.ways import Place, Way
@@ -144,7 +145,7 @@ def done_to(table: Table, mend: AnyMend, step: Step) -> Mended:
     lost = table.count - done.table.count
     if lost and mend.counts != "records":
         raise ReadError(
-            f"it would lose {lost:,} records without meaning to, so it is passed over.",
+            f"it would lose {number_of(lost, 'record')} without meaning to, so it is passed over.",
             where=mend.label,
             todo="Please report this: it is a fault of the program.",
         )
