@@ -11,6 +11,7 @@ from PyQt6.QtGui import QFontMetricsF, QImage, QPainter
 from foldbasket.desktop.drawing.pages import Pages
 from foldbasket.desktop.grid.figures import figures_of
 from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.plain import MOST_SIGNS, elided, short
 from tests.desktop.inking import inked
 from tests.folding.build import fold, measure, placed, source, table
 
@@ -100,3 +101,15 @@ def test_a_name_has_room_for_all_the_lines_that_qt_sets(qapp, seed):
             high = metrics.boundingRect(QRectF(0, 0, room, 10_000), Qt.TextFlag.TextWordWrap, text).height()
             set_by_qt = round(high / metrics.lineSpacing())
             assert set_by_qt <= names.lines(text, room) <= set_by_qt + 2, (text, room)
+
+
+def test_of_a_text_of_any_length_the_beginning_is_measured_and_drawn(qapp):
+    long, names = "word " * 20_000, figures_of(theme.font()).names
+    drawn = short(long)
+    assert (len(drawn), drawn[:MOST_SIGNS], drawn[-1]) == (MOST_SIGNS + 1, long[:MOST_SIGNS], "…")
+    assert short("a note") == "a note"
+    assert names.wide(long) == names.wide(drawn)
+    assert names.lines(long, 160) == names.lines(drawn, 160) < 60
+    metrics = QFontMetricsF(theme.font())
+    assert elided(metrics, long, 100) == elided(metrics, drawn, 100)
+    assert metrics.horizontalAdvance(elided(metrics, long, 100)) <= 100

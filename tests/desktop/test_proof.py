@@ -165,3 +165,21 @@ def test_a_proof_that_takes_long_says_so_and_can_be_given_up(proved, monkeypatch
     monkeypatch.undo()
     drawer.show_cell(1, 0)
     qtbot.waitUntil(lambda: drawer.isVisible() and drawer.title.text() != "Working it out…")
+
+
+def test_a_cell_of_a_long_note_is_proved_with_its_beginning(driver, tmp_path):
+    note = "a long note " * 5_000
+    path = tmp_path / "notes.csv"
+    path.write_text(f"Note,Net\n{note}1,2\n{note}2,3\n", encoding="utf-8")
+    driver.window.open_paths([path])
+    driver.settle()
+    driver.desk.words.place(FieldRef("Notes", "Net"))
+    driver.desk.words.place(FieldRef("Notes", "Note"), "rows")
+    driver.settle()
+    driver.workspace.proof.show_cell(0, 0)
+    driver.qtbot.waitUntil(lambda: driver.workspace.proof.isVisible(), timeout=5_000)
+    assert "it agrees" in driver.workspace.proof.told.text()
+    assert len(driver.workspace.proof.told.text()) < 2_000
+    pane = driver.workspace.proof.listed
+    assert all(len(text) <= 1_001 for text in texts(pane, "Note"))
+    assert pane.records.fields[0].text(0) == note + "1"

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.plain import elided
 
 
 class Chooser(QComboBox):
@@ -34,7 +35,7 @@ class Chooser(QComboBox):
         painter, option = QStylePainter(self), QStyleOptionComboBox()
         self.initStyleOption(option)
         room = self.width() - 32
-        option.currentText = self.fontMetrics().elidedText(option.currentText, Qt.TextElideMode.ElideRight, room)
+        option.currentText = elided(self.fontMetrics(), option.currentText or "", room)
         painter.drawComplexControl(QStyle.ComplexControl.CC_ComboBox, option)
         painter.drawControl(QStyle.ControlElement.CE_ComboBoxLabel, option)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -52,7 +53,7 @@ class LinkButton(QPushButton):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter, option = QStylePainter(self), QStyleOptionButton()
         self.initStyleOption(option)
-        option.text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width() - 4)
+        option.text = elided(self.fontMetrics(), self.text(), self.width() - 4)
         painter.drawControl(QStyle.ControlElement.CE_PushButton, option)
 
 
@@ -111,7 +112,7 @@ class SectionHead(QPushButton):
         painter.setFont(theme.font(theme.SMALL))
         painter.setPen(QColor(colours.ink))
         if self.state and not self.isChecked():
-            shown = painter.fontMetrics().elidedText(self.state, Qt.TextElideMode.ElideRight, room.width() - left)
+            shown = elided(painter.fontMetrics(), self.state, room.width() - left)
             painter.drawText(room, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, shown)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QColor(colours.muted))

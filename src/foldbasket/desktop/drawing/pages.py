@@ -23,6 +23,7 @@ from foldbasket.desktop.grid.figures import figures_of
 from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.grid.painter import GridPainter
 from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.plain import elided
 from foldbasket.errors import FoldBasketError, OutputError
 from foldbasket.folding.report.report import Report
 from foldbasket.outputs.charted import chart_picture
@@ -301,7 +302,7 @@ class Pages:
                 room = width / sum(bool(each) for each in texts) - 8 if text else 0.0
                 shown = filled(text, values)
                 if not figures.fits(shown, room):
-                    shown = figures.metrics.elidedText(shown, Qt.TextElideMode.ElideRight, room)
+                    shown = elided(figures.metrics, shown, room)
                 painter.drawText(QRectF(margin, top + 3, width, 16), side | Qt.AlignmentFlag.AlignTop, shown)
 
     # --- the chart ------------------------------------------------------------

@@ -17,6 +17,7 @@ from typing import ClassVar
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QGlyphRun, QTextLayout
 
+from foldbasket.desktop.widgets.plain import short
 from foldbasket.turns import give_way
 
 DIGITS = "0123456789"
@@ -131,7 +132,8 @@ class Names(_Runs):
         self._advances = _Advances(self.metrics)
 
     def wide(self, text: str) -> float:
-        """How wide a name is, in pixels; many times as fast as to have it shaped."""
+        """How wide what is drawn of a name is, in pixels; many times as fast as to have it shaped."""
+        text = short(text)
         if not self.signs.issuperset(text):
             return self.metrics.horizontalAdvance(text)
         return sum(map(self._advances.__getitem__, map(add, text, text[1:]))) + self._advances[text[-1:]]
@@ -140,6 +142,7 @@ class Names(_Runs):
         """How many lines a name takes in a room of a width where it may go on behind each space: those that Qt sets, or one or two more where it would break
         at other signs, too. What has other letters, or a word that is wider than the room, is set by Qt."""
         give_way()  # pages and pictures are laid out beside the window
+        text = short(text)
         sure = room - SLACK
         if self.wide(text) <= sure:
             return 1
@@ -202,7 +205,8 @@ class Figures(_Runs):
             return False
 
     def wide(self, text: str) -> float:
-        """How wide a number's text is, in pixels."""
+        """How wide what is drawn of a number's text is, in pixels."""
+        text = short(text)
         if self.signs.issuperset(text):
             return sum(map(self._advances.__getitem__, text))
         return self.metrics.horizontalAdvance(text)

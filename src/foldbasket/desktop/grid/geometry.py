@@ -12,6 +12,7 @@ from PyQt6.QtGui import QFont, QFontMetricsF
 
 from foldbasket.desktop.grid.figures import Figures, figures_of
 from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.plain import short
 from foldbasket.folding.dress.dressed import CellStyle, Dressed
 from foldbasket.folding.report.margins import MEASURE
 from foldbasket.folding.report.report import Report
@@ -185,7 +186,7 @@ class Geometry:
             shown = [["\u2003" * self.sheet.indent(row) + each[0]] for row, each in zip(rows, shown, strict=True)]
         for place, heading in enumerate(self.sheet.corner()):
             texts = {heading, *(texts[place] for texts in shown), *self._longest_members(place)}
-            widest = max((bold.horizontalAdvance(text) for text in sorted(texts, key=len)[-12:]), default=0)
+            widest = max((bold.horizontalAdvance(short(text)) for text in sorted(texts, key=len)[-12:]), default=0)
             field = self.report.left.places[place] if place < len(self.report.left.places) else MEASURE
             own = self._own_width(self.report.rows.heads[field].id) if field != MEASURE else 0.0
             most = self.scaled(WRAPPED if self.wraps else WIDEST)

@@ -19,6 +19,7 @@ from foldbasket.desktop.grid.pen import Pen, draw_rule
 from foldbasket.desktop.grid.rowheads import RowHeads, mark_folding
 from foldbasket.desktop.grid.selection import NOTHING, Marked, Selection
 from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.plain import elided, short
 from foldbasket.folding.dress.dressed import CellStyle
 from foldbasket.folding.lines.axis import Kind
 from foldbasket.folding.report.margins import MEASURE
@@ -265,11 +266,11 @@ class GridPainter:
     def _heading(self, painter: QPainter, room: QRectF, side: Qt.AlignmentFlag, text: str, over: float) -> str:
         """Draws a heading of columns, over several lines where it may, else shortened where it is wider than its room and so much over;
         tells what was drawn."""
-        metrics = painter.fontMetrics()
+        metrics, text = painter.fontMetrics(), short(text)
         if self.at.wraps and metrics.horizontalAdvance(text) > room.width() + over:
             painter.drawText(room, side | Qt.TextFlag.TextWordWrap, text)
             return text
-        shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, int(room.width() + over))
+        shown = elided(metrics, text, int(room.width() + over))
         painter.drawText(room, side, shown)
         return shown
 
@@ -298,9 +299,7 @@ class GridPainter:
         painter.setPen(QColor(self.dressed.inks.muted))
         for width, text in zip(at.head_widths, at.sheet.corner(), strict=True):
             area = QRectF(left + pad, at.head_height - height, width - pad, height)
-            painter.drawText(
-                area, START, painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(width - pad))
-            )
+            painter.drawText(area, START, elided(painter.fontMetrics(), text, int(width - pad)))
             left += width
 
 

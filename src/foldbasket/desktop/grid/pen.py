@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QGlyphRun, QPainter, QPen
 
 from foldbasket.desktop.grid.figures import Figures
+from foldbasket.desktop.widgets.plain import elided, short
 from foldbasket.folding.dress.dressed import CellStyle
 from foldbasket.spec.look import Rule
 
@@ -31,13 +32,15 @@ class Pen:
 
     def fitted(self, text: str, width: float) -> str:
         """The text, shortened where it is wider than that."""
+        text = short(text)
         if self.figures.fits(text, width):
             return text
-        return self.metrics.elidedText(text, Qt.TextElideMode.ElideRight, width)
+        return elided(self.metrics, text, width)
 
     def draw_name(self, painter: QPainter, area: tuple[float, float, float, float], text: str, *, wraps: bool) -> None:
         """Draws a name from the left of an area (left, top, width, height), over several lines where it `wraps`, else shortened where it is too wide."""
         left, top, width, height = area
+        text = short(text)
         if self.figures.fits(text, width):
             middle = top + height / 2
             run = self.named(text) if self.named is not None else None

@@ -16,6 +16,7 @@ from foldbasket.desktop.drawing.pages import Pages
 from foldbasket.desktop.pages.paging import Paging
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.plain import elided
 from foldbasket.errors import OutputError
 
 GAP, SMALL_WIDTH, SMALL_GAP, KEPT = 22, 84, 30, 48
@@ -252,7 +253,7 @@ class _Small(_Stack):
         painter.setFont(theme.font(theme.SMALL))
         painter.setPen(QColor(colours.muted))
         room = QRectF(2, area.bottom() + 3, self.viewport().width() - 4, 18)
-        shown = painter.fontMetrics().elidedText(said, Qt.TextElideMode.ElideRight, int(room.width()))
+        shown = elided(painter.fontMetrics(), said, int(room.width()))
         painter.drawText(room, Qt.AlignmentFlag.AlignCenter, shown)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:

@@ -12,10 +12,13 @@ from foldbasket.desktop.proof.records import RecordsPane
 from foldbasket.desktop.state.folding import Proved
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
-from foldbasket.desktop.widgets.plain import marked, minus
+from foldbasket.desktop.widgets.plain import marked, minus, short
 from foldbasket.folding.dress.dressed import Dressed
 from foldbasket.folding.proof import Proof, is_same
 from foldbasket.styling.words import number_of
+
+NAMED = 300
+"""So many signs of what a cell stands for, or of a value, are said at most."""
 
 
 class ProofDrawer(QFrame):
@@ -92,20 +95,20 @@ class ProofDrawer(QFrame):
         self.proof = proof = proved.proof
         muted = theme.palette().muted
         shown = proved.report.text(proved.row, proved.column) or "(blank)"
-        self.title.setText(f"{proof.measure}: {shown}")
+        self.title.setText(f"{proof.measure}: {short(shown, NAMED)}")
         lines = [
-            f"<span style='color:{muted}'>{escape(proof.where)} · {number_of(proof.behind.many, 'record')} of {escape(self.desk.source.called(proof.base))}</span>",
+            f"<span style='color:{muted}'>{escape(short(proof.where, NAMED))} · {number_of(proof.behind.many, 'record')} of {escape(self.desk.source.called(proof.base))}</span>",
             escape(proof.arithmetic),
         ]
         rows = "".join(
-            f"<tr><td style='padding-right:14px'>{escape(part.name)}</td><td align='right'><b>{escape(minus(part.text))}</b></td></tr>"
+            f"<tr><td style='padding-right:14px'>{escape(part.name)}</td><td align='right'><b>{escape(minus(short(part.text, NAMED)))}</b></td></tr>"
             for part in proof.parts
         )
         lines.append(f"<table cellspacing='0'>{rows}</table>" if rows else "")
         if proof.note:
             lines.append(escape(proof.note))
         if proof.left_out:
-            said = " · ".join(f"{each.many:,} {each.why}" for each in proof.left_out)
+            said = " · ".join(f"{each.many:,} {short(each.why, NAMED)}" for each in proof.left_out)
             lines.append(f"<span style='color:{muted}'>Not counted: {escape(said)}</span>")
         marks = Dressed(proved.report).said_of(proved.row, proved.column)
         if marks:

@@ -25,7 +25,7 @@ from foldbasket.desktop.card.menu import add, new_menu, submenu
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.grid.figures import figures_of
 from foldbasket.desktop.state.workers import Worker
-from foldbasket.desktop.widgets.plain import link
+from foldbasket.desktop.widgets.plain import link, short
 from foldbasket.folding.listed import LISTED, Listed, Records, Wanted, all_fields, list_records
 from foldbasket.folding.proof import Proof
 from foldbasket.outputs.records import lines_of, save_records
@@ -69,7 +69,7 @@ class RecordModel(QAbstractTableModel):
         field = self.fields[index.column()]
         if role == Qt.ItemDataRole.TextAlignmentRole and field.column.type.is_number:
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        return field.text(index.row()) if role == Qt.ItemDataRole.DisplayRole else None
+        return short(field.text(index.row())) if role == Qt.ItemDataRole.DisplayRole else None
 
 
 class RecordsPane(QWidget):

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QDrag, QFocusEvent, QFont, QFontMetricsF, QKeyEv
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QSizePolicy
 
 from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.plain import elided, short
 from foldbasket.sentence.phrases import LEADS, Word
 from foldbasket.spec.field import FieldRef
 
@@ -84,7 +85,7 @@ class WordButton(QAbstractButton):
 
     def sizeHint(self) -> QSize:
         metrics = QFontMetricsF(self._font())
-        return QSize(round(metrics.horizontalAdvance(self.text())) + 8, 32)
+        return QSize(round(metrics.horizontalAdvance(short(self.text()))) + 8, 32)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         colours = theme.palette()
@@ -96,7 +97,7 @@ class WordButton(QAbstractButton):
             painter.fillRect(text_area, colours.tint(self.word.strand))
         painter.setFont(self._font())
         painter.setPen(QColor(colours.ink))
-        shown = painter.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width() - 4)
+        shown = elided(painter.fontMetrics(), self.text(), self.width() - 4)
         painter.drawText(text_area.adjusted(2, 0, -2, 0), Qt.AlignmentFlag.AlignCenter, shown)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         y = area.bottom() - 5

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.sentence.word import field_mime
 from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.plain import elided
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables.nature import Nature, nature_of
 
@@ -83,7 +84,7 @@ class ThingLines(QStyledItemDelegate):
         painter.setFont(theme.font(theme.BODY, QFont.Weight.DemiBold if current else QFont.Weight.Normal))
         painter.setPen(QColor(colours.ink))
         label = str(index.data(Qt.ItemDataRole.DisplayRole))
-        shown = painter.fontMetrics().elidedText(label, Qt.TextElideMode.ElideRight, int(room.width()))
+        shown = elided(painter.fontMetrics(), label, int(room.width()))
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, shown)
 
 
@@ -129,7 +130,7 @@ class FieldLines(QStyledItemDelegate):
         painter.drawText(
             room,
             Qt.AlignmentFlag.AlignVCenter,
-            painter.fontMetrics().elidedText(ref.field, Qt.TextElideMode.ElideRight, int(room.width())),
+            elided(painter.fontMetrics(), ref.field, int(room.width())),
         )
 
     @staticmethod

@@ -18,7 +18,7 @@ from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.flow import FlowLayout
-from foldbasket.desktop.widgets.plain import tip
+from foldbasket.desktop.widgets.plain import elided, tip
 from foldbasket.errors import FoldBasketError
 from foldbasket.opening.mending import may_keep
 from foldbasket.spec.field import FieldRef
@@ -139,7 +139,7 @@ def _ways_to_go(parent: QWidget, desk: Desk, spec: SourceSpec, finding: Finding,
 
 def _button(parent: QWidget, label: str, act: Callable[[], object], role: str = "") -> QPushButton:
     metrics = parent.fontMetrics()
-    shown = metrics.elidedText(label, Qt.TextElideMode.ElideMiddle, theme.CARD_WIDTH - 60)
+    shown = elided(metrics, label, theme.CARD_WIDTH - 60, Qt.TextElideMode.ElideMiddle)
     button = QPushButton(shown, parent)
     if shown != label:
         button.setToolTip(tip(label))
@@ -312,7 +312,7 @@ def _frequent(body: CardBody, profile: Profile) -> None:
     if profile.frequent:
         body.section("Most frequent")
         for value, count in profile.frequent:
-            shown = body.fontMetrics().elidedText(value, Qt.TextElideMode.ElideRight, 160)
+            shown = elided(body.fontMetrics(), value, 160)
             body.row(shown, partial(_fact, f"{count:,}", "quiet"))
 
 

@@ -17,6 +17,7 @@ from foldbasket.desktop.sentence.word import dropped_field
 from foldbasket.desktop.source.linklayout import LINE, MOST_FIELDS, Box, columns_of, distance, likeliest, near_side
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.plain import elided
 from foldbasket.errors import FoldBasketError
 from foldbasket.links.link import Link, Match
 from foldbasket.spec.field import FieldRef
@@ -184,7 +185,7 @@ class LinkMap(QWidget):
             for at, (keys, (start, stop, turn)) in enumerate(list(arriving.items())[:2]):
                 level = len(stops) == 1 and abs(stop.y() - start.y()) < 3
                 room = stop.x() - (start.x() if level else turn) - 12
-                text = metrics.elidedText(keys, Qt.TextElideMode.ElideMiddle, int(room))
+                text = elided(metrics, keys, int(room), Qt.TextElideMode.ElideMiddle)
                 wide = metrics.horizontalAdvance(text) + 4
                 below = at == 1 or (len(arriving) == 1 and stop.y() > start.y() + 3)
                 y = max(stops) + 2 if below else min(stops) - 17
@@ -200,7 +201,7 @@ class LinkMap(QWidget):
         inner = box.area.adjusted(12, 5, -8, -5)
         painter.setFont(theme.font(13, QFont.Weight.DemiBold))
         painter.setPen(QColor(colours.ink))
-        name = painter.fontMetrics().elidedText(self.called(box.key), Qt.TextElideMode.ElideRight, int(inner.width()))
+        name = elided(painter.fontMetrics(), self.called(box.key), int(inner.width()))
         painter.drawText(inner, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, name)
         said, wrong = self.remark(box.key)
         painter.setFont(theme.font(11, tabular=True))

@@ -18,6 +18,7 @@ from foldbasket.desktop.grid.figures import figures_of
 from foldbasket.desktop.sentence.word import field_mime
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.plain import elided
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import Column, DeferredColumn
 from foldbasket.tables.findings.finding import Finding
@@ -255,7 +256,7 @@ class Preview(QAbstractScrollArea):
             painter.setPen(QColor(colours.ink))
             inner = area.adjusted(PAD, 0, -PAD, 0)
             side = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft
-            shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, int(inner.width()) + 1)
+            shown = elided(metrics, text, int(inner.width()) + 1)
             painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | side, shown)
 
     def _draw_head(self, painter: QPainter, name: str, area: QRectF, colours: theme.Palette) -> None:
@@ -277,7 +278,7 @@ class Preview(QAbstractScrollArea):
             painter.drawText(
                 place,
                 top | side,
-                painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(inner.width()) + 1),
+                elided(painter.fontMetrics(), text, int(inner.width()) + 1),
             )
 
         line(6, name, theme.font(), colours.ink)

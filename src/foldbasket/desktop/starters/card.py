@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPaintEvent, QPe
 from PyQt6.QtWidgets import QAbstractButton, QWidget
 
 from foldbasket.desktop.widgets import theme
-from foldbasket.desktop.widgets.plain import minus, tip
+from foldbasket.desktop.widgets.plain import elided, minus, short, tip
 from foldbasket.folding.lines.axis import Kind
 from foldbasket.folding.report.report import Report
 from foldbasket.outputs.sheet import Sheet
@@ -58,7 +58,7 @@ class StarterCard(QAbstractButton):
         painter.setFont(theme.font(theme.SMALL))
         painter.setPen(QColor(colours.muted))
         flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom
-        painter.drawText(foot, int(flags) | Qt.TextFlag.TextWordWrap, self.proposal.finding)
+        painter.drawText(foot, int(flags) | Qt.TextFlag.TextWordWrap, short(self.proposal.finding))
         body = QRectF(inner.left(), top + 6, inner.width(), foot.top() - top - 10)
         if self.proposal.fold.chart is not None:
             self._paint_line(painter, body)
@@ -70,7 +70,7 @@ class StarterCard(QAbstractButton):
     def _foot(self, inner: QRectF) -> QRectF:
         """The room of the finding, of one line or two."""
         metrics = QFontMetricsF(theme.font(theme.SMALL))
-        lines = 2 if metrics.horizontalAdvance(self.proposal.finding) > inner.width() else 1
+        lines = 2 if metrics.horizontalAdvance(short(self.proposal.finding)) > inner.width() else 1
         high = lines * metrics.lineSpacing()
         return QRectF(inner.left(), inner.bottom() - high, inner.width(), high)
 
@@ -134,7 +134,7 @@ class StarterCard(QAbstractButton):
         ends = QRectF(area.left(), box.bottom() + 4, area.width(), 16)
         rows = report.left
         for line, side in ((found[0][0], Qt.AlignmentFlag.AlignLeft), (found[-1][0], Qt.AlignmentFlag.AlignRight)):
-            painter.drawText(ends, side, report.rows.label(int(rows.line[line]), 0))
+            painter.drawText(ends, side, short(report.rows.label(int(rows.line[line]), 0)))
 
     def _paint_lines(self, painter: QPainter, area: QRectF) -> None:
         """The first lines of the report and its total, as the ledger has them."""
@@ -223,7 +223,7 @@ class StarterCard(QAbstractButton):
         painter.setPen(QColor(colours.muted if is_head or is_quiet else colours.ink))
         metrics = QFontMetricsF(painter.font())
         left = area.right() - sum(widths)
-        shown = metrics.elidedText(name, Qt.TextElideMode.ElideRight, left - area.left() - 10)
+        shown = elided(metrics, name, left - area.left() - 10)
         painter.drawText(
             QRectF(area.left() + 4, y, left - area.left() - 8, LINE),
             Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.plain import elided, short
 from foldbasket.typed import fitting
 
 
@@ -58,12 +59,12 @@ class _Lines(QStyledItemDelegate):
         # The name comes first: what is said of it takes the room that is left.
         painter.setFont(theme.font())
         painter.setPen(QColor(colours.ink if choice.enabled else colours.muted))
-        text = painter.fontMetrics().elidedText(choice.text, Qt.TextElideMode.ElideRight, inner.width())
+        text = elided(painter.fontMetrics(), choice.text, inner.width())
         painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
         room = inner.adjusted(painter.fontMetrics().horizontalAdvance(text) + 14, 0, 0, 0)
         painter.setFont(theme.font(theme.SMALL))
         painter.setPen(QColor(colours.muted))
-        detail = painter.fontMetrics().elidedText(choice.detail, Qt.TextElideMode.ElideRight, room.width())
+        detail = elided(painter.fontMetrics(), choice.detail, room.width())
         if room.width() > 24:
             painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, detail)
 
@@ -106,7 +107,9 @@ class Finder(QFrame):
         self._most_lines = lines
         name, remark = QFontMetricsF(theme.font()), QFontMetricsF(theme.font(theme.SMALL))
         longest = sorted(self.choices, key=lambda each: len(each.text) + len(each.detail))[-40:]
-        asked = [name.horizontalAdvance(each.text) + remark.horizontalAdvance(each.detail) for each in longest]
+        asked = [
+            name.horizontalAdvance(short(each.text)) + remark.horizontalAdvance(short(each.detail)) for each in longest
+        ]
         width = round(min(WIDEST, max([NARROWEST, *(each + 66 for each in asked)])))
         height = self._height()
         screen = self.screen().availableGeometry()

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QSizePolicy, QWidget
 
-from foldbasket.desktop.widgets.plain import tip
+from foldbasket.desktop.widgets.plain import elided, tip
 
 
 class ShortLabel(QLabel):
@@ -31,7 +31,7 @@ class ShortLabel(QLabel):
         return self._whole
 
     def _fit(self) -> None:
-        self.setText(self.fontMetrics().elidedText(self._whole, Qt.TextElideMode.ElideRight, max(40, self.width())))
+        self.setText(elided(self.fontMetrics(), self._whole, max(40, self.width())))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
