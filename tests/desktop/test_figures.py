@@ -107,7 +107,7 @@ def test_of_a_text_of_any_length_the_beginning_is_measured_and_drawn(qapp):
     long, names = "word " * 20_000, figures_of(theme.font()).names
     drawn = short(long)
     assert (len(drawn), drawn[:MOST_SIGNS], drawn[-1]) == (MOST_SIGNS + 1, long[:MOST_SIGNS], "…")
-    assert short("a note") == "a note"
+    assert (short("a note"), short("on\nthree\r\nlines")) == ("a note", "on three lines")
     assert names.wide(long) == names.wide(drawn)
     assert names.lines(long, 160) == names.lines(drawn, 160) < 60
     metrics = QFontMetricsF(theme.font())

@@ -265,7 +265,7 @@ class _Side:
         for line in self.lines.tolist():
             if self.axis.codes[line, end] >= 0:
                 found.setdefault(self._path(word, line), line)
-        plain = [self.axis.label(line, end) for line in found.values()]
+        plain = [" ".join(self.axis.label(line, end).splitlines()) for line in found.values()]
         twice = {label for label, times in Counter(plain).items() if times > 1}
         made = {}
         for place, ((key, line), label) in enumerate(zip(found.items(), plain, strict=True)):

@@ -24,8 +24,9 @@ MOST_SIGNS = 1_000
 
 
 def short(text: str, most: int = MOST_SIGNS) -> str:
-    """The first signs of a text, which is what is drawn of it at most. Qt shapes all of what it is given before it shortens it: a note of 100,000 signs took 40 ms, at each look at it."""
-    return text if len(text) <= most else text[:most] + "…"
+    """The first signs of a text on one line, which is what is drawn of it at most. Qt shapes all of what it is given before it shortens it: a note of 100,000 signs took 40 ms, at each look at it."""
+    shown = text if len(text) <= most else text[:most] + "…"
+    return shown if shown.isprintable() else " ".join(shown.splitlines())
 
 
 def elided(

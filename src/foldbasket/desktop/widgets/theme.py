@@ -221,6 +221,7 @@ def style_sheet(p: Palette) -> str:
     QListWidget#offers::item:selected {{ background: {p.selection}; color: {p.ink}; }}
     QFrame#proof {{ background: {p.paper}; border-top: 1px solid {p.line}; }}
     QFrame#proof QTableView {{ background: {p.page}; border: 1px solid {p.line}; gridline-color: {p.line}; }}
+    QFrame#proof QHeaderView {{ background: {p.paper}; border: none; }}
     QFrame#proof QHeaderView::section {{ background: {p.paper}; border: none; border-bottom: 1px solid {p.line}; padding: 3px 6px; color: {p.muted}; }}
     QFrame#pickerList {{ background: {p.page}; border: 1px solid {p.rule}; }}
     QPushButton[role="row"] {{ border: none; background: transparent; padding: 6px 8px; text-align: left; }}
