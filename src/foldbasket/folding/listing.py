@@ -41,8 +41,9 @@ def usual_fields(source: Source, base: str, fold: Fold) -> tuple[FieldRef, ...]:
     keys = {FieldRef(base, near) for link in source.links if link.from_table == base for near, _ in link.keys}
     own = [FieldRef(base, name) for name in source.table(base).columns]
     measured = [each.field for each in fold.measures if each.field is not None]
-    free = [ref for ref in own if ref not in placed | keys]
-    kept = [ref for ref in free if ref in measured or ref in free[: 8 - len(set(measured) & set(free))]]
+    free = [ref for ref in own if ref not in placed and ref not in keys]
+    first = set(free[: 8 - len(set(measured) & set(free))])
+    kept = [ref for ref in free if ref in first or ref in measured]
     return tuple(dict.fromkeys([*kept, *measured]))
 
 
