@@ -26,7 +26,7 @@ from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.grid.figures import figures_of
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.desktop.widgets.plain import link, short
-from foldbasket.folding.listed import LISTED, Listed, Records, Wanted, all_fields, list_records
+from foldbasket.folding.listed import Listed, Records, Wanted, all_fields, list_records
 from foldbasket.folding.proof import Proof
 from foldbasket.outputs.records import lines_of, save_records
 from foldbasket.spec.field import FieldRef
@@ -152,7 +152,10 @@ class RecordsPane(QWidget):
         self.records = records
         self.model.show(records)
         self._fit()
-        shown = f"the first {LISTED:,} of {records.many:,}" if records.many > LISTED else f"{records.many:,}"
+        # Of records that are not held only the first were brought, and can be looked through.
+        all_behind = self.proof.behind.many if self.proof is not None and not records.wanted.text else records.many
+        many, listed = max(all_behind, records.many), self.model.rowCount()
+        shown = f"the first {listed:,} of {many:,}" if many > listed else f"{many:,}"
         self.said.setText(f"{shown} found" if records.wanted.text else shown)
 
     def _fit(self) -> None:
