@@ -16,8 +16,8 @@ from foldbasket.spec.fold import Fold
 @pytest.mark.parametrize(
     ("ending", "module", "bounds", "told"),
     [
-        (".xlsx", xlsx, {"MOST_ROWS": 12}, "20 rows and 1 column"),
-        (".xlsx", xlsx, {"MOST_COLUMNS": 1}, "20 rows and 1 column"),
+        (".xlsx", xlsx, {"MOST_ROWS": 12}, "20 rows and 1 column,"),
+        (".xlsx", xlsx, {"MOST_COLUMNS": 1}, "20 rows and 1 column,"),
         (".ods", ods, {"MOST_CELLS": 20}, "more than 20 cells"),
     ],
 )

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import cached_property
-
 import msgspec
 import numpy as np
 import numpy.typing as npt
@@ -25,7 +23,7 @@ SAMPLE = 40
 """A column of the list is as wide as the longest text of so many records."""
 
 
-class Listed(msgspec.Struct, frozen=True, eq=False, dict=True):
+class Listed(msgspec.Struct, frozen=True, eq=False):
     """A field as it is listed for the records of a proof: its column, and for each of the first records the number of the record there, −1 for none."""
 
     ref: FieldRef
@@ -40,7 +38,6 @@ class Listed(msgspec.Struct, frozen=True, eq=False, dict=True):
         said = self.column.peek(record) if isinstance(self.column, DeferredColumn) else self.column.text(record)
         return said or ""
 
-    @cached_property
     def longest(self) -> str:
         """The longest text of the first records."""
         return max(map(self.text, range(min(SAMPLE, len(self.at)))), key=len, default="")
@@ -56,11 +53,12 @@ class Wanted(msgspec.Struct, frozen=True):
 
 
 class Records(msgspec.Struct, frozen=True, eq=False):
-    """The first records of a list, by field; and how many there are in all."""
+    """The first records of a list, by field; how many there are in all; and of each field the longest text, but where all are wanted."""
 
     wanted: Wanted
     fields: list[Listed]
     many: int
+    longest: list[str]
 
 
 def usual_fields(fold: Fold, proof: Proof) -> tuple[FieldRef, ...]:
@@ -89,9 +87,8 @@ def list_records(proof: Proof, wanted: Wanted, progress: Progress | None = None,
         order = np.argsort(-keys if wanted.descending else keys, kind="stable")
         at = at[np.concatenate([order[~last[order]], order[last[order]]])]
     fields = [_listed(proof, ref, at if most is None else at[:most]) for ref in wanted.fields]
-    for each in fields if most is not None else ():
-        each.longest  # noqa: B018  found here, beside the window, and kept
-    return Records(wanted, fields, len(at))
+    longest = [each.longest() for each in fields] if most is not None else []
+    return Records(wanted, fields, len(at), longest)
 
 
 def _listed(proof: Proof, ref: FieldRef, at: npt.NDArray[np.integer]) -> Listed:

@@ -47,7 +47,7 @@ def nearly_all(seen: Seen) -> Iterator[Notice]:
         if across is None:
             continue
         lines = np.flatnonzero(axis.level == 1).tolist()  # each of a whole member
-        if not _may_hold(seen.report.blocks[0], *((lines, across) if is_rows else (across, lines))):
+        if not _may_hold(report.blocks[0], *((lines, across) if is_rows else (across, lines))):
             continue
         cells = [
             number(report.exact(0, line, across) if is_rows else report.exact(0, across, line)) or Fraction(0)

@@ -151,19 +151,20 @@ class RecordsPane(QWidget):
     def _show(self, records: Records) -> None:
         self.records = records
         self.model.show(records)
-        self._fit()
+        self._fit(records)
+        assert self.proof is not None
         # Of records that are not held only the first were brought, and can be looked through.
-        all_behind = self.proof.behind.many if self.proof is not None and not records.wanted.text else records.many
-        many, listed = max(all_behind, records.many), self.model.rowCount()
+        many = records.many if records.wanted.text else self.proof.behind.many
+        listed = self.model.rowCount()
         shown = f"the first {listed:,} of {many:,}" if many > listed else f"{many:,}"
         self.said.setText(f"{shown} found" if records.wanted.text else shown)
 
-    def _fit(self) -> None:
+    def _fit(self, records: Records) -> None:
         """Makes each field as wide as its longest text, by the widths of letters: Qt asks for every one of its records, which for 300 fields takes a second."""
         names = figures_of(self.table.font()).names
-        for at, each in enumerate(self.model.fields):
+        for at, longest in enumerate(records.longest):
             heading = self.model.headerData(at, Qt.Orientation.Horizontal)
-            wide = max(names.wide(heading), names.wide(each.longest)) + 2 * PAD
+            wide = max(names.wide(heading), names.wide(longest)) + 2 * PAD
             self.table.setColumnWidth(at, round(min(WIDEST, max(NARROWEST, wide))))
 
     def order(self, section: int) -> None:

@@ -113,13 +113,10 @@ class Margin:
 
     def labels(self, rows: range, place: int) -> list[str]:
         """The same of several."""
-        return self._called(slice(rows.start, rows.stop, rows.step), place)
+        return self.called(slice(rows.start, rows.stop, rows.step), place)
 
-    def called(self, at: Starts, place: int) -> list[str]:
-        """The same of those with the given numbers."""
-        return self._called(at, place)
-
-    def _called(self, which: slice | Starts, place: int) -> list[str]:
+    def called(self, which: slice | Starts, place: int) -> list[str]:
+        """The same of a slice of them, or of those with the given numbers."""
         field = self.places[place]
         if field == MEASURE:
             return [self.headings[measure] for measure in self.measure[which].tolist()]
