@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Mapping
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any
 
 import msgspec
@@ -92,15 +92,22 @@ def saying(text: str, **fixed: Any) -> Saying:
     return Saying(text, fixed)
 
 
-def defaults(kind: type) -> dict[str, Any]:
-    """What a struct has by itself, by the names of those fields that have something."""
+@lru_cache(maxsize=512)
+def _own(kind: type) -> tuple[tuple[str, Any, Callable[[], Any] | None], ...]:
+    """The names of those fields of a struct that have something by themselves, each with that, or with what makes it. msgspec looks the hints of all fields up
+    each time that it is asked."""
     if not issubclass(kind, msgspec.Struct):
-        return {}
-    return {
-        field.name: field.default if field.default is not msgspec.NODEFAULT else field.default_factory()
+        return ()
+    return tuple(
+        (field.name, field.default, None if field.default is not msgspec.NODEFAULT else field.default_factory)
         for field in msgspec.structs.fields(kind)
         if not field.required and field.name != "picker"
-    }
+    )
+
+
+def defaults(kind: type) -> dict[str, Any]:
+    """What a struct has by itself, by the names of those fields that have something."""
+    return {name: value if make is None else make() for name, value, make in _own(kind)}
 
 
 def saying_of(kind: Any, *, careful: bool = False) -> Saying:

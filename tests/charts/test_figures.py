@@ -27,7 +27,7 @@ from foldbasket.spec.chart import Chart
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold
 from tests.folding.build import measure, placed, source, table
-from tests.folding.rounds import seeds
+from tests.rounds import seeds
 
 replace = msgspec.structs.replace
 MONTHS = 14

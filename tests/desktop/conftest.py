@@ -151,8 +151,15 @@ class Driver:
         self.monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(path), ""))
 
 
+@pytest.fixture(scope="session")
+def _modules_aside():
+    """What was imported so far is not looked through at every collection of garbage."""
+    gc.collect()
+    gc.freeze()
+
+
 @pytest.fixture(autouse=True)
-def _collected_here():
+def _collected_here(_modules_aside):
     """As in the program, garbage is collected by the window's thread, never by a worker's."""
     gc.disable()
     yield

@@ -49,7 +49,7 @@ def read(path):
     return [page.extract_text() for page in PdfReader(path).pages]
 
 
-@pytest.mark.parametrize(("groups", "lines", "least"), [(80, 15, 25), (900, 20, 400)])
+@pytest.mark.parametrize(("groups", "lines", "least"), [(80, 15, 25), (220, 20, 100)])
 def test_a_long_report_reads_back_page_by_page(tmp_path, qapp, groups, lines, least):
     report = long_report(groups, lines, way=Way.UPRIGHT)
     path = tmp_path / "long.pdf"

@@ -13,6 +13,7 @@ from foldbasket.folding.filters.values import Between
 from foldbasket.links.link import Link
 from foldbasket.spec.fold import Fold
 from tests.folding.build import measure, placed, ref, source, table
+from tests.rounds import seeds
 
 
 def tables(draw):
@@ -27,7 +28,7 @@ def tables(draw):
     return records, linked
 
 
-@pytest.mark.parametrize("seed", range(12))
+@pytest.mark.parametrize("seed", seeds(12))
 def test_each_picker_counts_what_the_others_keep(seed):
     draw = random.Random(seed)
     records, linked = tables(draw)

@@ -14,8 +14,8 @@ from foldbasket.folding.states.aggregates.aggregate import AGGREGATES, Block, St
 from foldbasket.links.source import Source
 from foldbasket.spec.fold import Fold, Measure
 from tests.folding.build import placed, ref
-from tests.folding.rounds import seeds
 from tests.folding.statement.test_random_statements import LINKS, random_fold, random_tables
+from tests.rounds import seeds
 
 CELLS = 25
 

@@ -22,10 +22,10 @@ from foldbasket.spec.fold import Fold, Measure
 from foldbasket.styling.dates import Fiscal
 from foldbasket.tables.progress import Progress
 from tests.folding.build import bands, lines, measure, placed, ref
-from tests.folding.rounds import seeds
 from tests.folding.statement.test_random_statements import LINKS, random_tables
 from tests.folding.streaming import answered, streamed
 from tests.folding.test_streamed import assert_same, sales
+from tests.rounds import seeds
 
 
 @pytest.fixture(scope="module")

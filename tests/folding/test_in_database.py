@@ -36,10 +36,10 @@ from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 from foldbasket.tables.unread import bound, unread_columns
 from tests.folding.build import bands, lines, measure, placed, ref
-from tests.folding.rounds import seeds
 from tests.folding.statement.loading import connected, loaded
 from tests.folding.statement.test_random_statements import LINKS, SERVERS, random_fold, random_tables
 from tests.folding.test_streamed import assert_same, told
+from tests.rounds import seeds
 from tests.tables.reading.servers import NotHereError, mariadb, postgresql
 
 

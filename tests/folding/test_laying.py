@@ -21,7 +21,7 @@ from foldbasket.outputs.text import table as as_text
 from foldbasket.spec.fold import Fold
 from foldbasket.spec.order import ByValue
 from tests.folding.build import keep, lines, measure, placed, ref, source, table
-from tests.folding.rounds import seeds
+from tests.rounds import seeds
 
 replace = msgspec.structs.replace
 SALES = source(

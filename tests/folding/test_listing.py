@@ -18,6 +18,7 @@ from foldbasket.spec.field import Shared
 from foldbasket.spec.fold import Fold
 from foldbasket.spec.page import Listing, Page
 from tests.folding.build import keep, lines, measure, placed, ref, source, table
+from tests.rounds import seeds
 
 replace = msgspec.structs.replace
 
@@ -42,7 +43,7 @@ def total(values):
     return sum(known) if known else None
 
 
-@pytest.mark.parametrize("seed", range(12))
+@pytest.mark.parametrize("seed", seeds(12))
 def test_every_record_stands_once_under_its_group_with_totals_of_its_own(seed):
     of, records, far = shop(seed)
     fields = (ref("Lines.Net"), ref("Lines.Price"), ref("Orders.Buyer"), ref("Orders.Freight"), ref("Lines.Grade"))

@@ -11,7 +11,7 @@ import pytest
 from foldbasket.cli import main
 from foldbasket.demo.scenario import write_demo
 from tests.folding import sqlite_oracle
-from tests.folding.rounds import seeds
+from tests.rounds import seeds
 
 FOLDS = 240
 PARTS = (None, "year", "quarter", "month", "month of year", "quarter of year", "weekday")

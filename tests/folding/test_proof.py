@@ -16,6 +16,7 @@ from foldbasket.folding.proof import proof_of
 from foldbasket.links.link import Link
 from foldbasket.spec.fold import Fold, Measure
 from tests.folding.build import bands, keep, measure, placed, ref, source, table
+from tests.rounds import seeds
 
 D = Decimal
 
@@ -39,7 +40,7 @@ def sales(seed):
 MARGIN = Measure("ratio", "formula", heading="Ratio", formula="(SUM(Net) - SUM(Freight)) / COUNT(DISTINCT Site)")
 
 
-@pytest.mark.parametrize("seed", range(6))
+@pytest.mark.parametrize("seed", seeds(6))
 def test_every_cell_and_total_is_proved(seed):
     of = sales(seed)
     engine = Engine(of)
@@ -84,7 +85,7 @@ def test_a_proof_names_its_parts_its_records_and_its_place():
     assert [each.field for each in usual_fields(fold, share)] == ["No", "Site", "Day", "Net"]
 
 
-@pytest.mark.parametrize("seed", range(40))
+@pytest.mark.parametrize("seed", seeds(40))
 def test_totals_of_what_is_shown_are_proved_by_the_records_of_what_is_shown(seed):
     draw = random.Random(seed)
     engine = Engine(sales(seed))

@@ -20,9 +20,9 @@ from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading import parquetstream
 from foldbasket.tables.types import FieldType
 from tests.folding.build import measure, placed
-from tests.folding.rounds import seeds
 from tests.folding.statement.test_random_statements import LINKS, random_tables
 from tests.folding.test_streamed import assert_same, engines
+from tests.rounds import seeds
 
 OF_NUMBERS = ["median", "mode", "count different", "standard deviation", "variance of all", "list", "sum different"]
 OF_TEXTS = ["mode", "count different", "list"]
@@ -79,7 +79,7 @@ def parts(rng, kind):
 
 
 @pytest.mark.parametrize("kind", ["numbers", "reals", "texts"])
-@pytest.mark.parametrize("seed", range(15))
+@pytest.mark.parametrize("seed", seeds(15))
 def test_parts_of_other_cells_members_and_types_come_together(seed, kind, small, tmp_path):
 
     rng = random.Random(seed)

@@ -29,9 +29,9 @@ from foldbasket.tables.reading.parquetstream import ParquetStream
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import bound, is_unread, unread_columns
 from tests.folding.build import bands, keep, lines, measure, placed, ref, table
-from tests.folding.rounds import seeds
 from tests.folding.statement.test_random_statements import LINKS, agree, random_tables
 from tests.folding.streaming import answered, plain_schema, streamed
+from tests.rounds import seeds
 
 REFUSED = ("not held at once", "are not held")
 

@@ -18,7 +18,7 @@ from foldbasket.spec.field import Shared
 from foldbasket.spec.fold import Fold, Measure
 from foldbasket.spec.order import ByValue
 from tests.folding.build import keep, lines, measure, placed, ref, source, table
-from tests.folding.rounds import seeds
+from tests.rounds import seeds
 
 D = Decimal
 replace = msgspec.structs.replace

@@ -13,8 +13,8 @@ from foldbasket.formulas.evaluation import calculated
 from foldbasket.links.link import Link
 from foldbasket.spec.fold import Fold, Measure
 from tests.folding.build import measure, placed, source, table
-from tests.folding.rounds import seeds
 from tests.formulas.test_evaluation import TODAY, plain
+from tests.rounds import seeds
 from tests.tables.reading.servers import NotHereError, postgresql
 
 D = Decimal

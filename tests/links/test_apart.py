@@ -5,8 +5,8 @@ from decimal import Decimal
 
 import pytest
 from tests.folding.build import table
-from tests.folding.rounds import seeds
 from tests.folding.streaming import streamed
+from tests.rounds import seeds
 
 from foldbasket.errors import Cancelled, LinkError
 from foldbasket.links.apart import match_apart

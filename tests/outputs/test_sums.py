@@ -8,6 +8,7 @@ import openpyxl
 import pytest
 from openpyxl.utils import range_boundaries
 from tests.folding.build import keep, measure, placed, source, table
+from tests.rounds import seeds
 
 from foldbasket.errors import OutputError
 from foldbasket.folding.engine import Engine
@@ -56,7 +57,7 @@ def worked_out(page, formula):
     return total
 
 
-@pytest.mark.parametrize("seed", range(24))
+@pytest.mark.parametrize("seed", seeds(24))
 def test_every_sum_worked_out_again_is_the_total(tmp_path, seed):
     rng = random.Random(seed)
     of = sales(rng)

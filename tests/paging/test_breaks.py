@@ -15,6 +15,7 @@ from foldbasket.paging.lines import check_line, filled, values_of
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold
 from tests.folding.build import measure, placed, source, table
+from tests.rounds import seeds
 
 
 def report_of(draw, subtotal="after"):
@@ -33,7 +34,7 @@ def report_of(draw, subtotal="after"):
     return Engine(source(table("T", columns))).fold(fold)
 
 
-@pytest.mark.parametrize("seed", range(60))
+@pytest.mark.parametrize("seed", seeds(60))
 @pytest.mark.parametrize("subtotal", ["after", "before"])
 def test_pages_hold_every_row_once_and_break_where_it_reads_well(seed, subtotal):
     draw = random.Random(seed)
@@ -64,7 +65,7 @@ def test_pages_hold_every_row_once_and_break_where_it_reads_well(seed, subtotal)
             )
 
 
-@pytest.mark.parametrize("seed", range(20))
+@pytest.mark.parametrize("seed", seeds(20))
 def test_a_new_page_for_each_member_and_one_for_the_total_over_all(seed):
     report = report_of(random.Random(seed))
     must = must_begin(report, "a")

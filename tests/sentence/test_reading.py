@@ -10,7 +10,7 @@ from foldbasket.sentence.vocabulary import Vocabulary
 from foldbasket.sentence.writing import written
 from foldbasket.spec.fold import Fold
 from tests.folding.build import measure, placed, source, table
-from tests.folding.rounds import seeds
+from tests.rounds import seeds
 
 from .random_folds import Drawing, sources
 

@@ -38,6 +38,7 @@ from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 from foldbasket.tables.unread import bring
 from tests.folding.build import lines, measure, placed
+from tests.rounds import seeds
 
 LARGE = 10**12
 FIELDS = ("Site", "Day", "Paid", "Net", "Jan", "Feb", "Mar")
@@ -263,7 +264,7 @@ def test_parts_without_records_do_no_harm(months, mends):
         nothing, whole = made[0], made[1]
 
 
-@pytest.mark.parametrize("seed", range(30))
+@pytest.mark.parametrize("seed", seeds(30))
 def test_repeated_records_are_found_part_by_part_as_in_one(seed, tmp_path):
     draw = random.Random(seed)
     many = draw.randrange(1, 300)

@@ -43,7 +43,6 @@ from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold
 from foldbasket.tables.column import Column
 from foldbasket.tables.profile import Profile
-from foldbasket.tables.reading import apart
 from foldbasket.tables.sample import is_sampled
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import at_hand
@@ -184,7 +183,6 @@ class Desk(QObject):
         """Ends all work in good order; the desk is not used afterwards."""
         for work in self._work:
             work.close()
-        apart.close()
 
     # --- telling ------------------------------------------------------------
 

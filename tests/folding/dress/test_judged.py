@@ -9,6 +9,7 @@ import pytest
 from foldbasket.folding.dress.judged import compared, signs
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.tables.types import FieldType
+from tests.rounds import seeds
 
 FORMS = ("whole", "decimal", "real", "beyond 64 bits", "beyond 64 bits, some not exact")
 
@@ -40,7 +41,7 @@ def exact(cells, at):
 
 
 @pytest.mark.parametrize("form", FORMS)
-@pytest.mark.parametrize("seed", range(8))
+@pytest.mark.parametrize("seed", seeds(8))
 def test_cells_compare_with_a_number_as_it_was_typed(form, seed):
     draw = random.Random(seed)
     cells = block(draw, form)
@@ -57,7 +58,7 @@ def test_cells_compare_with_a_number_as_it_was_typed(form, seed):
 
 @pytest.mark.parametrize("form", FORMS)
 @pytest.mark.parametrize("other", FORMS[:4])
-@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("seed", seeds(4))
 def test_measures_compare_with_one_another(form, other, seed):
     draw = random.Random(seed)
     one, two = block(draw, form), block(draw, other)

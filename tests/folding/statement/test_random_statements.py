@@ -29,7 +29,7 @@ from foldbasket.spec.fold import FORMULA, Fold, Measure, Placed
 from foldbasket.sql.pieces import NoSqlError
 from foldbasket.styling.dates import Fiscal
 from tests.folding.build import bands, table
-from tests.folding.rounds import seeds
+from tests.rounds import seeds
 from tests.tables.reading.servers import NotHereError
 
 from .loading import answered, connected, loaded, reported, written

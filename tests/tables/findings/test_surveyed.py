@@ -19,6 +19,7 @@ from foldbasket.tables.findings.findings import NOT_LOOKED, findings_of
 from foldbasket.tables.findings.surveyed import findings_by_survey
 from foldbasket.tables.reading.contract import ALLOWED
 from foldbasket.tables.sample import is_sampled
+from tests.rounds import seeds
 
 
 @pytest.fixture
@@ -69,7 +70,7 @@ def test_they_are_those_that_members_and_the_largest_numbers_tell_with_the_same_
     assert {each.name for each in FINDERS if not each.by_member} == {"layout", "rows"}
 
 
-@pytest.mark.parametrize("seed", range(12))
+@pytest.mark.parametrize("seed", seeds(12))
 def test_amounts_far_beyond_all_others_whatever_their_sign_and_how_many(tmp_path, monkeypatch, seed):
     monkeypatch.setattr(inorder, "LARGEST", 15)
     draw = random.Random(seed)
@@ -87,7 +88,7 @@ def test_amounts_far_beyond_all_others_whatever_their_sign_and_how_many(tmp_path
     assert bool(held) == (len(far) in (1, 4)), "more than that are no slips"
 
 
-@pytest.mark.parametrize("seed", range(12))
+@pytest.mark.parametrize("seed", seeds(12))
 def test_whole_records_empty_repeated_totals_keys_and_amounts_are_found_as_where_they_are_held(tmp_path, seed):
     path = untidy(tmp_path, random.Random(seed))
     held, apart = read(path, 10**12), read(path, 10)
@@ -118,7 +119,7 @@ def untidy(folder, draw):
     return path
 
 
-@pytest.mark.parametrize("seed", range(6))
+@pytest.mark.parametrize("seed", seeds(6))
 def test_files_of_a_folder_that_overlap_and_their_empty_rows_are_found(tmp_path, seed):
     draw = random.Random(seed)
     folder = tmp_path / "months"

@@ -17,6 +17,7 @@ from foldbasket.tables.reading.contract import ALLOWED, Reading
 from foldbasket.tables.sample import is_sampled
 from foldbasket.tables.store import STORE, Store
 from foldbasket.tables.types import FieldType
+from tests.rounds import seeds
 
 LARGE = 10**12
 
@@ -77,7 +78,7 @@ def lines(draw, many=900):
         yield ",".join("" if draw.random() < 0.03 else each for each in cells)
 
 
-@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("seed", seeds(4))
 def test_every_value_of_delimited_text_is_the_same_in_the_same_type(tmp_path, seed):
     path = tmp_path / "lines.csv"
     path.write_text("\n".join(lines(random.Random(seed))) + "\n", encoding="utf-8")

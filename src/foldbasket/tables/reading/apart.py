@@ -3,12 +3,14 @@
 For formats whose readers are somebody else's compiled code: what a damaged file does to them it does to the other process. The table
 comes back as bytes in memory that both share; its head is plain data.
 
-A process is started by forking where nothing else runs in this one, as on the command line; else a fresh one is started, and the
-next is kept waiting so that it need not be waited for.
+A process is started by forking where nothing else runs in this one, as on the command line; else a fresh one is started. One that has read
+its file well is asked to read the next, since to start one costs more than to read a small file; one that told an error, was stopped or has
+grown large ends.
 """
 
 from __future__ import annotations
 
+import atexit
 import base64
 import contextlib
 import json
@@ -22,7 +24,7 @@ import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
 
 import msgspec
 
@@ -33,10 +35,14 @@ from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import WHOLE, Parts, Reading, memory_at_hand
 from foldbasket.tables.table import Table
 
+TAKEN = b"taken\n"
+"""What a process is told once that which it read stands in the memory of who asked."""
 LOOK = 0.03
 """Seconds between two looks at a process that reads."""
 LEAST_MEMORY, MEMORY_A_BYTE = 900 << 20, 40
 LEAST_SECONDS, SECONDS_A_MEGABYTE = 9.0, 5.0
+MOST_RESTING, LARGEST_RESTING = 2, 400 << 20
+"""So many processes wait for another file, of which none has more memory than this."""
 PATIENCE = 6
 """A reading may take so many times as long by the clock as of a processor's time: a machine may be busy with other things, and a disk far away."""
 
@@ -99,12 +105,16 @@ def _asked(
         "name": name,
         "reading": msgspec.json.encode(reading).decode(),
         "parts": msgspec.json.encode(parts).decode(),
+        "surroundings": dict(os.environ),
     }
     child = _Child.begin(job)
     try:
-        return _followed(child, path, progress, bounds)
-    finally:
+        answer = _followed(child, path, progress, bounds)
+    except BaseException:
         child.end()
+        raise
+    child.rest()
+    return answer
 
 
 def _followed(child: _Child, path: Path, progress: Progress, bounds: Bounds) -> Any:
@@ -170,9 +180,9 @@ def _died(child: _Child, path: Path) -> ReadError:
 
 
 class _Child:
-    """A process that reads one file: `out` is where it tells of it."""
+    """A process that reads files, one after the other: `out` is where it tells of them."""
 
-    _spare: _Child | None = None
+    _resting: ClassVar[list[_Child]] = []
     _lock = threading.Lock()
 
     def __init__(self, pid: int, out: int, into: int, process: subprocess.Popen[bytes] | None) -> None:
@@ -180,11 +190,11 @@ class _Child:
         self._code: int | None = None
 
     @classmethod
-    def begin(cls, job: dict[str, str]) -> _Child:
+    def begin(cls, job: dict[str, Any]) -> _Child:
         child = cls._forked() if threading.active_count() == 1 and "PyQt6.QtCore" not in sys.modules else cls._taken()
         try:
             os.write(child.into, json.dumps(job).encode() + b"\n")
-        except BrokenPipeError:  # one that was kept waiting and was stopped by somebody
+        except BrokenPipeError:  # one that waited and was stopped by somebody
             child.end()
             child = cls._started()
             os.write(child.into, json.dumps(job).encode() + b"\n")
@@ -219,16 +229,25 @@ class _Child:
     @classmethod
     def _taken(cls) -> _Child:
         with cls._lock:
-            child, cls._spare = cls._spare or cls._started(), None
-            cls._spare = cls._started()
-        return child
+            resting = cls._resting.pop() if cls._resting else None
+        return resting or cls._started()
+
+    def rest(self) -> None:
+        """Lets it wait for another file, where it is one that can: what it told of has been taken up."""
+        with self._lock:
+            if self.process is not None and len(self._resting) < MOST_RESTING and self.memory() < LARGEST_RESTING:
+                with contextlib.suppress(BrokenPipeError):
+                    os.write(self.into, TAKEN)
+                    self._resting.append(self)
+                    return
+        self.end()
 
     @classmethod
-    def drop_spare(cls) -> None:
+    def end_resting(cls) -> None:
         with cls._lock:
-            spare, cls._spare = cls._spare, None
-        if spare is not None:
-            spare.end()
+            resting, cls._resting = cls._resting, []
+        for each in resting:
+            each.end()
 
     def memory(self) -> int:
         """Bytes of memory that it has taken; 0 when it is gone."""
@@ -278,16 +297,14 @@ class _Child:
                 os.close(pipe)
 
 
-def close() -> None:
-    """Stops the process that is kept waiting."""
-    _Child.drop_spare()
+atexit.register(_Child.end_resting)
 
 
 # --- inside the other process ---------------------------------------------------
 
 
 def serve() -> None:
-    """Reads one file as it is asked to on standard input, and tells of it on standard output. What readers print goes nowhere."""
+    """Reads files as it is asked to on standard input, and tells of them on standard output. What readers print goes nowhere."""
     import foldbasket.tables.reading.readers  # noqa: F401 - while it waits for a job
 
     told = os.dup(1)
@@ -304,30 +321,41 @@ def _serve(asked: int, told: int) -> None:
         while data:
             data = data[os.write(told, data) :]
 
+    body = -1
     with open(asked, "rb", closefd=False) as jobs:
-        line = jobs.readline()
-    if not line:
-        return
-    job = json.loads(line)
+        for line in jobs:
+            if line != TAKEN:
+                body = _answered(json.loads(line), tell)
+            elif body >= 0:
+                os.close(body)
+                body = -1
+
+
+def _answered(job: dict[str, Any], tell: Callable[..., None]) -> int:
+    """Does what a job asks for and tells of it. Gives the file in memory that a table stands in, which must stay until the table is taken up; else -1."""
+    os.environ.clear()
+    os.environ.update(job["surroundings"])  # those of who asks may have changed since this process was started
     path = Path(os.fsdecode(base64.b64decode(job["path"])))
+
+    def said(what: str, share: float) -> None:
+        tell(step=what, share=share)
+
     try:
         if job["what"] == "sheets":
             from foldbasket.tables.reading.sheets import sheets_of
 
             tell(sheets=sheets_of(path))
-            return
-        if job["what"] == "repack":
+        elif job["what"] == "repack":
             from foldbasket.tables.reading.readers import repack
 
-            repack(
-                path, Path(job["name"]), _reading_of(job), _telling(lambda what, share: tell(step=what, share=share))
-            )
+            repack(path, Path(job["name"]), _reading_of(job), _telling(said))
             tell(done=True)
-            return
-        head, body = _read(path, job, lambda what, share: tell(step=what, share=share))
+        else:
+            head, body = _read(path, job, said)
+            tell(head=base64.b64encode(head).decode(), body=body)
+            return body
     except FoldBasketError as error:
         tell(error=type(error).__name__, what=error.what, where=error.where, todo=error.todo)
-        return
     except MemoryError:
         tell(
             error="ReadError",
@@ -335,22 +363,18 @@ def _serve(asked: int, told: int) -> None:
             where=_name(path),
             todo="Read fewer records.",
         )
-        return
     except BaseException as error:  # a panic in compiled code is no Exception
         faults.note(error)
         what = f"the file is damaged in a way that its reader does not know ({type(error).__name__})."
         tell(error="ReadError", what=what, where=_name(path), todo="Export it again, or as CSV.")
-        return
-    tell(head=base64.b64encode(head).decode(), body=body)
-    with open(asked, "rb", closefd=False) as jobs:
-        jobs.read(1)  # the table is taken up from this process, so it stays until it is stopped
+    return -1
 
 
 def _name(path: Path) -> str:
     return os.fsencode(path.name).decode("utf-8", "replace")
 
 
-def _reading_of(job: dict[str, str]) -> Reading:
+def _reading_of(job: dict[str, Any]) -> Reading:
     return msgspec.json.decode(job["reading"].encode(), type=Reading)
 
 
@@ -367,7 +391,7 @@ def _telling(said: Callable[[str, float], None]) -> Progress:
     return Progress(told)
 
 
-def _read(path: Path, job: dict[str, str], said: Callable[[str, float], None]) -> tuple[bytes, int]:
+def _read(path: Path, job: dict[str, Any], said: Callable[[str, float], None]) -> tuple[bytes, int]:
     from foldbasket.tables.reading.readers import read_table
 
     parts = msgspec.json.decode(job["parts"].encode(), type=Parts)
