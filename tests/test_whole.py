@@ -127,7 +127,9 @@ def test_from_a_read_only_place_reports_go_elsewhere_and_into_it_they_are_refuse
     for path in away:
         assert f"{path} 0" in told, done.stderr
         assert Path(path).stat().st_size
-    refused = [each for each in told if "the file cannot be written (Read-only file system). Choose another place." in each]
+    refused = [
+        each for each in told if "the file cannot be written (Read-only file system). Choose another place." in each
+    ]
     assert len(refused) == len(into)
     for path in into:
         assert f"{path} 1" in told, done.stderr

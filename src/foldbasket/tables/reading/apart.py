@@ -22,21 +22,19 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any, ClassVar
 
 import msgspec
 
-from foldbasket import errors, faults
-from foldbasket.errors import FoldBasketError, ReadError
-from foldbasket.tables.held import read_held, write_held
+from foldbasket import errors
+from foldbasket.errors import ReadError
+from foldbasket.tables.held import read_held
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import WHOLE, Parts, Reading, memory_at_hand
+from foldbasket.tables.reading.inside import TAKEN, serve_from
 from foldbasket.tables.table import Table
 
-TAKEN = b"taken\n"
-"""What a process is told once that which it read stands in the memory of who asked."""
 LOOK = 0.03
 """Seconds between two looks at a process that reads."""
 LEAST_MEMORY, MEMORY_A_BYTE = 900 << 20, 40
@@ -86,14 +84,6 @@ def sheets_apart(path: Path, progress: Progress | None = None) -> list[str]:
 def repack_apart(path: Path, into: Path, reading: Reading, progress: Progress) -> None:
     """Has a file written as Parquet, in the same way. Raises ReadError."""
     _asked("repack", path, os.fspath(into), reading, progress, bounds_for(path.stat().st_size))
-
-
-def is_inside() -> bool:
-    """Whether this is the other process, in which files are read as they are."""
-    return _inside
-
-
-_inside = False
 
 
 def _asked(
@@ -210,7 +200,7 @@ class _Child:
             os.close(into)
             os.dup2(os.open(os.devnull, os.O_WRONLY), 2)  # what a reader prints as it dies is for nobody
             with contextlib.suppress(BaseException):
-                _serve(asked, told)
+                serve_from(asked, told)
             os._exit(0)
         os.close(told)
         os.close(asked)
@@ -218,7 +208,7 @@ class _Child:
 
     @classmethod
     def _started(cls) -> _Child:
-        code = "from foldbasket.tables.reading.apart import serve; serve()"
+        code = "from foldbasket.tables.reading.inside import serve; serve()"
         process = subprocess.Popen(
             [sys.executable, "-P", "-c", code], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
         )
@@ -298,105 +288,3 @@ class _Child:
 
 
 atexit.register(_Child.end_resting)
-
-
-# --- inside the other process ---------------------------------------------------
-
-
-def serve() -> None:
-    """Reads files as it is asked to on standard input, and tells of them on standard output. What readers print goes nowhere."""
-    import foldbasket.tables.reading.readers  # noqa: F401 - while it waits for a job
-
-    told = os.dup(1)
-    os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
-    _serve(0, told)
-
-
-def _serve(asked: int, told: int) -> None:
-    global _inside
-    _inside = True
-
-    def tell(**message: Any) -> None:
-        data = json.dumps(message).encode() + b"\n"
-        while data:
-            data = data[os.write(told, data) :]
-
-    body = -1
-    with open(asked, "rb", closefd=False) as jobs:
-        for line in jobs:
-            if line != TAKEN:
-                body = _answered(json.loads(line), tell)
-            elif body >= 0:
-                os.close(body)
-                body = -1
-
-
-def _answered(job: dict[str, Any], tell: Callable[..., None]) -> int:
-    """Does what a job asks for and tells of it. Gives the file in memory that a table stands in, which must stay until the table is taken up; else -1."""
-    os.environ.clear()
-    os.environ.update(job["surroundings"])  # those of who asks may have changed since this process was started
-    path = Path(os.fsdecode(base64.b64decode(job["path"])))
-
-    def said(what: str, share: float) -> None:
-        tell(step=what, share=share)
-
-    try:
-        if job["what"] == "sheets":
-            from foldbasket.tables.reading.sheets import sheets_of
-
-            tell(sheets=sheets_of(path))
-        elif job["what"] == "repack":
-            from foldbasket.tables.reading.readers import repack
-
-            repack(path, Path(job["name"]), _reading_of(job), _telling(said))
-            tell(done=True)
-        else:
-            head, body = _read(path, job, said)
-            tell(head=base64.b64encode(head).decode(), body=body)
-            return body
-    except FoldBasketError as error:
-        tell(error=type(error).__name__, what=error.what, where=error.where, todo=error.todo)
-    except MemoryError:
-        tell(
-            error="ReadError",
-            what="there is not enough memory for this file.",
-            where=_name(path),
-            todo="Read fewer records.",
-        )
-    except BaseException as error:  # a panic in compiled code is no Exception
-        faults.note(error)
-        what = f"the file is damaged in a way that its reader does not know ({type(error).__name__})."
-        tell(error="ReadError", what=what, where=_name(path), todo="Export it again, or as CSV.")
-    return -1
-
-
-def _name(path: Path) -> str:
-    return os.fsencode(path.name).decode("utf-8", "replace")
-
-
-def _reading_of(job: dict[str, Any]) -> Reading:
-    return msgspec.json.decode(job["reading"].encode(), type=Reading)
-
-
-def _telling(said: Callable[[str, float], None]) -> Progress:
-    """A progress that is told not too often."""
-    last = [0.0]
-
-    def told(what: str, share: float) -> None:
-        now = time.monotonic()
-        if now - last[0] > 0.05:
-            last[0] = now
-            said(what, share)
-
-    return Progress(told)
-
-
-def _read(path: Path, job: dict[str, Any], said: Callable[[str, float], None]) -> tuple[bytes, int]:
-    from foldbasket.tables.reading.readers import read_table
-
-    parts = msgspec.json.decode(job["parts"].encode(), type=Parts)
-    table = read_table(path, job["name"], _reading_of(job), _telling(said), parts)
-    body = os.memfd_create("table")
-    with open(body, "wb", closefd=False) as file:
-        head = write_held(table, file.write)
-    return head, body

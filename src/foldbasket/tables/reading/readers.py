@@ -15,6 +15,7 @@ from foldbasket.tables.reading import apart, delimited
 from foldbasket.tables.reading.alike import common_kinds, differing, has_no_value, mixed_of, notes_of
 from foldbasket.tables.reading.contract import AS_FOUND, READERS, WHOLE, Parts, Reader, Reading, changed_since
 from foldbasket.tables.reading.folder import file_column, files_of, named_of, read_folder, repeated
+from foldbasket.tables.reading.inside import is_inside
 from foldbasket.tables.stacking import stacked_as
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import bound, bring, is_unread, unread_columns
@@ -51,7 +52,7 @@ def read_table(
             made = folder_lazily(files, path, name, reading)
             if made is not None:
                 return made
-        if not apart.is_inside() and any(reader_of(file).apart for file in files):
+        if not is_inside() and any(reader_of(file).apart for file in files):
             before = stamp(path)
             size = sum(state[1] for state in before)
             with _standing_still(path, before, many):
@@ -82,7 +83,7 @@ def repack(path: Path, into: Path, reading: Reading, progress: Progress) -> None
     reader = reader_of(path)
     assert reader.repack is not None
     with _standing_still(path, stamp(path), many=False):
-        if reader.apart and not apart.is_inside():
+        if reader.apart and not is_inside():
             apart.repack_apart(path, into, reading, progress)
         else:
             reader.repack(path, into, reading, progress)
