@@ -2,6 +2,7 @@
 
 import gc
 import threading
+from functools import cache
 
 import pytest
 from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt
@@ -11,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog
 from foldbasket.desktop.actions.action import ACTIONS
 from foldbasket.desktop.shell.window import MainWindow
 from foldbasket.desktop.widgets.dialogs import Dialog
-from tests.desktop.overlaps import overlapping
+from tests.desktop.overlaps import marks_told, overlapping
 
 
 @pytest.fixture(scope="session")
@@ -151,16 +152,17 @@ class Driver:
         self.monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(path), ""))
 
 
-@pytest.fixture(scope="session")
-def _modules_aside():
+@cache
+def put_modules_aside():
     """What was imported so far is not looked through at every collection of garbage."""
     gc.collect()
     gc.freeze()
 
 
 @pytest.fixture(autouse=True)
-def _collected_here(_modules_aside):
+def _collected_here():
     """As in the program, garbage is collected by the window's thread, never by a worker's."""
+    put_modules_aside()
     gc.disable()
     yield
     gc.collect()
@@ -184,4 +186,5 @@ def driver(qtbot, monkeypatch):
     yield driver
     # Whatever a test did to the window, nothing lies over anything else.
     assert overlapping(window) == []
+    assert marks_told(window) == []
     window.desk.close()

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRect
+import re
+
+from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtWidgets import QAbstractButton, QLabel, QWidget
 
 from foldbasket.desktop.card.controls import LinkButton
@@ -10,6 +12,8 @@ from foldbasket.desktop.sentence.word import WordButton
 
 SHORTEN = (WordButton, LinkButton)
 """Those that end in an ellipsis where there is no room for all their words."""
+
+MARKS = re.compile(r"</?(a|b|i|p|br|span|td|tr|table)\b[^>]*>")
 
 
 def overlapping(window: QWidget) -> list[str]:
@@ -48,6 +52,15 @@ def cut(window: QWidget) -> list[str]:
         if parent is not None and not QRect(0, 0, parent.width() + 1, parent.height() + 1).contains(each.geometry()):
             found.append(f"{_said(each)} reaches out of {type(parent).__name__}")
     return found
+
+
+def marks_told(window: QWidget) -> list[str]:
+    """Labels that show marks meant for drawing, such as <b>, as text."""
+    return [
+        _said(each)
+        for each in window.findChildren(QLabel)
+        if each.textFormat() == Qt.TextFormat.PlainText and MARKS.search(each.text())
+    ]
 
 
 def _said(widget: QWidget) -> str:

@@ -17,10 +17,10 @@ from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.tables.conversion import from_arrow
 from foldbasket.tables.table import Table
+from tests.rounds import seeds
 
 from .build import source, table
 from .python_oracle import agrees, answer
-from .rounds import seeds
 
 FIELDS = {
     "Net": FieldRef("Lines", "Net"),

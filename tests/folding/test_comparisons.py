@@ -16,9 +16,9 @@ from foldbasket.folding.compare.shares import Index, ShareOf, Whole
 from foldbasket.folding.engine import Engine
 from foldbasket.spec.comparison import Comparison
 from foldbasket.spec.fold import Fold, Measure, Placed
+from tests.rounds import seeds
 
 from .build import fold, lines, placed, ref, source, table
-from .rounds import seeds
 
 D = Decimal
 

@@ -13,9 +13,9 @@ from foldbasket.folding.engine import Engine
 from foldbasket.folding.plan.plan import Plan
 from foldbasket.spec.fold import Fold, Measure
 from foldbasket.tables.progress import Progress
+from tests.rounds import seeds
 
 from .build import source
-from .rounds import seeds
 from .test_aggregates import made, random_tables
 from .test_whole_oracle import FOLDS, random_fold, ref
 

@@ -18,10 +18,10 @@ from foldbasket.spec.cut import Group, Groups
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.spec.order import ByValue
+from tests.rounds import seeds
 
 from .build import bands, keep, source
 from .python_oracle import agrees
-from .rounds import seeds
 from .test_aggregates import made, random_tables
 from .whole_oracle import Oracle
 

@@ -12,11 +12,11 @@ from foldbasket.tables.unread import at_hand
 
 
 def usual_aggregate(column: Column) -> str:
-    """Amounts and quantities sum, prices and rates average, identifiers and words count."""
+    """Amounts and quantities sum, prices, rates and percentages average, identifiers and words count."""
     nature = nature_of(column)
     if column.type not in NUMBERS or nature is Nature.IDENTIFIER:
         return "count values"
-    return "average" if nature is Nature.PRICE else "sum"
+    return "average" if nature.is_rate else "sum"
 
 
 def usual_part(column: Column) -> str | None:

@@ -111,7 +111,8 @@ class Brief(Kept):
         self._need_measure(phrase(item))
         if self.lead not in ("", "also"):
             raise self.reader.error(phrase(item), "a share is no field", "Name what it is a share of: “share of net”.")
-        self._become(phrase(item), ShareOf())
+        whole = self.reader.scanner.made.choices.get(phrase(item).type)
+        self._become(phrase(item), ShareOf(whole[0]) if whole else ShareOf())
 
     def _running(self, item: Tree) -> None:
         self._add(self._usual(self.reader.field(leaves(item)[0]), Running()))

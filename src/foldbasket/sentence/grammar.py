@@ -17,6 +17,7 @@ import msgspec
 import platformdirs
 from lark import Lark
 
+from foldbasket.folding.compare.shares import Whole
 from foldbasket.folding.filters.values import Sign
 from foldbasket.folding.members.parts.part import KINDS as PART_KINDS
 from foldbasket.folding.members.parts.part import PARTS
@@ -39,6 +40,7 @@ WORDS: Mapping[str, Sign] = {
     "more than": ">",
     "greater than": ">",
     "below": "<",
+    "under": "<",
     "less than": "<",
     "at least": "≥",
     "at most": "≤",
@@ -105,9 +107,10 @@ joint: ~,|and|;|or|then|›|>~ -> also | ~by|per|for each|for every|each~ -> by 
 item: FIELD done -> aggregate
     | front FIELD -> front
     | ~count|how many~ FIELD -> front
-    | ~share of|% of all~ FIELD -> share
+    | ~share of|% of all|% of~ FIELD -> share
     | ~as share|as a share|in percent|as percent|as % of all|as % of the total~ -> as_share
     | ~share|its share|% of the total~ -> with_share
+    | WHOLES -> with_share
     | front TABLE -> counted
     | ~count|how many~ TABLE -> counted
     | FIELD -> bare
@@ -253,6 +256,8 @@ def _made(versions: tuple[int, ...]) -> Grammar:
     alone = [made.choice(each, each) for each in _alone()]
     made.alone = frozenset(alone)
     text = text.replace("@totals", f"({' | '.join(totals)})").replace("PARTALONE", f"({' | '.join(alone)})")
+    wholes = [made.choice(each.said, each) for each in Whole]
+    text = text.replace("WHOLES", f"({' | '.join(wholes)})")
     comma = made.terminal(",")
     rules = [
         made.rule("comparison", _of(Comparison.kinds)),

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
+from itertools import pairwise
 from typing import Any, Protocol
 
 import msgspec
@@ -89,6 +90,8 @@ class Scanner:
     def tree(self, start: str) -> Tree:
         """The tree of the whole text. Raises SentenceError at the first token that cannot stand where it stands."""
         self.way = start
+        if start == "brief":
+            self._tell_over()
         parser = parser_of(self.made, start).parse_interactive("")
         at = 0
         while at < len(self.tokens):
@@ -98,6 +101,13 @@ class Scanner:
         except UnexpectedInput:
             end = len(self.text.rstrip())
             raise self.error(parser, len(self.tokens), (end, end)) from None
+
+    def _tell_over(self) -> None:
+        """“Over” before a number is “above”, unless a field is called by that number; before anything else it is “across”."""
+        for at, (token, follower) in enumerate(pairwise(self.tokens)):
+            is_number = follower.sort is Sort.WORD and NUMBER.match(follower.text)
+            if at and token.stem == "over" and is_number and self.names.field_at(self.tokens, at + 1) is None:
+                self.tokens[at] = replace(token, stem="above")
 
     def step(self, parser: InteractiveParser, at: int) -> int:
         """Reads one token or several, and says which comes next."""
@@ -166,7 +176,8 @@ class Scanner:
             if "NUMBER" in could and NUMBER.match(token.text):
                 found.append(Found("NUMBER", at + 1, text=token.text.replace("−", "-").lstrip("+")))
             if "NAME" in could:
-                found.append(self._run(at))
+                is_percent = follower is not None and follower.text == "%" and NUMBER.match(token.text)
+                found.append(Found("NAME", at + 2, text=f"{token.text}%") if is_percent else self._run(at))
         return found
 
     def _is_part(self, at: int, stop: int) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
+from decimal import Decimal
 from functools import cached_property
 from itertools import islice
 from typing import TypeVar
@@ -168,6 +169,9 @@ class Vocabulary:
         if column.type is FieldType.TEXT or isinstance(cut, Groups):
             many = cut is None and self.domain(ref, None).blank > MOST_INDEXED
             return said if is_quoted or (many and self.domain(ref, None).code_of(said) is not None) else None
+        if said.endswith("%") and column.type.is_number:
+            parse_canonical(FieldType.REAL, said[:-1])
+            said = f"{Decimal(said[:-1].replace('−', '-')) / 100:f}"
         parse_canonical(column.type, said)
         return said
 

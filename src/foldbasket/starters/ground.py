@@ -25,8 +25,15 @@ from foldbasket.tables.unread import at_hand
 FEW, MANY = 12, 20
 """A field with so few members is shown whole; of one with more than `MANY` the largest are picked."""
 MOST = 200_000
-_LEADS = re.compile(r"\b(net|sales|revenue|turnover|amount|value|total)\b", re.IGNORECASE)
-PLANNED = re.compile(r"\b(plan|planned|budget|target|forecast|quota)\b", re.IGNORECASE)
+_LEADS = re.compile(
+    r"\b(net|sales|revenue|turnover|amount|value|total)\b|(umsatz|erlös|betrag|netto|wert|summe|omzet|bedrag|waarde|totaal)\b"
+    r"|\b(chiffre|montant|ventes|valeur|importe|ventas|ingresos|valor|fatturato|importo|ricavi|vendite|totale|receita|vendas|faturamento)\b",
+    re.IGNORECASE,
+)
+PLANNED = re.compile(
+    r"\b(plan|planned|budget|target|forecast|quota|soll|ziel|planung|objectif|prévu|objetivo|previsto|obiettivo|meta|doel|begroot)\b",
+    re.IGNORECASE,
+)
 
 
 def _nothing(_: FieldRef) -> Surveyed | None:
@@ -118,6 +125,12 @@ class Ground(msgspec.Struct, frozen=True, dict=True):
 
     @cached_property
     def names(self) -> list[FieldRef]:
-        """Fields with very many members, such as customers: the most first."""
-        found = [(many, ref) for many, ref in self._members(Nature.CATEGORY, Nature.TEXT) if many > MANY]
+        """Fields with very many members, such as customers: the most first. None that tells nearly each record of the base apart, as the number of an order
+        does: the best ten of those are ten records."""
+        most = self.source.tables[self.base].count // 2 if self.base is not None else 0
+        found = [
+            (many, ref)
+            for many, ref in self._members(Nature.CATEGORY, Nature.TEXT)
+            if many > MANY and (ref.table != self.base or many <= most)
+        ]
         return [ref for _, ref in sorted(found, key=lambda each: -each[0])]

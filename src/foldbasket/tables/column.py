@@ -124,7 +124,7 @@ class CodedColumn:
     codes: Codes
     dictionary: Dictionary
     nature: str = ""
-    """What it is taken for where somebody has said so; see `nature.py`."""
+    """What it is taken for where somebody has said so, or its file does; see `nature.py`."""
 
     @property
     def type(self) -> FieldType:
@@ -281,9 +281,9 @@ def picked(column: Column, at: npt.NDArray[np.integer]) -> Column:
     """The values of some records, by their numbers, in that order."""
     if isinstance(column, NumberColumn):
         valid = None if column.valid is None else column.valid[at]
-        return NumberColumn(column.name, column.type, column.values[at], valid, column.scale)
+        return NumberColumn(column.name, column.type, column.values[at], valid, column.scale, column.nature)
     coded = column.coded()
-    return CodedColumn(coded.name, coded.codes[at], coded.dictionary)
+    return CodedColumn(coded.name, coded.codes[at], coded.dictionary, column.nature)
 
 
 def weights_of(column: CodedColumn) -> npt.NDArray[np.int64]:
@@ -343,7 +343,7 @@ def joined(parts: Sequence[Column]) -> Column:
                 [np.ones(len(part), np.bool_) if part.valid is None else part.valid for part in numbers]
             )
         return NumberColumn(
-            first.name, first.type, np.concatenate([part.values for part in numbers]), valid, first.scale
+            first.name, first.type, np.concatenate([part.values for part in numbers]), valid, first.scale, first.nature
         )
     coded = [part for part in parts if isinstance(part, CodedColumn)]
     different, inverse = np.unique(np.concatenate([part.dictionary.values for part in coded]), return_inverse=True)

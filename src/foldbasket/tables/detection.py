@@ -15,6 +15,7 @@ from msgspec.structs import replace
 
 from foldbasket.errors import ReadError
 from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn, smallest_codes, weights_of
+from foldbasket.tables.nature import Nature
 from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import FieldType
 from foldbasket.tables.written import (
@@ -213,7 +214,9 @@ def number_column(column: CodedColumn, read: Numbers) -> NumberColumn:
     kind = FieldType.REAL if read.units is None else FieldType.DECIMAL if read.scale else FieldType.WHOLE
     if valid is not None:
         values = np.where(valid, values, values.dtype.type(0))
-    return NumberColumn(column.name, kind, values, valid, read.scale)
+    return NumberColumn(
+        column.name, kind, values, valid, read.scale, Nature.PERCENTAGE.value if read.are_percent else ""
+    )
 
 
 def moment_column(column: CodedColumn, read: Moments, fits: Bools, kind: FieldType | None = None) -> Column:

@@ -53,6 +53,7 @@ class Held(msgspec.Struct, frozen=True):
     valid: Part | None = None
     chunks: tuple[Texts, ...] | None = None
     unread: int | None = None
+    nature: str = ""
 
 
 class Head(msgspec.Struct, frozen=True):
@@ -104,7 +105,14 @@ class _Writer:
             return Held(column.name, column.type, column.scale, unread=len(column))
         if isinstance(column, NumberColumn):
             valid = None if column.valid is None else self.array(column.valid)
-            return Held(column.name, column.type, column.scale, values=self.array(column.values), valid=valid)
+            return Held(
+                column.name,
+                column.type,
+                column.scale,
+                values=self.array(column.values),
+                valid=valid,
+                nature=column.nature,
+            )
         if isinstance(column, DeferredColumn):
             held = column.as_held()
             if held is not None:
@@ -146,7 +154,7 @@ def _column(held: Held, body: Any) -> Column:
         return unread_columns({held.name: (held.type, held.scale)}, held.unread)[held.name]
     if held.values is not None:
         valid = None if held.valid is None else _array(held.valid, body)
-        return NumberColumn(held.name, held.type, _array(held.values, body), valid, held.scale)
+        return NumberColumn(held.name, held.type, _array(held.values, body), valid, held.scale, held.nature)
     if held.chunks is not None:
         return DeferredColumn(
             held.name,

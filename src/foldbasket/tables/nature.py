@@ -7,14 +7,24 @@ from __future__ import annotations
 
 import enum
 import re
+from decimal import Decimal
 
 from foldbasket.tables.column import CodedColumn, Column, DeferredColumn
 from foldbasket.tables.types import FieldType
 from foldbasket.tables.unread import at_hand
 
-_PRICE = re.compile(r"\b(price|rate|percent|discount|share|average|avg|grade|score)\b|%|\bper\b|^unit ", re.IGNORECASE)
+# By how trade names its fields, in English and in the languages around it; of those that put words together (Stückpreis, Bestellnr) the last tells.
+_PRICE = re.compile(
+    r"\b(price|rate|percent|discount|share|average|avg|grade|score)\b|%|\bper\b|^unit "
+    r"|(preis|rabatt|nachlass|(steuer|zins|prozent|stunden|tages)satz|anteil|quote|durchschnitt|mittelwert|prijs|korting|tarief|gemiddelde|aandeel)\b"
+    r"|\b(prix|taux|remise|tarif|moyenne|note|precio|tasa|descuento|tarifa|promedio|prezzo|sconto|tasso|tariffa|media|preço|desconto|taxa)\b",
+    re.IGNORECASE,
+)
 _IDENTIFIER = re.compile(
-    r"\b(id|no|nr|number|code|key|ref|reference|sku|phone|zip|postcode|year)\b\.?$|^(id|no)\b", re.IGNORECASE
+    r"\b(id|no|nr|number|code|key|ref|reference|sku|phone|zip|postcode|year)\b\.?$|^(id|no)\b"
+    r"|(nr|nummer|kennung|schlüssel|plz|postleitzahl|telefon|telefoon)\b\.?$"
+    r"|\b(numéro|num|réf|référence|clé|téléphone|número|numero|código|codigo|clave|referencia|referência|codice|chiave|riferimento|telefono|cep|n°|nº)\.?($|\s)",
+    re.IGNORECASE,
 )
 
 
@@ -51,6 +61,8 @@ class Nature(enum.Enum):
     AMOUNT = "amount"
     QUANTITY = "quantity"
     PRICE = "price or rate"
+    PERCENTAGE = "percentage"
+    """A share of a whole, held as such: 0.15 is 15 %."""
     IDENTIFIER = "identifier"
     CATEGORY = "category"
     DATE = "date"
@@ -59,7 +71,12 @@ class Nature(enum.Enum):
     @property
     def is_measured(self) -> bool:
         """Whether the field belongs in the cells, rather than on an axis."""
-        return self in (Nature.AMOUNT, Nature.QUANTITY, Nature.PRICE)
+        return self in (Nature.AMOUNT, Nature.QUANTITY) or self.is_rate
+
+    @property
+    def is_rate(self) -> bool:
+        """Whether adding the field up would mean nothing."""
+        return self in (Nature.PRICE, Nature.PERCENTAGE)
 
 
 def nature_of(column: Column) -> Nature:
@@ -85,3 +102,8 @@ def nature_of(column: Column) -> Nature:
     if isinstance(column, CodedColumn) and len(column.dictionary) > max(50, len(column) // 2):
         return Nature.TEXT
     return Nature.CATEGORY
+
+
+def as_told(column: Column, said: str) -> str:
+    """A value's canonical text as what the field is taken for has it written: of a percentage 0.15 as “15%”."""
+    return f"{Decimal(said).scaleb(2):f}%" if column.nature == Nature.PERCENTAGE.value and said else said

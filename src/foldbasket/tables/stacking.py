@@ -8,7 +8,7 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
-from foldbasket.tables.column import CodedColumn, Column, NumberColumn, coded_from_arrow
+from foldbasket.tables.column import CodedColumn, Column, NumberColumn, coded_from_arrow, natured
 from foldbasket.tables.conversion import arrow_of, as_arrow, from_arrow
 from foldbasket.tables.detection import judged
 from foldbasket.tables.table import Table
@@ -33,7 +33,8 @@ def stacked_as(field: str, tables: Sequence[Table], kind: FieldType, scale: int)
     """One field of several tables as one of a type that all of them can be widened to."""
     columns = [widened(table.columns.get(field) or blanks(field, table.count), kind, scale) for table in tables]
     arrays = [as_arrow(column) for column in columns]
-    return from_arrow(field, pa.chunked_array([each.cast(arrow_of(kind, scale)) for each in arrays]))
+    made = from_arrow(field, pa.chunked_array([each.cast(arrow_of(kind, scale)) for each in arrays]))
+    return _taken_alike(made, columns)
 
 
 def widened(column: Column, kind: FieldType, scale: int = 0) -> Column:
@@ -64,11 +65,17 @@ def stacked_columns(name: str, columns: Sequence[Column], texts: Sequence[CodedC
         arrays = [
             pa.nulls(len(column), widest) if _is_empty(column) else as_arrow(column).cast(widest) for column in columns
         ]
-        return Stacked(from_arrow(name, pa.chunked_array(arrays, widest)))
+        return Stacked(_taken_alike(from_arrow(name, pa.chunked_array(arrays, widest)), columns))
     said = [text_array(text or column) for text, column in zip(texts, columns, strict=True)]
     found = judged(coded_from_arrow(name, pa.chunked_array(said, pa.string())))
     mixed = ", ".join(sorted(kind.value for kind in types)) if len(types) > 1 else ""
     return Stacked(found.column, found.text, mixed)
+
+
+def _taken_alike(made: Column, columns: Sequence[Column]) -> Column:
+    """A column made of some, taken for what all of them that have values are taken for."""
+    natures = {column.nature for column in columns if not _is_empty(column)}
+    return natured(made, natures.pop()) if len(natures) == 1 and natures != {""} else made
 
 
 def _is_empty(column: Column) -> bool:

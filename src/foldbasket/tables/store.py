@@ -29,7 +29,7 @@ from foldbasket.tables.reading.objects import ObjectFile, files_at, is_remote
 from foldbasket.tables.reading.readers import files_of_source
 from foldbasket.tables.table import Table
 
-FORM = 1
+FORM = 2
 """Of the entries; one of another form is not read."""
 MARK = b"FOLDCOLS"
 HEAD = struct.Struct("<8sIQQQ")

@@ -47,6 +47,8 @@ class Numbers(msgspec.Struct, frozen=True):
     units: npt.NDArray[np.int64] | None
     reals: npt.NDArray[np.float64] | None
     scale: int
+    are_percent: bool = False
+    """Whether all of them were written with a percent sign."""
 
 
 @cache
@@ -94,6 +96,7 @@ def numbers_of(texts: pa.Array, decimal_mark: str = ".") -> Numbers:
     trimmed = pc.utf8_trim_whitespace(texts)
     negative = _mask(pc.match_substring_regex(trimmed, rf"^\(?\s*[-−]|{_CURRENCY}\s*[-−]|[-−]\)?$|^\("))
     percent = _mask(pc.match_substring(trimmed, "%"))
+    are_percent = bool(fits.any() and percent[fits].all())
     exponent = _mask(pc.match_substring_regex(trimmed, r"\d[eE][+-]?\d"))
     kept = _digits(trimmed, decimal_mark)
     point = pc.find_substring(kept, ".").to_numpy(zero_copy_only=False)
@@ -108,13 +111,13 @@ def numbers_of(texts: pa.Array, decimal_mark: str = ".") -> Numbers:
     ):
         exact = _units(pc.if_else(pa.array(fits), kept, None), scale)
         units = np.where(percent, exact // 100, exact)
-        return Numbers(fits, np.where(negative, -units, units), None, scale)
+        return Numbers(fits, np.where(negative, -units, units), None, scale, are_percent)
     body = pc.struct_field(pc.extract_regex(trimmed, r"(?P<body>[0-9.,][^eE%]*?(?:[eE][+-]?\d+)?)[^0-9.,]*$"), "body")
     keep = r"[^0-9.eE+\-]" if decimal_mark == "." else r"[^0-9,eE+\-]"
     plain = pc.replace_substring_regex(pc.replace_substring_regex(body, keep, ""), r"[+-]$", "")
     plain = plain if decimal_mark == "." else pc.replace_substring(plain, ",", ".")
     reals = pc.fill_null(pc.if_else(pa.array(fits), plain, None).cast(pa.float64()), 0.0).to_numpy(zero_copy_only=False)
-    return Numbers(fits, None, reals * np.where(negative, -1, 1) / np.where(percent, 100, 1), 0)
+    return Numbers(fits, None, reals * np.where(negative, -1, 1) / np.where(percent, 100, 1), 0, are_percent)
 
 
 def _digits(trimmed: pa.Array, decimal_mark: str) -> pa.Array:

@@ -110,7 +110,7 @@ def _summarise_section(desk: Desk, body: CardBody, fold: Fold, measure: Measure,
 
 def _warn_of_price(desk: Desk, body: CardBody, measure: Measure, column: Column) -> None:
     """Prices added up mean nothing: says so, and offers what does."""
-    if measure.field is None or measure.aggregate != "sum" or nature_of(column) is not Nature.PRICE:
+    if measure.field is None or measure.aggregate != "sum" or not nature_of(column).is_rate:
         return
     body.text(
         f"A sum of {measure.field.field.lower()} means little: average it, or weight it by a quantity.",

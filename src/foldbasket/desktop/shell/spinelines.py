@@ -41,7 +41,7 @@ def draw_nature(painter: QPainter, nature: Nature, area: QRectF, colour: QColor)
         painter.drawEllipse(middle, 3, 3)
         for dx, dy in ((-1, -1), (1, -1), (-1, 1), (1, 1)):
             painter.drawLine(QPointF(x + dx * 2.2, y + dy * 2.2), QPointF(x + dx * 4.4, y + dy * 4.4))
-    elif nature is Nature.PRICE:
+    elif nature.is_rate:
         painter.drawLine(QPointF(x - 3.5, y + 4), QPointF(x + 3.5, y - 4))
         painter.drawEllipse(QPointF(x - 2.6, y - 2.6), 1.4, 1.4)
         painter.drawEllipse(QPointF(x + 2.6, y + 2.6), 1.4, 1.4)

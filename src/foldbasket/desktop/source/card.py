@@ -28,7 +28,7 @@ from foldbasket.tables.mending.mend import AnyMend, Mend
 from foldbasket.tables.mending.streamed import can_be_mended
 from foldbasket.tables.mending.types import ReadAs
 from foldbasket.tables.mending.ways import AtOnce, Picked, Place
-from foldbasket.tables.nature import Nature, nature_of
+from foldbasket.tables.nature import as_told, nature_of
 from foldbasket.tables.profile import Profile, summary
 from foldbasket.tables.reading.contract import LAST_HEADER
 from foldbasket.tables.reading.database import is_database
@@ -267,11 +267,11 @@ def field_card(desk: Desk, spec: SourceSpec, field: str, column: Column, show: S
     table = desk.tables[spec.key]
     profile = desk.profiles.get((table.serial, field))
     body = CardBody(field, f"{summary(column, profile)} · {nature_of(column).value}", parent)
-    if nature_of(column) is Nature.PRICE:
+    if nature_of(column).is_rate:
         body.text(f"A sum of {field.lower()} would mean nothing: average it.", "quiet")
     made = next((each for each in desk.basket.calculated if (each.table, each.name) == (spec.key, field)), None)
     if profile is not None:
-        _facts(body, profile, table.count)
+        _facts(body, column, profile, table.count)
     can_mend = made is None and can_be_mended(table)
     for finding in desk.supply.findings(spec.key) if can_mend else ():
         if finding.field == field:
@@ -279,7 +279,7 @@ def field_card(desk: Desk, spec: SourceSpec, field: str, column: Column, show: S
     if made is not None:
         field_formula_section(desk, body, FieldRef(spec.key, field), made.formula)
     if profile is not None:
-        _frequent(body, profile)
+        _frequent(body, column, profile)
     if not can_mend:
         return body.end()
     body.section("Type")
@@ -293,7 +293,7 @@ def field_card(desk: Desk, spec: SourceSpec, field: str, column: Column, show: S
     return body.end()
 
 
-def _facts(body: CardBody, profile: Profile, records: int) -> None:
+def _facts(body: CardBody, column: Column, profile: Profile, records: int) -> None:
     """What is known of a field's values."""
     facts = []
     if profile.blanks is not None:
@@ -302,17 +302,18 @@ def _facts(body: CardBody, profile: Profile, records: int) -> None:
         facts.append(("Different", f"{profile.different:,}"))
     for name, value in (("Smallest", profile.smallest), ("Largest", profile.largest), ("Mean", profile.mean)):
         if value is not None:
+            value = as_told(column, value)
             facts.append((name, value.replace("-", "−", 1) if value[1:2].isdigit() and value[0] == "-" else value))
     for name, value in facts:
         body.row(name, partial(_fact, value, ""))
 
 
-def _frequent(body: CardBody, profile: Profile) -> None:
+def _frequent(body: CardBody, column: Column, profile: Profile) -> None:
     """The section with a field's most frequent values."""
     if profile.frequent:
         body.section("Most frequent")
         for value, count in profile.frequent:
-            shown = elided(body.fontMetrics(), value, 160)
+            shown = elided(body.fontMetrics(), as_told(column, value), 160)
             body.row(shown, partial(_fact, f"{count:,}", "quiet"))
 
 

@@ -22,6 +22,7 @@ from foldbasket.desktop.widgets.plain import elided
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import Column, DeferredColumn
 from foldbasket.tables.findings.finding import Finding
+from foldbasket.tables.nature import as_told
 from foldbasket.tables.profile import Profile, summary
 from foldbasket.tables.sample import in_view, is_sampled
 from foldbasket.tables.table import Table
@@ -43,7 +44,9 @@ def cell_text(table: Table, record: int, name: str) -> str:
         return table.texts[name].text(record) or ""
     if said is None:
         return column.peek(record) or "" if isinstance(column, DeferredColumn) else ""
-    return said.replace("-", "−", 1) if column.type.is_number else said
+    if not column.type.is_number:
+        return said
+    return as_told(column, said).replace("-", "−", 1)
 
 
 class Preview(QAbstractScrollArea):

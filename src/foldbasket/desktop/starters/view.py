@@ -17,6 +17,7 @@ from foldbasket.desktop.starters.card import StarterCard
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.desktop.widgets.collecting import let_go
+from foldbasket.desktop.widgets.plain import marked
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source
 from foldbasket.opening.several import SURE, sure_links
@@ -54,7 +55,7 @@ class StartersView(QScrollArea):
         self._told.setProperty("role", "quiet")
         self._told.setWordWrap(True)
         self._column.addWidget(self._told)
-        self._trust = QLabel("", room)
+        self._trust = marked(QLabel("", room))
         self._trust.setProperty("role", "quiet")
         self._trust.setWordWrap(True)
         self._trust.linkActivated.connect(self.desk.show_source)

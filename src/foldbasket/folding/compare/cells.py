@@ -83,7 +83,7 @@ def alike(one: Block, other: Block) -> tuple[Block, Block]:
 def _as_real(block: Block) -> Block:
     if block.type is FieldType.REAL:
         return block
-    return Block(FieldType.REAL, block.data.astype(np.float64) / 10.0**block.scale, block.blank)
+    return Block(FieldType.REAL, block.data.astype(np.float64) / 10.0**block.scale, block.blank, pattern=block.pattern)
 
 
 def _scaled(block: Block, scale: int) -> Block:
@@ -91,7 +91,7 @@ def _scaled(block: Block, scale: int) -> Block:
         return block
     factor = 10 ** (scale - block.scale)
     data = block.data.astype(object) if large(block.data, factor) else block.data
-    return Block(FieldType.DECIMAL, data * factor, block.blank, scale)
+    return Block(FieldType.DECIMAL, data * factor, block.blank, scale, pattern=block.pattern)
 
 
 def large(data: npt.NDArray, times: int) -> bool:

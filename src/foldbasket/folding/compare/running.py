@@ -134,4 +134,4 @@ class MovingAverage(AlongTime, frozen=True, tag="moving average"):
         assert missing is not None
         divisor = self.members * 10**block.scale
         means = np.array([each / divisor for each in total.flat], np.float64).reshape(total.shape)
-        return Block(FieldType.REAL, means, missing)
+        return Block(FieldType.REAL, means, missing, pattern=block.pattern)

@@ -11,6 +11,7 @@ from collections.abc import Callable, Sequence
 import msgspec
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from foldbasket.folding.cubes.cube import Cube, measured
 from foldbasket.folding.layout.frame import spread, spread_pairs, spread_values
@@ -21,9 +22,12 @@ from foldbasket.folding.states.runs import Grouped, held, regrouped, runs_of
 from foldbasket.folding.states.spilled import Spilled
 from foldbasket.links.source import Source
 from foldbasket.spec.fold import Measure
+from foldbasket.styling.numbers import percentages
 from foldbasket.tables.column import Column
 from foldbasket.tables.distinct import distinct
+from foldbasket.tables.nature import Nature
 from foldbasket.tables.progress import Progress
+from foldbasket.tables.types import FieldType
 
 Mask = npt.NDArray[np.bool_]
 
@@ -73,7 +77,16 @@ class Share(msgspec.Struct, frozen=True, eq=False):
                 states[key] = matrices[quantity, state]
             with beyond_numbers():
                 blocks[each.at] = aggregate.finish(states, has_records, operand or Operand(next(iter(aggregate.takes))))
-        return blocks, has_records
+        return {each.at: self._in_unit(each, blocks[each.at]) for each in self.measures}, has_records
+
+    def _in_unit(self, of: Measured, block: Block) -> Block:
+        """A measure's block with the pattern of percentages where its field has them."""
+        ref = of.measure.field
+        if ref is None or not of.aggregate.in_its_unit or block.dictionary is not None or not block.type.is_number:
+            return block
+        if self.source.column(ref).nature != Nature.PERCENTAGE.value:
+            return block
+        return replace(block, pattern=percentages(1 if block.type is FieldType.REAL else block.scale - 2))
 
     def _of_values(
         self, each: Measured, has_records: Mask, trees: tuple[Tree, Tree], lines: tuple[Lines, Lines]

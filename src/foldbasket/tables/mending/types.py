@@ -14,6 +14,7 @@ from foldbasket.tables.column import NumberColumn
 from foldbasket.tables.detection import judged_as, put
 from foldbasket.tables.mending.mend import Mend, Mended, as_text
 from foldbasket.tables.mending.ways import Place, Typed, Way
+from foldbasket.tables.nature import Nature
 from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import MAX_SCALE, FieldType
 from foldbasket.tables.written import Order
@@ -99,6 +100,8 @@ class ScaleUnit(Mend, frozen=True):
         except InvalidOperation:
             raise ReadError(f"“{self.factor}” is not a factor.", todo="Type a number such as 1000 or 0.01.") from None
         changed = len(column) - column.blank_count
+        # A share of a whole is none any more when it is multiplied.
+        nature = Nature.PRICE.value if column.nature == Nature.PERCENTAGE.value else column.nature
         digits = max(0, -int(factor.as_tuple().exponent))
         units = int(factor.scaleb(digits))
         scale = column.scale + digits
@@ -112,14 +115,18 @@ class ScaleUnit(Mend, frozen=True):
             )  # cents given in hundredths of cents lose nothing when they end in zeros
             products = values * units
             if not (products % spare).any():
-                made = NumberColumn(self.field, _kind(column.scale), products // spare, column.valid, column.scale)
+                made = NumberColumn(
+                    self.field, _kind(column.scale), products // spare, column.valid, column.scale, nature
+                )
                 return Mended(put(table, made), changed)
         if exact and scale <= MAX_SCALE:
             return Mended(
-                put(table, NumberColumn(self.field, _kind(scale), values * units, column.valid, scale)), changed
+                put(table, NumberColumn(self.field, _kind(scale), values * units, column.valid, scale, nature)), changed
             )
         reals = values / 10.0**column.scale * float(factor)
-        return Mended(put(table, NumberColumn(self.field, FieldType.REAL, np.asarray(reals), column.valid)), changed)
+        return Mended(
+            put(table, NumberColumn(self.field, FieldType.REAL, np.asarray(reals), column.valid, 0, nature)), changed
+        )
 
 
 def _kind(scale: int) -> FieldType:

@@ -171,6 +171,8 @@ class Aggregate:
     """Whether it works on the values themselves (`of_values`) instead of on states."""
     zero_over_nothing = False
     """Whether it gives 0, not blank, where records have no value."""
+    in_its_unit = True
+    """Whether its numbers are of the unit of the field's: of percentages, percentages."""
     is_additive = False
     """Whether that of records in separate groups is the sum of that of each group."""
     saying: Saying | None = None

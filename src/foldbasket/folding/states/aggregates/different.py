@@ -54,6 +54,7 @@ class CountDifferent(Aggregate):
         "how many",
         "how many different",
     )
+    in_its_unit = False
     counted = "different ones"
     needs_values = zero_over_nothing = True
 

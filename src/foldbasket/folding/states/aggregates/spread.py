@@ -68,6 +68,7 @@ class DeviationOfAll(_Spread):
 @aggregate
 class Variance(_Spread):
     name, label, said, sql = "variance", "Variance", "variance", "VAR_SAMP(x)"
+    in_its_unit = False
     standing = 170
     meaning = "The square of the standard deviation of a sample (n − 1); blank for a single value."
     sample = True
@@ -76,5 +77,6 @@ class Variance(_Spread):
 @aggregate
 class VarianceOfAll(_Spread):
     name, label, said, sql = "variance of all", "Variance of all", "variance of all", "VAR_POP(x)"
+    in_its_unit = False
     standing = 180
     meaning = "The square of the standard deviation, the records being all there are (n)."

@@ -66,6 +66,7 @@ class Sum(Aggregate):
 class CountRecords(Aggregate):
     name, label, said, sql = "count", "Count records", "counted", "COUNT(*)"
     standing = 20
+    in_its_unit = False
     is_additive = True
     meaning = "How many records there are, blanks included."
     states = (State.RECORDS,)
@@ -90,6 +91,7 @@ class CountValues(Aggregate):
     short = ("count",)
     is_usual = True
     standing = 30
+    in_its_unit = False
     is_additive = True
     meaning = "How many records have a value, blanks left out."
     counted = "counted"
@@ -153,6 +155,7 @@ class Average(Aggregate):
 class Product(Aggregate):
     name, label, said, sql = "product", "Product", "multiplied", "PRODUCT(x)"
     short = ("product",)
+    in_its_unit = False
     standing = 190
     meaning = "All values multiplied with one another."
     states = (State.PRODUCT, State.VALUES)
