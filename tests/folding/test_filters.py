@@ -2,6 +2,7 @@
 
 import datetime as dt
 import random
+from functools import cache
 
 import pytest
 
@@ -54,16 +55,22 @@ def period(day, unit):
     return {"year": (day.year,), "quarter": (day.year, (day.month - 1) // 3), "month": (day.year, day.month), "week": tuple(day.isocalendar())[:2], "day": (day,)}[unit]  # fmt: skip
 
 
-def holds(day, how, count, unit, as_of):
-    """Whether a day lies in the window, by walking the calendar day by day from the as-of date."""
-    if how in ("this", "to date"):
-        return period(day, unit) == period(as_of, unit) and (how == "this" or day <= as_of)
+@cache
+def periods(how, count, unit, as_of):
+    """The periods of a window before or after the current one, by walking the calendar day by day from the as-of date."""
     step, seen, here = dt.timedelta(days=-1 if how == "last" else 1), [], as_of
     while len(seen) <= count:
         if period(here, unit) not in seen and period(here, unit) != period(as_of, unit):
             seen.append(period(here, unit))
         here += step
-    return period(day, unit) in seen[:count]
+    return seen[:count]
+
+
+def holds(day, how, count, unit, as_of):
+    """Whether a day lies in the window."""
+    if how in ("this", "to date"):
+        return period(day, unit) == period(as_of, unit) and (how == "this" or day <= as_of)
+    return period(day, unit) in periods(how, count, unit, as_of)
 
 
 @pytest.mark.parametrize("how", ["last", "this", "to date", "next"])

@@ -1,6 +1,7 @@
 """A fold of tables that stay in a database is the same as of tables that are held; what cannot be said there is brought, and told."""
 
 import contextlib
+import itertools
 import random
 import sqlite3
 import threading
@@ -109,14 +110,14 @@ def test_random_folds_in_a_database_are_those_held(server, seed):
 
 
 @pytest.mark.parametrize("field", ["Sold", "Site", "Qty", "Rate", "Net"])
-@pytest.mark.parametrize("values", ["count different", "median", "mode", "list"])
-def test_the_ends_of_a_field_beside_an_aggregate_of_all_its_values(server, field, values):
+def test_the_ends_of_a_field_beside_an_aggregate_of_all_its_values(server, field):
     """Both know its values by their ranks, which must be ranks among the same."""
-    if values == "median" and field in ("Sold", "Site"):
-        pytest.skip("there is no median of it")
     held, apart = held_and_apart(server, random_tables(random.Random(66)))
-    measures = tuple(measure(each, f"Lines.{field}") for each in ("smallest", values, "largest"))
-    for rows in ((), (placed("Lines.Site"),), (placed("Lines.Qty", bands=bands("edges", ["2", "7"])),)):
+    fitting = ["count different", *(["median"] if field not in ("Sold", "Site") else []), "mode", "list"]
+    for values, rows in itertools.product(
+        fitting, ((), (placed("Lines.Site"),), (placed("Lines.Qty", bands=bands("edges", ["2", "7"])),))
+    ):
+        measures = tuple(measure(each, f"Lines.{field}") for each in ("smallest", values, "largest"))
         fold = Fold("F", measures, rows)
         assert_same(apart.fold(fold), held.fold(fold), fold)
 

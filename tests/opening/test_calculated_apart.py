@@ -21,6 +21,7 @@ from foldbasket.tables.survey import survey
 from tests.folding.build import lines, measure, ref
 from tests.folding.statement.test_random_statements import LINKS, random_tables
 from tests.folding.streaming import streamed
+from tests.rounds import seeds
 
 FIELDS = (
     Calculated("Gross", "Net * 1.2", "Lines"),
@@ -31,7 +32,7 @@ FIELDS = (
 )
 
 
-@pytest.fixture(params=range(5))
+@pytest.fixture(params=seeds(8))
 def both(request, tmp_path, monkeypatch):
     """Engines over a random source with calculated fields, of which one does not hold the first table."""
     monkeypatch.setattr(parquetstream, "LEAST", 5)
