@@ -13,7 +13,8 @@ from foldbasket.desktop.sentence.word import WordButton
 SHORTEN = (WordButton, LinkButton)
 """Those that end in an ellipsis where there is no room for all their words."""
 
-MARKS = re.compile(r"</?(a|b|i|p|br|span|td|tr|table)\b[^>]*>")
+MARKS = re.compile(r"^<b>|<span style=|<a href=|<tr>")
+"""What we write ourselves; a name from a file may hold any other, and is drawn as it is."""
 
 
 def overlapping(window: QWidget) -> list[str]:

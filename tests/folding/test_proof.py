@@ -1,6 +1,7 @@
 """The proof of a cell is a second way to its number: from its records, for every cell of many shapes of report."""
 
 import datetime as dt
+import itertools
 import random
 from decimal import Decimal
 
@@ -114,10 +115,10 @@ def test_totals_of_what_is_shown_are_proved_by_the_records_of_what_is_shown(seed
         totals_cover="shown",
     )
     report = engine.fold(fold)
-    for row in range(report.height):
-        for column in range(report.width):
-            proof = proof_of(engine, fold, report, row, column)
-            assert proof.agrees, (report.text(row, column), proof.again, proof.where)
+    cells = list(itertools.product(range(report.height), range(report.width)))
+    for row, column in draw.sample(cells, min(len(cells), 60)):
+        proof = proof_of(engine, fold, report, row, column)
+        assert proof.agrees, (report.text(row, column), proof.again, proof.where)
 
 
 def test_what_is_not_shown_is_told_among_what_is_not_counted():

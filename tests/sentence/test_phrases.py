@@ -16,7 +16,7 @@ from foldbasket.folding.filters.values import Between, Compare
 from foldbasket.sentence.phrases import headings_of, label_of, sentence_of, words_of
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Measure
-from foldbasket.styling.words import number_of, plural
+from foldbasket.styling.words import lower_first, number_of, plural
 from tests.folding.build import fold, measure, placed, ref, source, table
 
 SOURCE = source(table("T", {"Day": [datetime.date(2026, 4, 2)], "Net": [1], "Region": ["East"], "SKU": ["x"]}))
@@ -96,3 +96,14 @@ def test_one_of_something_is_no_several():
         "2 records",
         "48,000 records",
     ]
+
+
+@pytest.mark.parametrize(
+    ("name", "within"),
+    [
+        ("Order date", "order date"), ("Posting Date", "Posting Date"), ("Date of Birth", "Date of Birth"),
+        ("VAT", "VAT"), ("Region", "region"), ("Channel: Trade", "channel: Trade"), ("", ""),
+    ],
+)  # fmt: skip
+def test_a_name_within_a_sentence_begins_small_unless_all_its_words_begin_large(name, within):
+    assert lower_first(name) == within

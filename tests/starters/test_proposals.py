@@ -99,3 +99,27 @@ def test_fields_that_only_link_tables_tell_nothing():
         links=[Link("Sales", "Shops", (("Key", "Key"),))],
     )
     assert list(proposed(of)) == ["Net by City"]
+
+
+def test_the_ten_largest_are_of_names_rather_than_codes_and_never_of_what_tells_each_record_apart():
+    many = 240
+    columns = {
+        "Bestellnr": [f"B{at}" for at in range(many)],
+        "Buyer": [f"K{at % 60:03}" for at in range(many)],
+        "Firm": [f"{chr(65 + at % 20)}{'abc'[at % 3]} and sons" for at in range(many)],
+        "Einzelpreis": [Decimal("2.50")] * many,
+        "Menge": [at % 7 for at in range(many)],
+        "Umsatz": [Decimal(100 + at % 60) for at in range(many)],
+    }
+    found = proposed(source(table("Verkauf", columns)))
+    assert list(found) == ["Ten largest: Firm"]
+    assert found["Ten largest: Firm"].fold.measures[0].field == FieldRef("Verkauf", "Umsatz")
+    del columns["Firm"]
+    assert list(proposed(source(table("Verkauf", columns)))) == ["Ten largest: Buyer"]
+
+
+def test_years_that_are_alike_have_changed_by_nothing():
+    days = [dt.date(year, month, 15) for year in (2024, 2025) for month in range(1, 13)]
+    sold = {"Day": days, "Site": ["Fen", "Moor"] * 12, "Net": [Decimal("1000.00")] * 23 + [Decimal("999.99")]}
+    finding = proposed(source(table("Sales", sold)))["2025 against 2024"].finding
+    assert "all together 0.0 %" in finding

@@ -9,6 +9,7 @@ from contextlib import suppress
 from functools import cached_property
 
 import msgspec
+import numpy as np
 
 from foldbasket.errors import FoldBasketError
 from foldbasket.folding.usual import usual_aggregate
@@ -20,11 +21,15 @@ from foldbasket.tables.column import CodedColumn
 from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.profile import Profile, profile_of
 from foldbasket.tables.survey import Surveyed
+from foldbasket.tables.types import FieldType
 from foldbasket.tables.unread import at_hand
 
 FEW, MANY = 12, 20
 """A field with so few members is shown whole; of one with more than `MANY` the largest are picked."""
 MOST = 200_000
+GLANCE = 50
+"""So many members of a field are looked at for what they are."""
+_CODE = re.compile(r"\s*[^\W\d_]{0,4}[-_./ ]?\d[\d\-_./ ]*[A-Za-z]?\s*")
 _LEADS = re.compile(
     r"\b(net|sales|revenue|turnover|amount|value|total)\b|(umsatz|erlös|betrag|netto|wert|summe|omzet|bedrag|waarde|totaal)\b"
     r"|\b(chiffre|montant|ventes|valeur|importe|ventas|ingresos|valor|fatturato|importo|ricavi|vendite|totale|receita|vendas|faturamento)\b",
@@ -133,4 +138,13 @@ class Ground(msgspec.Struct, frozen=True, dict=True):
             for many, ref in self._members(Nature.CATEGORY, Nature.TEXT)
             if many > MANY and (ref.table != self.base or many <= most)
         ]
-        return [ref for _, ref in sorted(found, key=lambda each: -each[0])]
+        return [ref for _, ref in sorted(found, key=lambda each: (self._are_codes(each[1]), -each[0]))]
+
+    def _are_codes(self, ref: FieldRef) -> bool:
+        """Whether a field's members are codes, which say less than the names that stand beside them: letters and a number at most."""
+        told, held = self.told(ref), at_hand(self.source.column(ref))
+        known = told.members if told is not None and told.members is not None else held
+        if not isinstance(known, CodedColumn) or known.type is not FieldType.TEXT:
+            return True
+        some = known.dictionary.of(np.arange(min(GLANCE, len(known.dictionary))))
+        return all(_CODE.fullmatch(name) for name in some.texts)

@@ -87,7 +87,7 @@ class Years(Starter):
             else f"no {report.rows.heads[0].heading.lower()} grew"
         )
         whole = next((changes[line] for line in changes if rows.is_total[line]), None)
-        all_said = f"; all together {float(whole) * 100:+.1f} %".replace("-", "−") if whole is not None else ""
+        all_said = f"; all together {_change(float(whole) * 100)}" if whole is not None else ""
         months = next((rule for rule in fold.filters if getattr(rule, "part", "") == "month of year"), None)
         listed: tuple[str, ...] = getattr(months, "members", ())
         over = (
@@ -96,3 +96,8 @@ class Years(Starter):
             else ""
         )
         return sentence(f"{said}{all_said}{over}")
+
+
+def _change(percent: float) -> str:
+    """A change with its sign; none where it is written as nothing."""
+    return f"{percent:+.1f} %".replace("-", "−") if round(percent, 1) else "0.0 %"

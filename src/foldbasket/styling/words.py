@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+SMALL = frozenset({"of", "in", "per", "and", "for", "to", "the", "a", "by", "on"})
+
 
 def lower_first(text: str) -> str:
-    """A name as it stands within a sentence: its first letter small, unless it is an abbreviation."""
-    return text if text[:2].isupper() else text[:1].lower() + text[1:]
+    """A name as it stands within a sentence: its first letter small, unless it is an abbreviation or each of its words has a large one, as in “Posting Date”."""
+    words = text.split()
+    is_title = len(words) > 1 and ":" not in text and all(word[:1].isupper() for word in words if word not in SMALL)
+    return text if text[:2].isupper() or is_title else text[:1].lower() + text[1:]
 
 
 def plural(heading: str) -> str:

@@ -16,6 +16,7 @@ from foldbasket.desktop.sentence.word import dropped_field
 from foldbasket.desktop.starters.card import StarterCard
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.state.workers import Worker
+from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.collecting import let_go
 from foldbasket.desktop.widgets.plain import marked
 from foldbasket.links.link import Link
@@ -168,7 +169,7 @@ class StartersView(QScrollArea):
             found = [each for each in self.desk.supply.findings(spec.key) if each.offers]
             said += [f"{escape(spec.name)}: {escape(each.title)}" for each in found[:2]]
             if found:
-                said[-1] += f' <a href="{escape(spec.key)}">mend</a>'
+                said[-1] += f' <a href="{escape(spec.key)}" style="color:{theme.palette().ink}">mend</a>'
         self._trust.setText(f"<b>Before you trust them</b> · {' · '.join(said)}" if said else "")
         self._trust.setVisible(bool(said))
 
