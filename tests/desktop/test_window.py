@@ -333,7 +333,7 @@ def test_names_from_files_are_drawn_as_they_are(driver, tmp_path):
 
     from foldbasket.desktop.widgets.plain import tip
 
-    odd = "<b>x</b><img src='y'>"
+    odd = "<i>x</i><img src='y'>"
     path = tmp_path / "odd.csv"
     path.write_text(f'"{odd}",Net\n{odd},1\nz,2\n')
     driver.open(path)
@@ -356,7 +356,7 @@ def test_names_from_files_are_drawn_as_they_are(driver, tmp_path):
         label.ensurePolished()
         plain = label.textFormat() == Core.TextFormat.PlainText
         assert plain or (label.property("marked") and "<img" not in label.text()), (label.text(), label.textFormat())
-    assert tip(odd) == "<qt>&lt;b&gt;x&lt;/b&gt;&lt;img src=&#x27;y&#x27;&gt;</qt>"
+    assert tip(odd) == "<qt>&lt;i&gt;x&lt;/i&gt;&lt;img src=&#x27;y&#x27;&gt;</qt>"
     assert tip("Net > 3") == "Net > 3"
     assert driver.errors == []
 
