@@ -4,10 +4,13 @@ import pytest
 
 from foldbasket.folding.compare.against import Against, Other
 from foldbasket.folding.engine import Engine
+from foldbasket.folding.filters.members import Members
 from foldbasket.folding.usual import usual_aggregate
 from foldbasket.links.source import Source
+from foldbasket.sentence.phrases import sentence_of
 from foldbasket.sentence.reading import read as read_sentence
 from foldbasket.sentence.vocabulary import Vocabulary
+from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold
 from foldbasket.tables.column import text_column
 from foldbasket.tables.detection import judged
@@ -65,6 +68,17 @@ def test_measures_of_them_are_percentages_and_counts_are_not(table):
     ]
     before = measure("average", "T.Rebate", compare=Against(other=Other.PREVIOUS))
     assert [each[1] for each in shown(table, before)] == ["", "-12.5%", ""]
+
+
+def test_their_members_are_percentages_and_are_read_as_they_are_written(table):
+    source = Source({"T": table})
+    report = Engine(source).fold(Fold("f", (measure("count", None),), (placed("T.Rebate"),)))
+    assert [report.rows.label(line, 0) for line in range(4)] == ["-2.5%", "5.0%", "15.0%", "(blank)"]
+    kept = Members("k", FieldRef("T", "Rebate"), members=("0.150", "0.050"))
+    fold = Fold("f", (measure("count", None),), filters=(kept,))
+    said = sentence_of(fold, source)
+    again = read_sentence(said, Vocabulary(source))
+    assert texts(table, again)[0][1] == "2"
 
 
 def test_they_stay_what_they_are_from_one_process_to_another_and_behind_mends(table):

@@ -40,13 +40,13 @@ class Dictionary:
     """The different values of a field, one per code, in no promised order.
 
     `values` is a `pyarrow.StringArray` for text and a NumPy array in stored form (days, units of 10^-scale, microseconds,
-    floats, booleans) for everything else.
+    floats, booleans) for everything else. `nature` is what the field of numbers is taken for, which may say how they are written.
     """
 
-    def __init__(self, kind: FieldType, values: pa.StringArray | npt.NDArray, scale: int = 0) -> None:
+    def __init__(self, kind: FieldType, values: pa.StringArray | npt.NDArray, scale: int = 0, nature: str = "") -> None:
         self.type = kind
         self.values = values
-        self.scale = scale
+        self.scale, self.nature = scale, nature
 
     def __len__(self) -> int:
         return len(self.values)
@@ -101,7 +101,7 @@ class Dictionary:
     def of(self, codes: npt.NDArray[np.integer]) -> Dictionary:
         """A dictionary of some of the members, by their codes, in that order."""
         some = self.values.take(pa.array(codes)) if isinstance(self.values, pa.Array) else self.values[codes]
-        return Dictionary(self.type, some, self.scale)
+        return Dictionary(self.type, some, self.scale, self.nature)
 
     def longest(self, codes: npt.NDArray[np.integer]) -> list[str]:
         """Of members that are texts, by their codes, the few that have the most signs."""
@@ -257,7 +257,7 @@ class NumberColumn:
         else:
             codes = np.full(len(self.values), len(different), kind)
             codes[self.valid] = inverse
-        return CodedColumn(self.name, codes, Dictionary(self.type, different, self.scale))
+        return CodedColumn(self.name, codes, Dictionary(self.type, different, self.scale, self.nature))
 
     def coded(self) -> CodedColumn:
         """The same column as codes into its sorted different values, made on first use and kept."""

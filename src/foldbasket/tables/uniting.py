@@ -30,7 +30,7 @@ def united(one: Dictionary, two: Dictionary) -> tuple[Dictionary, Ints, Ints]:
     place[is_new] = len(first) + np.arange(len(added))
     whole = pa.concat_arrays([first, added])
     values = whole if one.type is FieldType.TEXT else whole.to_numpy(zero_copy_only=False).astype(_kind(one))
-    return Dictionary(one.type, values, scale), np.arange(len(first)), place
+    return Dictionary(one.type, values, scale, one.nature), np.arange(len(first)), place
 
 
 def _plain(dictionary: Dictionary, scale: int) -> pa.Array:

@@ -18,8 +18,9 @@ from foldbasket.links.source import Source
 from foldbasket.spec.cut import Bands, Cut, Groups
 from foldbasket.spec.field import FieldRef
 from foldbasket.styling.dates import Fiscal, dates_text, day_text, moment_text
-from foldbasket.styling.numbers import NumberStyle, number_writer
+from foldbasket.styling.numbers import NumberStyle, number_writer, percentages
 from foldbasket.tables.column import CodedColumn, Codes, Column, Dictionary, smallest_codes
+from foldbasket.tables.nature import Nature
 from foldbasket.tables.types import MICROS_PER_DAY, FieldType, canonical, parse_canonical
 
 BLANK = "(blank)"
@@ -148,7 +149,10 @@ class Domain:
         if kind is FieldType.YESNO:
             return "yes" if raw else "no"
         places = self.dictionary.scale
-        pattern = "#,##0." + "0" * places if places else "0.######"
+        if self.dictionary.nature == Nature.PERCENTAGE.value:
+            pattern = percentages(places - 2 if kind is not FieldType.REAL else 1)
+        else:
+            pattern = "#,##0." + "0" * places if places else "0.######"
         writer = number_writer(NumberStyle(), pattern, locale, "EUR")
         return writer(float(raw)) if kind is FieldType.REAL else writer.units(int(raw), places)
 
@@ -222,7 +226,7 @@ def label_of_key(column: Column, part: str | None, key: str, fiscal: Fiscal, loc
     ValueError where it is not such a value, FoldError where the field has no such part."""
     if part is None:
         value = np.array([parse_canonical(column.type, key)], np.int64)
-        return Domain(Dictionary(column.type, value, column.scale), None, locale).label(0, locale)
+        return Domain(Dictionary(column.type, value, column.scale, column.nature), None, locale).label(0, locale)
     found = part_named(part, column.type, column.name, fiscal)
     return Domain(Dictionary(FieldType.WHOLE, np.array([found.parse(key)], np.int64)), found, locale).label(0, locale)
 
@@ -343,6 +347,7 @@ def joined(domains: Sequence[Domain], field: str) -> tuple[Domain, list[npt.NDAr
         first.dictionary.type,
         pa.array(values, pa.string()) if first.type is FieldType.TEXT else np.array(values, _kind_of(first)),
         scale,
+        first.dictionary.nature,
     )
     made = Domain(dictionary, first.part, first.locale)
     remaps = [np.array([*(place[value] for value in listed), made.blank, made.no_match], np.int64) for listed in lists]
