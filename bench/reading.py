@@ -38,7 +38,7 @@ def rows(folder: Path, size: int) -> list[Row]:
         compare(
             f"open a CSV of {said}, ready to fold",
             "pyarrow.csv.read_csv alone",
-            1.3,
+            1.2,
             lambda: read_table(path, "Lines"),
             lambda: pc.read_csv(path),
             rounds=5,
