@@ -1,7 +1,7 @@
 """Reports to start from, in the window: there as soon as there are data, taken by a click or a key, gone once something is made."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLabel, QPushButton
+from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton
 
 from foldbasket.spec.field import FieldRef
 
@@ -66,3 +66,60 @@ def test_what_is_worth_a_look_stands_on_the_reports_card_and_is_done_by_a_click(
     driver.act("Turn rows into columns")
     driver.settle()
     assert driver.workspace.card.body.sections[0].title == "What next", "it holds of the next report, too"
+
+
+def states(driver):
+    return {each.title: each.head.state for each in driver.workspace.card.at_once().body.sections}
+
+
+def test_the_card_tells_what_reports_begin_with_and_there_it_is_put_right(driver, demo):
+    driver.open(*(demo.parent / f"{name}.csv" for name in ("order_lines", "orders", "customers", "varieties")))
+    driver.qtbot.waitUntil(lambda: len(driver.desk.supply.looker.suggestions) == 3)
+    driver.settle()
+    said = states(driver)
+    assert list(said)[:4] == ["Links", "What counts as money", "Date that leads", "As of"]
+    assert said["Links"] == "3 suggested"
+    assert said["What counts as money"] == "Net, Cost, 1 more"
+    assert said["Date that leads"] == "Order date"
+    assert said["As of"] == "30 Sep 2026, the latest"
+    assert "Report's style" not in said
+    driver.unfold("What counts as money")
+    chooser = next(each for each in driver.workspace.card.findChildren(QComboBox) if each.accessibleName() == "Net")
+    assert chooser.currentText() == "amount"
+    chooser.setCurrentText("price or rate")
+    chooser.activated.emit(chooser.currentIndex())
+    driver.settle()
+    assert states(driver)["What counts as money"] == "Cost, Freight"
+    assert all("Net" not in card.proposal.fold.name for card in driver.workspace.starters.cards)
+    driver.desk.undo()
+    driver.settle()
+    assert states(driver)["What counts as money"] == "Net, Cost, 1 more"
+    driver.unfold("Links")
+    take = next(
+        each for each in driver.workspace.card.findChildren(QPushButton) if each.text().startswith("Take the 3")
+    )
+    driver.qtbot.mouseClick(take, Qt.MouseButton.LeftButton)
+    driver.settle()
+    assert len(driver.desk.basket.links) == 3
+    assert states(driver)["Links"] == "3 taken"
+
+
+def test_what_was_found_stands_under_the_reports_and_leads_to_its_source(driver, demo):
+    driver.open(demo.parent / "untidy_order_lines.csv")
+    driver.qtbot.waitUntil(lambda: not driver.desk.supply.looker.busy)
+    line = next(each for each in driver.workspace.starters.findChildren(QLabel) if "Before you trust" in each.text())
+    assert line.isVisible()
+    assert line.textFormat() == Qt.TextFormat.RichText
+    line.linkActivated.emit(driver.desk.basket.sources[0].key)
+    assert driver.desk.view.source_key == driver.desk.basket.sources[0].key
+
+
+def test_once_a_field_is_placed_the_card_is_about_the_whole_report(driver, demo):
+    driver.open(demo.parent / "order_lines.csv")
+    assert "Links" not in states(driver)
+    driver.desk.words.place(FieldRef("Order lines", "Net"))
+    driver.settle()
+    driver.desk.select_word(None)
+    driver.settle()
+    assert "Report's style" in states(driver)
+    assert "What counts as money" not in states(driver)

@@ -27,6 +27,11 @@ class Link(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename={"fro
     to_table: str
     keys: tuple[tuple[str, str], ...]
 
+    def said(self, called: Callable[[str], str]) -> str:
+        """It in words; `called` says what a table is called by its key: “Order lines to Orders by Order no.”."""
+        keys = " and ".join(one if one == other else f"{one} = {other}" for one, other in self.keys)
+        return f"{called(self.from_table)} to {called(self.to_table)} by {keys}"
+
 
 def find_partners(link: Link, near: Table, far: Table) -> npt.NDArray[np.int32]:
     """For each record of `near` the record number in `far`, or -1; shape (records of near,).

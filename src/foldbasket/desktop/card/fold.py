@@ -7,6 +7,7 @@ from functools import partial
 from PyQt6.QtWidgets import QWidget
 
 from foldbasket.baskets import edits
+from foldbasket.desktop.card.first import first_sections, is_first
 from foldbasket.desktop.card.highlights import all_highlights_section
 from foldbasket.desktop.card.looks import lines_section
 from foldbasket.desktop.card.next import next_section
@@ -25,10 +26,17 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
     if fold is None:
         body = CardBody("No fold yet", "Open some data, then place a field.", parent)
         return body.end()
-    body = CardBody(
-        label_of(fold, desk.source), "The whole report. Select a word of the sentence for its own card.", parent
+    nothing_placed = is_first(desk)
+    about = (
+        "Nothing is placed yet. Double-click a field, drag it into the middle, or type what to show."
+        if nothing_placed
+        else "The whole report. Select a word of the sentence for its own card."
     )
-    next_section(desk, body, fold)
+    body = CardBody(label_of(fold, desk.source), about, parent)
+    if nothing_placed:
+        first_sections(desk, body)
+    else:
+        next_section(desk, body, fold)
     body.section("Name")
     body.entry(
         "Fold",
@@ -36,6 +44,22 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
         "its name",
         lambda text: desk.do(edits.RenameFold(fold.key, text.strip())),
     )
+    if not nothing_placed:
+        _report_sections(desk, body, fold)
+    settings_section(desk, body)
+    if not fold.is_empty:
+        body.section("How it is worked out", "")
+        for number, step in enumerate(steps_of(fold, desk.source, desk.basket.locale), 1):
+            body.text(f"{number}. {step}", "quiet")
+    body.section("Fold", "")
+    body.link("Turn rows into columns", desk.words.turn)
+    body.link("Copy this fold as a new one", lambda: desk.do(edits.AddFold(fold)))
+    body.link("Take this fold out", lambda: desk.do(edits.RemoveFold(fold.key)))
+    return body.end()
+
+
+def _report_sections(desk: Desk, body: CardBody, fold: Fold) -> None:
+    """What holds for the whole report: totals, the place of its measures, and how it looks."""
     body.section("Grand totals")
     for label, attribute in (("Under rows", "row_total"), ("Beside columns", "column_total")):
         body.choice(
@@ -68,16 +92,6 @@ def fold_card(desk: Desk, parent: QWidget) -> CardBody:
     all_highlights_section(desk, body, fold)
     layout_section(desk, body, fold)
     titles_section(desk, body, fold)
-    settings_section(desk, body)
-    if not fold.is_empty:
-        body.section("How it is worked out", "")
-        for number, step in enumerate(steps_of(fold, desk.source, desk.basket.locale), 1):
-            body.text(f"{number}. {step}", "quiet")
-    body.section("Fold", "")
-    body.link("Turn rows into columns", desk.words.turn)
-    body.link("Copy this fold as a new one", lambda: desk.do(edits.AddFold(fold)))
-    body.link("Take this fold out", lambda: desk.do(edits.RemoveFold(fold.key)))
-    return body.end()
 
 
 def _total(desk: Desk, fold: Fold, attribute: str, where: str) -> None:

@@ -22,6 +22,7 @@ from foldbasket.baskets import edits
 from foldbasket.desktop.card.axis import axis_card
 from foldbasket.desktop.card.chart import chart_card
 from foldbasket.desktop.card.filter import filter_card
+from foldbasket.desktop.card.first import is_first
 from foldbasket.desktop.card.fold import fold_card
 from foldbasket.desktop.card.formula import new_formula_card
 from foldbasket.desktop.card.measure import measure_card
@@ -128,8 +129,8 @@ class CardPanel(QScrollArea):
                 self.again()
 
     def _again_over_sources(self) -> None:
-        """What only the cards of sources show is known now."""
-        if self.desk.spec is not None:
+        """What only the cards of sources show is known now, and that of a fold in which nothing is placed yet."""
+        if self.desk.spec is not None or is_first(self.desk):
             self.again()
 
     def again(self) -> None:

@@ -247,7 +247,9 @@ class FactsLine(QFrame):
         self.seen.setVisible(has_news and not working)
         for each in (self.open, self.folder):
             each.setVisible(has_news and not working and self._file is not None)
-        self.setVisible((self.desk.view.source_key is None and not self._paged) or has_news or working)
+        fold = self.desk.fold
+        has_report = fold is not None and not fold.is_empty and self.desk.view.source_key is None
+        self.setVisible((has_report and not self._paged) or has_news or working)
 
 
 def _counted(each: Counted, base: str, muted: str) -> str:

@@ -110,11 +110,10 @@ class LinkMap(QWidget):
 
     def said(self, link: Link, suggested: bool = False) -> str:
         """A link in a sentence."""
-        keys = " and ".join(one if one == other else f"{one} = {other}" for one, other in link.keys)
         start = "Suggested: " if suggested else ""
         match = self.desk.supply.looker.matches.get(link)
         end = f", {match.label}" if isinstance(match, Match) else f", {match}" if match is not None else ""
-        return f"{start}{self.called(link.from_table)} to {self.called(link.to_table)} by {keys}{end}"
+        return f"{start}{link.said(self.called)}{end}"
 
     # --- drawing ------------------------------------------------------------
 
