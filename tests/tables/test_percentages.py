@@ -20,6 +20,7 @@ from foldbasket.tables.mending.natures import TakeFor
 from foldbasket.tables.mending.rows import DropEmptyRows
 from foldbasket.tables.mending.types import ScaleUnit
 from foldbasket.tables.nature import Nature, as_told, nature_of
+from foldbasket.tables.reading.parquet import write_parquet
 from foldbasket.tables.reading.readers import read_table
 from foldbasket.tables.table import Table
 from tests.folding.build import measure, placed
@@ -121,3 +122,10 @@ def test_files_of_parts_are_taken_for_what_the_first_is(tmp_path):
     table = read_table(tmp_path, "T")
     assert isinstance(table, Table)
     assert nature_of(table.columns["Rebate"]) is Nature.PERCENTAGE
+
+
+def test_they_stay_what_they_are_inside_a_basket(table, tmp_path):
+    write_parquet(table, tmp_path / "inside.parquet")
+    again = read_table(tmp_path / "inside.parquet", "T")
+    assert nature_of(again.columns["Rebate"]) is Nature.PERCENTAGE
+    assert nature_of(again.columns["Rate"]) is Nature.PRICE

@@ -11,7 +11,9 @@ from hypothesis import strategies as st
 
 from foldbasket.errors import ReadError
 from foldbasket.tables.conversion import from_arrow
+from foldbasket.tables.reading.contract import Reading
 from foldbasket.tables.reading.parquet import read_parquet, write_parquet
+from foldbasket.tables.reading.readers import read_table
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 
@@ -90,3 +92,29 @@ def test_varied_text_is_put_off_and_repeating_text_is_not(tmp_path, monkeypatch)
     assert [isinstance(column, DeferredColumn) for column in table.columns.values()] == [True, False]
     assert [table.columns["No"].text(at) for at in range(5_000)] == names
     assert (table.columns["Channel"].blank_count, len(table.columns["Channel"].dictionary)) == (2_500, 1)
+
+
+def test_what_a_first_reading_told_comes_back_with_a_table_of_ours(tmp_path):
+    path = tmp_path / "ledger.csv"
+    path.write_text(
+        "Sales of March\n\nNo;Net;Rebate\n"
+        + "".join(f"{at};{'n/k' if at == 150 else f'{at},50'};{at} %\n" for at in range(200))
+    )
+    table = read_table(path, "Ledger", Reading(types={"No": FieldType.TEXT}))
+    assert table.titles
+    assert table.decimal_mark == ","
+    assert list(table.texts) == ["Net"]
+    write_parquet(table, tmp_path / "inside.parquet")
+    again = read_table(tmp_path / "inside.parquet", "Ledger")
+    assert (again.titles, again.decimal_mark, again.chosen, again.notes) == (
+        table.titles,
+        table.decimal_mark,
+        table.chosen,
+        table.notes,
+    )
+    assert list(again.texts) == ["Net"]
+    for name, column in table.columns.items():
+        assert again.columns[name].type is column.type, name
+        assert [again.columns[name].text(at) for at in range(200)] == [column.text(at) for at in range(200)]
+        assert again.columns[name].nature == column.nature
+    assert again.texts["Net"].text(150) == "n/k"

@@ -16,9 +16,10 @@ from msgspec.structs import replace
 
 from foldbasket.errors import ReadError
 from foldbasket.later import pq
-from foldbasket.tables.column import PUT_OFF, CodedColumn, Column, DeferredColumn
+from foldbasket.tables.column import PUT_OFF, CodedColumn, Column, DeferredColumn, natured
 from foldbasket.tables.conversion import fitted, is_bytes, to_arrow
 from foldbasket.tables.detection import retyped
+from foldbasket.tables.nature import Nature
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.alike import Kind
 from foldbasket.tables.reading.contract import AS_FOUND, READERS, Reader, Reading, memory_at_hand
@@ -42,6 +43,8 @@ class _Told(msgspec.Struct, omit_defaults=True):
     titles: int = 0
     decimal_mark: str = "."
     chosen: dict[str, tuple[FieldType, Order | None, str]] = {}
+    natures: dict[str, str] = {}
+    """What fields are taken for, where their file said so."""
 
 
 def _as_it_was(table: Table, note: bytes | None) -> Table:
@@ -59,7 +62,13 @@ def _as_it_was(table: Table, note: bytes | None) -> Table:
         column = table.columns.get(field)
         if isinstance(column, CodedColumn) and column.type is FieldType.TEXT:
             table = retyped(table, column)
-    return table
+    known = {each.value for each in Nature}
+    taken = {
+        field: natured(table.columns[field], nature)
+        for field, nature in told.natures.items()
+        if field in table.columns and nature in known
+    }
+    return table.with_columns({**table.columns, **taken}, table.texts) if taken else table
 
 
 def read_parquet(
@@ -235,12 +244,17 @@ def _varied(metadata: pq.FileMetaData, schema: pa.Schema) -> set[int]:
 def write_parquet(table: Table, path: Path) -> None:
     """Writes a table of ours as a Parquet file that `read_parquet` gives back as it was."""
     chosen = {field: (how.type, how.order, how.decimal_mark) for field, how in table.chosen.items()}
-    told = msgspec.json.encode(_Told(tuple(table.texts), table.notes, table.titles, table.decimal_mark, chosen))
+    natures = {field: column.nature for field, column in table.columns.items() if column.nature}
+    told = msgspec.json.encode(
+        _Told(tuple(table.texts), table.notes, table.titles, table.decimal_mark, chosen, natures)
+    )
     arrow = to_arrow(table)
-    if told != b"{}":
-        arrow = arrow.replace_schema_metadata({OWN: told})
-    # Without the schema of the writer, a reader is free to read text as text, which for varied text is many times as fast.
-    pq.write_table(arrow, path, compression="zstd", store_schema=False)
+    # Without the schema of the writer, a reader is free to read text as text, which for varied text is many times as fast; what a schema tells beside its
+    # fields is then not written either.
+    with pq.ParquetWriter(path, arrow.schema, compression="zstd", store_schema=False) as writer:
+        writer.write_table(arrow)
+        if told != b"{}":
+            writer.add_key_value_metadata({OWN: told})
 
 
 def stream_parquet(
