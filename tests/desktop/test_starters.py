@@ -79,7 +79,7 @@ def test_the_card_tells_what_reports_begin_with_and_there_it_is_put_right(driver
     said = states(driver)
     assert list(said)[:4] == ["Links", "What counts as money", "Date that leads", "As of"]
     assert said["Links"] == "3 suggested"
-    assert said["What counts as money"] == "Net, Cost, 1 more"
+    assert said["What counts as money"] == "Net, Cost …"
     assert said["Date that leads"] == "Order date"
     assert said["As of"] == "30 Sep 2026, the latest"
     assert "Report's style" not in said
@@ -93,7 +93,7 @@ def test_the_card_tells_what_reports_begin_with_and_there_it_is_put_right(driver
     assert all("Net" not in card.proposal.fold.name for card in driver.workspace.starters.cards)
     driver.desk.undo()
     driver.settle()
-    assert states(driver)["What counts as money"] == "Net, Cost, 1 more"
+    assert states(driver)["What counts as money"] == "Net, Cost …"
     driver.unfold("Links")
     take = next(
         each for each in driver.workspace.card.findChildren(QPushButton) if each.text().startswith("Take the 3")

@@ -78,7 +78,7 @@ def _money(desk: Desk, body: CardBody) -> None:
     amounts = [ref.field for ref, _, nature in found if nature is Nature.AMOUNT]
     body.section(
         "What counts as money",
-        ", ".join(amounts[:2]) + (f", {len(amounts) - 2} more" if len(amounts) > 2 else "") or "nothing",
+        ", ".join(amounts[:2]) + (" …" if len(amounts) > 2 else "") or "nothing",
     )
     order = list(Nature)
     for ref, column, nature in sorted(found, key=lambda each: order.index(each[2]))[:MOST]:
