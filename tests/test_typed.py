@@ -2,7 +2,7 @@
 
 import pytest
 
-from foldbasket.typed import fitting, meant, near
+from foldbasket.typed import fitting, meant, near, number_typed
 
 NAMES = [
     "Undo",
@@ -56,3 +56,14 @@ def test_what_else_a_thing_is_found_by_comes_last():
 def test_a_near_name_is_offered_and_never_the_name_itself(name, found):
     assert near(name, NAMES) == found
     assert meant(name, NAMES) == (f"Did you mean “{found}”?" if found else "")
+
+
+@pytest.mark.parametrize(
+    ("said", "meant"),
+    [
+        ("1,000", "1000"), ("-1,234,567.50", "-1234567.50"), ("−3", "-3"), ("10%", "0.1"), ("12.5 %", "0.125"), ("-5%", "-0.05"), (" 7 ", "7"),
+        ("1,5", "1,5"), ("1,00", "1,00"), ("ten", "ten"), ("", ""), ("%", "%"), ("1e5", "1e5"),
+    ],
+)  # fmt: skip
+def test_a_number_is_meant_however_it_is_typed_and_anything_else_is_left(said, meant):
+    assert number_typed(said) == meant

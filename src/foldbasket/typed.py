@@ -5,6 +5,7 @@ from __future__ import annotations
 import difflib
 import re
 from collections.abc import Callable, Iterable
+from decimal import Decimal
 from typing import TypeVar
 
 from foldbasket.turns import give_way
@@ -69,3 +70,16 @@ def meant(name: str, known: Iterable[str], cutoff: float = 0.6) -> str:
     """The question whether that name was meant; empty where there is none."""
     found = near(name, known, cutoff)
     return f"Did you mean “{found}”?" if found is not None else ""
+
+
+_NUMBER = re.compile(r"([-+−]?)(\d{1,3}(?:,\d{3})+|\d+)(\.\d+)?\s*(%?)")
+
+
+def number_typed(said: str) -> str:
+    """A number as somebody types it, as canonical text: thousands may be set apart by commas, and 15 % is 0.15. Anything else as it is."""
+    found = _NUMBER.fullmatch(said.strip())
+    if found is None:
+        return said
+    sign, whole, part, percent = found.groups()
+    plain = f"{'-' if sign in ('-', '−') else ''}{whole.replace(',', '')}{part or ''}"
+    return f"{Decimal(plain) / 100:f}" if percent else plain

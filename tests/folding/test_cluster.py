@@ -43,7 +43,7 @@ def engines(tables, links, folder, rng, cluster):
     return Engine(Source(held, links, (), fiscal)), Engine(Source(apart, links, (), fiscal), cluster=cluster)
 
 
-@pytest.mark.parametrize("seed", seeds(3))
+@pytest.mark.parametrize("seed", seeds(25))
 def test_random_folds_on_the_cluster_are_those_held(two, tmp_path, seed):
     rng = random.Random(seed * 53 + 2)
     tables = random_tables(rng)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import datetime
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
-from decimal import Decimal
 from functools import cached_property
 from itertools import islice
 from typing import TypeVar
@@ -33,7 +32,7 @@ from foldbasket.styling.words import plural
 from foldbasket.tables.nature import nature_of
 from foldbasket.tables.types import FieldType, parse_canonical
 from foldbasket.turns import give_way
-from foldbasket.typed import meant
+from foldbasket.typed import meant, number_typed
 
 MOST_NEAR = 5_000
 """Members among which one that was meant is looked for."""
@@ -170,8 +169,7 @@ class Vocabulary:
             many = cut is None and self.domain(ref, None).blank > MOST_INDEXED
             return said if is_quoted or (many and self.domain(ref, None).code_of(said) is not None) else None
         if said.endswith("%") and column.type.is_number:
-            parse_canonical(FieldType.REAL, said[:-1])
-            said = f"{Decimal(said[:-1].replace('−', '-')) / 100:f}"
+            said = number_typed(said)
         parse_canonical(column.type, said)
         return said
 

@@ -35,6 +35,7 @@ from foldbasket.sentence.phrases import field_phrase, filter_phrase
 from foldbasket.spec.filter import Filter, OneField
 from foldbasket.tables.column import Column
 from foldbasket.tables.types import FieldType
+from foldbasket.typed import number_typed
 
 EXAMPLES = {
     FieldType.DATE: "2026-04-30",
@@ -136,7 +137,7 @@ def _range(desk: Desk, body: CardBody, rule: Between, column: Column, become: Be
         )  # fmt: skip
 
     def end(attribute: str, text: str) -> None:
-        become(msgspec.structs.replace(rule, **{attribute: text.strip()}), done)
+        become(msgspec.structs.replace(rule, **{attribute: _typed(text, column)}), done)
 
     for label, attribute, hint in (("From", "low", "the smallest"), ("To", "high", "the largest")):
         body.entry(
@@ -146,6 +147,10 @@ def _range(desk: Desk, body: CardBody, rule: Between, column: Column, become: Be
             partial(end, attribute),
         )
     body.text("Both ends are in. A side without a value is open.", "quiet")
+
+
+def _typed(text: str, column: Column) -> str:
+    return number_typed(text) if column.type.is_number else text.strip()
 
 
 def _number(text: str | None) -> Decimal | None:
@@ -179,7 +184,7 @@ def _comparison(parent: QWidget, rule: Compare, column: Column, become: Become) 
     )
     value.editingFinished.connect(
         lambda: (
-            become(msgspec.structs.replace(rule, value=value.text().strip()), f"Compare {rule.field.field}")
+            become(msgspec.structs.replace(rule, value=_typed(value.text(), column)), f"Compare {rule.field.field}")
             if value.isModified() and value.text() != rule.value
             else None
         )
