@@ -182,7 +182,8 @@ def test_alternatives_are_made_and_taken_out_on_the_filters_card(sites):
     type_into(sites, "Value to compare with", "500")
     assert ("filters", "Channel: Trade, Web, or Net: ≥ 500") in sites.words()
     type_into(sites, "Value to compare with", "1,500")
-    assert ("filters", "Channel: Trade, Web, or Net: ≥ 1500") in sites.words()
+    assert ("filters", "Channel: Trade, Web, or Net: ≥ 1,500") in sites.words()
+    assert desk.fold.filters[0].rules[1].value == "1500"
     type_into(sites, "Value to compare with", "500")
     choose(sites, "Show", "Channel: Trade, Web")
     click(sites, "Take this alternative out")
