@@ -66,12 +66,13 @@ def _said(desk: Desk, link: Link) -> str:
 
 def _money(desk: Desk, body: CardBody) -> None:
     """What each field of numbers is taken for, which decides how it is summed up and which of them a report begins with."""
+    made = {FieldRef(each.table, each.name) for each in desk.basket.calculated}
     found: list[tuple[FieldRef, Column, Nature]] = [
         (FieldRef(key, name), column, nature_of(column))
         for key, table in desk.source.tables.items()
         if can_be_mended(table)
         for name, column in table.columns.items()
-        if column.type.is_number and (key, name) not in {(each.table, each.name) for each in desk.basket.calculated}
+        if column.type.is_number and FieldRef(key, name) not in made
     ]
     if not found:
         return
