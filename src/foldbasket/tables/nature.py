@@ -8,6 +8,7 @@ from __future__ import annotations
 import enum
 import re
 from decimal import Decimal
+from functools import lru_cache
 
 from foldbasket.tables.column import CodedColumn, Column, DeferredColumn
 from foldbasket.tables.types import FieldType
@@ -37,6 +38,16 @@ def names_identifier(name: str) -> bool:
     """Whether a field's name says that its values name things: their leading zeros then matter."""
     found = _IDENTIFIER.search(_spaced(name))
     return found is not None and found[0].lower() != "year"
+
+
+@lru_cache(maxsize=20_000)
+def _names_price(name: str) -> bool:
+    return _PRICE.search(_spaced(name)) is not None
+
+
+@lru_cache(maxsize=20_000)
+def _names_thing(name: str) -> bool:
+    return _IDENTIFIER.search(_spaced(name)) is not None
 
 
 FILE = "File"
@@ -83,18 +94,17 @@ def nature_of(column: Column) -> Nature:
     """The nature of a column: what it was said to be, else what it looks like."""
     if column.nature:
         return Nature(column.nature)
-    name = _spaced(column.name)
     if column.type.is_time:
         return Nature.DATE
     if column.type is FieldType.YESNO:
         return Nature.CATEGORY
     if column.type.is_number:
-        if _PRICE.search(name):
+        if _names_price(column.name):
             return Nature.PRICE
         if column.type is FieldType.WHOLE:
-            return Nature.IDENTIFIER if _IDENTIFIER.search(name) else Nature.QUANTITY
+            return Nature.IDENTIFIER if _names_thing(column.name) else Nature.QUANTITY
         return Nature.AMOUNT
-    if _IDENTIFIER.search(name):
+    if _names_thing(column.name):
         return Nature.IDENTIFIER
     column = at_hand(column)
     if isinstance(column, DeferredColumn):  # its values are mostly different, and asking for them would encode it
