@@ -4,6 +4,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton
 
 from foldbasket.spec.field import FieldRef
+from tests.desktop.test_looks import states
 
 
 def test_data_just_opened_are_offered_as_reports_and_one_is_taken(driver, demo):
@@ -66,10 +67,6 @@ def test_what_is_worth_a_look_stands_on_the_reports_card_and_is_done_by_a_click(
     driver.act("Turn rows into columns")
     driver.settle()
     assert driver.workspace.card.body.sections[0].title == "What next", "it holds of the next report, too"
-
-
-def states(driver):
-    return {each.title: each.head.state for each in driver.workspace.card.at_once().body.sections}
 
 
 def test_the_card_tells_what_reports_begin_with_and_there_it_is_put_right(driver, demo):

@@ -174,11 +174,6 @@ def check_pattern(pattern: str) -> None:
     number_writer(NumberStyle(pattern=pattern), "0", "en", "EUR")
 
 
-def percentages(decimals: int) -> str:
-    """The pattern of percentages with so many decimals, none where they are fewer."""
-    return f"#,##0.{'0' * decimals}%" if decimals > 0 else "#,##0%"
-
-
 def with_decimals(pattern: str, by: int) -> str:
     """A pattern with so many decimals more (or fewer, if negative), in each of its sections; never fewer than none."""
     if "E" in pattern or "@" in pattern:

@@ -114,6 +114,14 @@ def nature_of(column: Column) -> Nature:
     return Nature.CATEGORY
 
 
+def pattern_of(nature: str, kind: FieldType, scale: int) -> str | None:
+    """The LDML pattern in which numbers of a type and scale are written for what their field is taken for; None where the type alone tells."""
+    if nature != Nature.PERCENTAGE.value:
+        return None
+    decimals = 1 if kind is FieldType.REAL else scale - 2
+    return f"#,##0.{'0' * decimals}%" if decimals > 0 else "#,##0%"
+
+
 def as_told(column: Column, said: str) -> str:
     """A value's canonical text as what the field is taken for has it written: of a percentage 0.15 as “15%”."""
     return f"{Decimal(said).scaleb(2):f}%" if column.nature == Nature.PERCENTAGE.value and said else said

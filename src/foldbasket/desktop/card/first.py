@@ -12,7 +12,7 @@ from foldbasket.desktop.desk import Desk
 from foldbasket.links.link import Link, Match
 from foldbasket.spec.field import FieldRef
 from foldbasket.starters.ground import Ground
-from foldbasket.styling.dates import day_text
+from foldbasket.styling.dates import EPOCH, day_text
 from foldbasket.tables.column import Column
 from foldbasket.tables.mending.natures import TakeFor, natures_for
 from foldbasket.tables.mending.streamed import can_be_mended
@@ -103,4 +103,4 @@ def _as_of(desk: Desk, date: FieldRef | None) -> str:
     if profile is None or profile.largest is None:
         return "the latest date"
     day = datetime.date.fromisoformat(profile.largest[:10])
-    return f"{day_text((day - datetime.date(1970, 1, 1)).days, desk.basket.locale)}, the latest"
+    return f"{day_text((day - EPOCH).days, desk.basket.locale)}, the latest"

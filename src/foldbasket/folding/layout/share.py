@@ -22,12 +22,10 @@ from foldbasket.folding.states.runs import Grouped, held, regrouped, runs_of
 from foldbasket.folding.states.spilled import Spilled
 from foldbasket.links.source import Source
 from foldbasket.spec.fold import Measure
-from foldbasket.styling.numbers import percentages
 from foldbasket.tables.column import Column
 from foldbasket.tables.distinct import distinct
-from foldbasket.tables.nature import Nature
+from foldbasket.tables.nature import pattern_of
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.types import FieldType
 
 Mask = npt.NDArray[np.bool_]
 
@@ -84,9 +82,8 @@ class Share(msgspec.Struct, frozen=True, eq=False):
         ref = of.measure.field
         if ref is None or not of.aggregate.in_its_unit or block.dictionary is not None or not block.type.is_number:
             return block
-        if self.source.column(ref).nature != Nature.PERCENTAGE.value:
-            return block
-        return replace(block, pattern=percentages(1 if block.type is FieldType.REAL else block.scale - 2))
+        pattern = pattern_of(self.source.column(ref).nature, block.type, block.scale)
+        return block if pattern is None else replace(block, pattern=pattern)
 
     def _of_values(
         self, each: Measured, has_records: Mask, trees: tuple[Tree, Tree], lines: tuple[Lines, Lines]

@@ -18,9 +18,9 @@ from foldbasket.links.source import Source
 from foldbasket.spec.cut import Bands, Cut, Groups
 from foldbasket.spec.field import FieldRef
 from foldbasket.styling.dates import Fiscal, dates_text, day_text, moment_text
-from foldbasket.styling.numbers import NumberStyle, number_writer, percentages
+from foldbasket.styling.numbers import NumberStyle, number_writer
 from foldbasket.tables.column import CodedColumn, Codes, Column, Dictionary, smallest_codes
-from foldbasket.tables.nature import Nature
+from foldbasket.tables.nature import pattern_of
 from foldbasket.tables.types import MICROS_PER_DAY, FieldType, canonical, parse_canonical
 
 BLANK = "(blank)"
@@ -149,10 +149,8 @@ class Domain:
         if kind is FieldType.YESNO:
             return "yes" if raw else "no"
         places = self.dictionary.scale
-        if self.dictionary.nature == Nature.PERCENTAGE.value:
-            pattern = percentages(places - 2 if kind is not FieldType.REAL else 1)
-        else:
-            pattern = "#,##0." + "0" * places if places else "0.######"
+        plain = "#,##0." + "0" * places if places else "0.######"
+        pattern = pattern_of(self.dictionary.nature, kind, places) or plain
         writer = number_writer(NumberStyle(), pattern, locale, "EUR")
         return writer(float(raw)) if kind is FieldType.REAL else writer.units(int(raw), places)
 

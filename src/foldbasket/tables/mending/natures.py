@@ -14,7 +14,7 @@ from foldbasket.tables.nature import Nature, nature_of
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 
-MEASURED = (Nature.AMOUNT, Nature.QUANTITY, Nature.PRICE, Nature.PERCENTAGE)
+MEASURED = tuple(each for each in Nature if each.is_measured)
 NAMING = (Nature.IDENTIFIER, Nature.CATEGORY)
 
 
