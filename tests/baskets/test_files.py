@@ -90,7 +90,7 @@ BROKEN = [
     (b"[1]", "not a basket"),
     (b'{"format": "other"}', "not a basket"),
     (b'{"format": "fold-basket"}', "does not say which version"),
-    (_json(version=3), r"newer Fold Basket \(format 3, this one knows 2\)"),
+    (_json(version=4), r"newer Fold Basket \(format 4, this one knows 3\)"),
     (_json(colour="red"), "unknown field `colour`"),
     (
         _fold(rows=[{"id": "a", "field": {"table": "t", "field": "f"}, "shade": 1}]),

@@ -45,7 +45,7 @@ def test_fiscal_years_start_in_the_chosen_month_and_carry_the_year_in_which_they
                     "fiscal year": f"FY{year}",
                     "fiscal quarter": f"FY{year}-Q{place // 3 + 1}",
                     "fiscal quarter of year": f"Q{place // 3 + 1}",
-                    "fiscal month of year": f"{place + 1:02d}",
+                    "fiscal month of year": f"{day.month:02d}",
                 }
                 for name, key in said.items():
                     part = parts[name]

@@ -23,7 +23,7 @@ from foldbasket.tables.reading.objects import is_remote
 from foldbasket.tables.table import Table
 
 FORMAT = "fold-basket"
-VERSION = 2
+VERSION = 3
 
 
 class SourceSpec(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -166,7 +166,7 @@ class BasketFile(Basket, frozen=True, forbid_unknown_fields=True, omit_defaults=
     """A basket as its file says it: with the format's name and version."""
 
     format: Literal["fold-basket"] = "fold-basket"
-    version: Literal[2] = 2
+    version: Literal[3] = 3
 
 
 def named(thing: T, name: str) -> T:

@@ -96,6 +96,10 @@ class Records:
         part = self._part(ref, cut)
         return Field(part.in_sql(field.said, self.dialect), FieldType.TEXT, None, field.found)
 
+    def in_order(self, ref: FieldRef, cut: Cut | None) -> bool:
+        """Whether members of a field are in their order when they are sorted by their keys."""
+        return cut is None or isinstance(cut, Groups) or self._part(ref, cut).sorts_by_key
+
     def _part(self, ref: FieldRef, cut: Cut) -> Part:
         """The part or band that a field is cut into; of a part none of the values need be known."""
         if isinstance(cut, str):

@@ -38,6 +38,9 @@ class Says(Protocol):
     def member(self, ref: FieldRef, cut: Cut | None) -> Field:
         """A field as it is, or cut into members, which are said by their keys."""
 
+    def in_order(self, ref: FieldRef, cut: Cut | None) -> bool:
+        """Whether members of a field are in their order when they are sorted by their keys."""
+
     def literal(self, ref: FieldRef, cut: Cut | None, key: str) -> Sql:
         """A member or value that is written out, by its canonical text. Raises FoldError for what is none."""
 

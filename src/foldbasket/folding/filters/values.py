@@ -18,9 +18,9 @@ from foldbasket.kinds import entered
 from foldbasket.later import exp
 from foldbasket.sayings import Saying, saying
 from foldbasket.spec.field import FieldRef
-from foldbasket.sql.pieces import Sql, applied, both
+from foldbasket.sql.pieces import NoSqlError, Sql, applied, both
 from foldbasket.tables.column import NumberColumn
-from foldbasket.tables.types import FieldType, parse_canonical
+from foldbasket.tables.types import FieldType, parse_canonical, shifted
 
 Sign = Literal["=", "≠", "<", "≤", ">", "≥"]
 SIGNS: tuple[Sign, ...] = ("=", "≠", "<", "≤", ">", "≥")
@@ -66,6 +66,8 @@ class Compare(RecordFilter, frozen=True, tag="compare"):
         )
 
     def in_sql(self, say: Says) -> Sql:
+        if self.sign not in "=≠" and not say.in_order(self.field, self.way):
+            raise NoSqlError(f"“{self.sign}” between members of the {self.part} of “{self.field.field}”")
         field = say.member(self.field, self.way)
         ordered = say.dialect.ordered if field.type is FieldType.TEXT else lambda said: said
         return applied(
@@ -143,7 +145,7 @@ def _compared(values: npt.NDArray, sign: Sign, wanted: object, scale: int) -> Ma
         if values.dtype.kind == "f":
             wanted = float(wanted)
         else:
-            units = wanted.scaleb(scale)
+            units = shifted(wanted, scale)
             low, high = math.floor(units), math.ceil(units)
             if low != high:  # no stored value equals it
                 if sign in ("=", "≠"):

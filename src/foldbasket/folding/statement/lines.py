@@ -99,7 +99,7 @@ def _key(word: Placed, records: Sequence[Records], names: Names) -> Key:
         heading,
         time_of(domain.part, domain.dictionary.type),
         domain.part,
-        by_value and (domain.part is None or domain.part.last is None),
+        by_value and (domain.part is None or (domain.part.last is None and domain.part.sorts_by_key)),
         word.descending,
     )
 

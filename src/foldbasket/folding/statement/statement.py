@@ -339,4 +339,6 @@ class _Statement:
                 yield self.dialect.ordering(is_total, bare=True)
             if key.found is not None:
                 yield self.dialect.ordering(column(key.found, cells), descending=True, bare=True)
-            yield self.dialect.ordering(column(key.name, cells), word.descending)
+            name = column(key.name, cells)
+            for said in key.part.order_in_sql(name) if key.part is not None else [name]:
+                yield self.dialect.ordering(said, word.descending)

@@ -125,7 +125,8 @@ class FiscalQuarterOfYear(FiscalPart, Cycle):
 
 @part
 class FiscalMonthOfYear(FiscalPart, Cycle):
-    """Months by their place in the fiscal year, under their calendar names."""
+    """Months of the calendar in the order of the fiscal year. Their canonical text is the month of the calendar, so that it means the same whenever the year
+    starts; their number is their place in the fiscal year, from 1."""
 
     standing = 150
     name, label, key_form, every = "fiscal month of year", "Month of the fiscal year", r"(0[1-9]|1[0-2])", range(1, 13)
@@ -135,19 +136,29 @@ class FiscalMonthOfYear(FiscalPart, Cycle):
     def of(self, days: Days) -> Days:
         return self._fiscal_months(days) % 12 + 1
 
+    def __init__(self, fiscal: Fiscal) -> None:
+        super().__init__(fiscal)
+        self.sorts_by_key = fiscal.month == 1
+
+    def _month(self, number: int) -> int:
+        """The month of the calendar, from 1, at a place in the fiscal year."""
+        return (number + self.fiscal.month - 2) % 12 + 1
+
     def key(self, number: int) -> str:
-        return f"{number:02d}"
+        return f"{self._month(number):02d}"
+
+    def number(self, *groups: int) -> int:
+        return (groups[0] - self.fiscal.month) % 12 + 1
 
     def text(self, number: int, locale: str) -> str:
-        return month_name((number + self.fiscal.month - 2) % 12 + 1, locale)
+        return month_name(self._month(number), locale)
 
     def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
-        months = [(self.fiscal.month + at - 1) % 12 + 1 for at in range(12)]
-        cases = [
-            (applied(exp.EQ, month_in_sql(date.copy(), dialect), text(f"{month:02d}")), text(f"{at:02d}"))
-            for at, month in enumerate(months, 1)
-        ]
-        return chosen(cases)
+        return month_in_sql(date, dialect)
+
+    def order_in_sql(self, key: Sql) -> list[Sql]:
+        begun = applied(exp.GTE, key.copy(), text(f"{self.fiscal.month:02d}"))
+        return [chosen([(begun, number(0))], number(1)), key]
 
     def a_day(self, number: int) -> int | None:
-        return first_of_month(2001 * 12 + (number + self.fiscal.month - 2) % 12)
+        return first_of_month(2001 * 12 + self._month(number) - 1)

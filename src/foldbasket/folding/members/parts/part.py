@@ -47,6 +47,8 @@ class Part:
     """Whether it is made by when the firm's year starts."""
     unit: str | None = None
     """The unit of time whose first day tells in which of the parts a day lies: year, quarter, month, week or day."""
+    sorts_by_key = True
+    """Whether its canonical texts sort as its numbers do."""
     by_time = False
     """Whether it needs the time of day: `of` then takes microseconds since 1970-01-01."""
 
@@ -69,6 +71,10 @@ class Part:
     def in_sql(self, date: Sql, dialect: Dialect) -> Sql:
         """The canonical text of the part of a date, as a server works it out. Raises NoSqlError where it does not."""
         raise NoSqlError(f"“{self.label}”")
+
+    def order_in_sql(self, key: Sql) -> list[Sql]:
+        """What a server sorts its members by, from their canonical text."""
+        return [key]
 
     def number_in_sql(self, key: Sql, dialect: Dialect) -> Sql:
         """A period's number by its canonical text. Raises NoSqlError where servers cannot count it so."""
