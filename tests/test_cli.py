@@ -187,7 +187,7 @@ def test_no_report_takes_the_place_of_what_it_is_made_from(tmp_path, capsys):
     path = basket_of(tmp_path)
     for target in ("s.csv", "../" + tmp_path.name + "/s.csv"):
         assert main(["render", str(path), "--to", str(tmp_path / target)]) == 1
-        assert "made from this file" in capsys.readouterr().err
+        assert "belongs to the source “s”" in capsys.readouterr().err
     assert (tmp_path / "s.csv").read_text().startswith("Site,Net")
 
 

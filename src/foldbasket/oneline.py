@@ -72,7 +72,7 @@ def run(options: argparse.Namespace) -> int:
         if options.to is not None:
             from foldbasket.outputs.formats import save_report
 
-            save_report(report, options.to)
+            save_report(report, options.to, guard=made.guard)
             tell(
                 f"{options.to}: {number_of(report.height, 'row')} × {number_of(report.width, 'column')} from {report.kept:,} of {number_of(report.records, 'record')}"
             )

@@ -11,7 +11,8 @@ from pathlib import Path
 import msgspec
 
 from foldbasket.baskets.basket import Basket
-from foldbasket.baskets.files import Opened, own_files
+from foldbasket.baskets.files import Opened
+from foldbasket.baskets.output_guard import OutputGuard
 from foldbasket.errors import BasketError, FoldBasketError, OutputError, reason_of
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.members import Members
@@ -111,7 +112,7 @@ def written(
 ) -> Iterator[Written]:
     """Writes every report that is wanted, one after the other, and an index of them at the end; what cannot be written is told, and the others are."""
     done: list[Entry] = []
-    spare = own_files(opened.basket, opened.path, opened.folder)
+    guard = OutputGuard(opened.basket, opened.path, opened.folder)
     taken: set[str] = set()
     for fold in folds_of(basket, wanted):
         try:
@@ -130,9 +131,9 @@ def written(
                 continue
             for path in paths:
                 try:
-                    _save(report, path, "table" if wanted.shape == "listing" else wanted.shape, spare)
+                    _save(report, path, "table" if wanted.shape == "listing" else wanted.shape, guard)
                 except FoldBasketError as error:
-                    tell(f"the fold “{fold.name}” cannot be made: {error}")
+                    tell(f"the fold “{fold.name}” cannot be written: {error}")
                     continue
                 done.append(Written(report, path, member).entry)
                 yield Written(report, path, member)
@@ -140,7 +141,7 @@ def written(
                 tell(f"the fold “{fold.name}”: {remark}")
     if wanted.index is not None:
         try:
-            save_index(done, Path(wanted.index), basket.name)
+            save_index(done, Path(wanted.index), basket.name, guard)
         except FoldBasketError as error:
             tell(f"the index cannot be made: {error}")
 
@@ -183,14 +184,15 @@ def field_named(engine: Engine, name: str, fold: Fold) -> FieldRef:
     raise BasketError(f"“{name}” is a field of several tables.", todo=f"Say which: {listed}.")
 
 
-def _save(report: Report, path: Path, shape: str, spare: Sequence[Path]) -> None:
+def _save(report: Report, path: Path, shape: str, guard: OutputGuard) -> None:
+    guard.check(path)  # before its folder is made
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except (OSError, ValueError) as error:
         raise OutputError(
             f"the folder cannot be made ({reason_of(error)}).", where=str(path.parent), todo="Choose another place."
         ) from None
-    save_report(report, path, shape, spare=spare)
+    save_report(report, path, shape, guard=guard)
 
 
 def free_path(pattern: str, fold: str, member: str, taken: set[str]) -> Path:

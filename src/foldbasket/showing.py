@@ -7,6 +7,7 @@ from pathlib import Path
 
 import msgspec
 
+from foldbasket.baskets.output_guard import OutputGuard
 from foldbasket.errors import SentenceError
 from foldbasket.folding.report.report import Report
 from foldbasket.opening.reading import load_tables
@@ -23,6 +24,7 @@ class Shown(msgspec.Struct, frozen=True):
     report: Report
     sentence: str
     problems: tuple[str, ...]
+    guard: OutputGuard
 
 
 def shown(
@@ -39,6 +41,7 @@ def shown(
     opened = together(paths, names)
     basket = opened.basket
     tables = load_tables(opened, allow_outside=trusted or opened.path.name == TOGETHER, lazily=True)
+    guard = OutputGuard(opened.basket, opened.path, opened.folder)
     basket, remarks = linked(basket, tables)
     for remark in remarks:
         tell(remark)
@@ -50,4 +53,4 @@ def shown(
     if fold.is_empty:
         raise SentenceError("this asks for nothing.", todo="Name a field to sum up, or one to show: net by region.")
     report = basket.worn(ready.engine.fold(fold), fold).of(fold, opened.path.name)
-    return Shown(report, written(fold, words), (*ready.problems, *report.remarks))
+    return Shown(report, written(fold, words), (*ready.problems, *report.remarks), guard)

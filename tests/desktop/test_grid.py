@@ -6,6 +6,7 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter
 
+from foldbasket.baskets.output_guard import OutputGuard
 from foldbasket.desktop.grid.figures import Figures
 from foldbasket.desktop.grid.geometry import Geometry
 from foldbasket.desktop.grid.painter import GridPainter, picture
@@ -170,7 +171,7 @@ def test_a_pdf_has_every_number_once_its_title_and_numbered_pages(qapp, tmp_path
         )
     )
     report = fold(of, [measure("sum", "T.v")], [placed("T.a")], [placed("T.c")], row_total="off", column_total="off")
-    save_report(report, tmp_path / "r.pdf")
+    save_report(report, tmp_path / "r.pdf", guard=OutputGuard())
     read = pypdf.PdfReader(tmp_path / "r.pdf")
     assert len(read.pages) == pages
     texts = [page.extract_text().replace("\t", " ") for page in read.pages]  # spaces are set as jumps

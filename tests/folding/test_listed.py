@@ -6,6 +6,7 @@ from decimal import Decimal
 
 import pytest
 
+from foldbasket.baskets.output_guard import OutputGuard
 from foldbasket.errors import OutputError
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.listed import LISTED, NO_PARTNER, Wanted, all_fields, list_records, usual_fields
@@ -104,7 +105,7 @@ def test_all_of_them_are_written_and_nothing_that_a_spreadsheet_would_run(behind
     proof, _, _ = behind
     found = list_records(proof, Wanted(fields("No", "Net", "Orders.Seller")), most=None)
     path = tmp_path / "records.csv"
-    assert save_records(found, path, Progress()) == COUNT
+    assert save_records(found, path, Progress(), OutputGuard()) == COUNT
     lines = path.read_text(encoding="utf-8").splitlines()
     assert lines[0] == "No,Net,Seller"
     assert len(lines) == COUNT + 1
@@ -112,4 +113,4 @@ def test_all_of_them_are_written_and_nothing_that_a_spreadsheet_would_run(behind
     assert any(line.endswith(",'=HYPERLINK(1)") for line in lines)
     assert lines_of(found, [0]).splitlines()[0] == "No\tNet\tSeller"
     with pytest.raises(OutputError, match="cannot be written"):
-        save_records(found, tmp_path / "nowhere" / "records.csv", Progress())
+        save_records(found, tmp_path / "nowhere" / "records.csv", Progress(), OutputGuard())

@@ -6,6 +6,7 @@ from decimal import Decimal
 import msgspec
 import pytest
 
+from foldbasket.baskets.output_guard import OutputGuard
 from foldbasket.errors import FoldError
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.members import Members
@@ -116,7 +117,7 @@ def test_what_the_listing_shows_by_itself_and_says(tmp_path):
     listed = report.listing()
     assert listed.sentence == "Records of Lines with Grade, Net, Price and Freight for each Site"
     assert listed.width == 4, "fields of the columns make none here"
-    save_report(report, tmp_path / "listed.csv", "listing")
+    save_report(report, tmp_path / "listed.csv", "listing", guard=OutputGuard())
     rows = (tmp_path / "listed.csv").read_text("utf-8").splitlines()
     assert rows[0].split(",")[:3] == ["Site", "Record", "Grade"]
     assert len(rows) == 1 + listed.height

@@ -17,6 +17,7 @@ from PIL import Image
 from pypdf import PdfReader
 from tests.folding.build import measure, placed, source, table
 
+from foldbasket.baskets.output_guard import OutputGuard
 from foldbasket.charts.kinds.blocks import Bars, Columns, Stacked
 from foldbasket.charts.kinds.lines import Areas, Lines
 from foldbasket.charts.kinds.parts import Parts
@@ -42,7 +43,7 @@ def report_of(chart, rows=("Site",), columns=("Year",)):
 def test_a_chart_is_a_picture_a_drawing_and_a_page(tmp_path):
     report = report_of(Chart())
     for ending in ("png", "svg", "pdf"):
-        save_report(report, tmp_path / f"chart.{ending}", "chart")
+        save_report(report, tmp_path / f"chart.{ending}", "chart", guard=OutputGuard())
     assert Image.open(tmp_path / "chart.png").size == (1920, 1080)
     assert lxml.html.fromstring((tmp_path / "chart.svg").read_bytes()).tag == "svg"
     text = PdfReader(tmp_path / "chart.pdf").pages[0].extract_text()
@@ -50,7 +51,7 @@ def test_a_chart_is_a_picture_a_drawing_and_a_page(tmp_path):
 
 
 def test_a_page_for_the_web_holds_the_chart_with_its_words(tmp_path):
-    save_report(report_of(Chart(note="Mine <b>")), tmp_path / "page.html")
+    save_report(report_of(Chart(note="Mine <b>")), tmp_path / "page.html", guard=OutputGuard())
     page = lxml.html.parse(str(tmp_path / "page.html"))
     (image,) = page.findall(".//img")
     assert image.get("alt").startswith("Columns: Net")
@@ -60,7 +61,7 @@ def test_a_page_for_the_web_holds_the_chart_with_its_words(tmp_path):
     assert b"<svg" in base64.b64decode(data)
     (dark,) = page.findall(".//source")
     assert "dark" in dark.get("media")
-    save_report(report_of(None), tmp_path / "plain.html")
+    save_report(report_of(None), tmp_path / "plain.html", guard=OutputGuard())
     assert not lxml.html.parse(str(tmp_path / "plain.html")).findall(".//img")
 
 
@@ -74,7 +75,7 @@ C = "{http://schemas.openxmlformats.org/drawingml/2006/chart}"
 @pytest.mark.parametrize(("name", "drawn"), [(name, drawn) for name, kinds in KINDS.items() for drawn in kinds])
 def test_a_workbook_has_a_chart_of_its_own_that_refers_to_its_figures(tmp_path, name, drawn):
     path = tmp_path / "book.xlsx"
-    save_report(report_of(Chart(drawn=drawn, measure="sum T.Net", along="Site")), path)
+    save_report(report_of(Chart(drawn=drawn, measure="sum T.Net", along="Site")), path, guard=OutputGuard())
     page = openpyxl.load_workbook(path)["Chart"]
     with zipfile.ZipFile(path) as parts:
         (part,) = [each for each in parts.namelist() if each.startswith("xl/charts/chart")]
@@ -111,10 +112,10 @@ def test_a_chart_that_would_mislead_is_left_out_with_a_word_and_the_rest_is_writ
     fold = Fold("One", (measure("average", "T.Net"),), (placed("T.Site", id="Site"),), chart=Chart(drawn=Parts()))
     averaged = Engine(source(table("T", COLUMNS))).fold(fold)
     assert report is not None
-    save_report(averaged, tmp_path / "book.xlsx")
+    save_report(averaged, tmp_path / "book.xlsx", guard=OutputGuard())
     page = openpyxl.load_workbook(tmp_path / "book.xlsx")["Chart"]
     assert "do not add up" in page["A1"].value
-    save_report(averaged, tmp_path / "page.html")
+    save_report(averaged, tmp_path / "page.html", guard=OutputGuard())
     assert "The chart is left out: its values do not add up" in (tmp_path / "page.html").read_text()
 
 

@@ -12,6 +12,7 @@ from lxml import html as lxml_html
 from tests.folding.build import fold, measure, placed, ref, source, table
 
 from foldbasket.baskets.files import open_basket
+from foldbasket.baskets.output_guard import OutputGuard
 from foldbasket.errors import OutputError
 from foldbasket.folding.engine import Engine
 from foldbasket.opening.reading import load_tables
@@ -27,7 +28,7 @@ from foldbasket.styling.numbers import NumberStyle
 def test_a_sheet_may_be_called_after_any_fold(tmp_path, name):
     of = source(table("T", {"Site": ["Oak", "Ash"], "Net": [1, 2]}))
     report = fold(of, [measure("sum", "T.Net")], [placed("T.Site")])
-    save_report(msgspec.structs.replace(report, name=name), tmp_path / "a.xlsx")
+    save_report(msgspec.structs.replace(report, name=name), tmp_path / "a.xlsx", guard=OutputGuard())
     title, _ = openpyxl.load_workbook(tmp_path / "a.xlsx").sheetnames
     assert 0 < len(title.encode("utf-16-le")) <= 62
     assert not set(title) & set("[]:*?/\\")
@@ -107,7 +108,7 @@ def test_text_that_a_spreadsheet_would_run_stays_text(tmp_path):
         assert not row[0].startswith(("=", "+", "-", "@"))
         assert not row[2].startswith(("=", "+", "-", "@"))
     assert {row[0] for row in written(report, delimited.write_cells)[1:]} >= set(nasty)
-    save_report(report, tmp_path / "x.xlsx")
+    save_report(report, tmp_path / "x.xlsx", guard=OutputGuard())
     for row in openpyxl.load_workbook(tmp_path / "x.xlsx").active.iter_rows():
         for cell in row:
             assert cell.data_type != "f"
@@ -119,7 +120,7 @@ def test_text_that_a_spreadsheet_would_run_stays_text(tmp_path):
 def test_a_workbook_holds_numbers_as_numbers_with_formats_merges_panes_and_widths(reports, tmp_path, name):
     report = reports[name]
     path = tmp_path / "r.xlsx"
-    save_report(report, path)
+    save_report(report, path, guard=OutputGuard())
     page = openpyxl.load_workbook(path).active
     heads = report.columns.depth + (1 if len(report.measures) > 1 or not report.columns.depth else 0)
     left, first = report.rows.depth + 1, 3 + heads + 1
@@ -155,7 +156,7 @@ def test_a_workbook_has_the_number_patterns_of_the_measures(tmp_path):
     report = fold(
         of, [measure("sum", "T.x", number=style, heading=str(at)) for at, style in enumerate(styles.values())]
     )
-    save_report(report, tmp_path / "r.xlsx")
+    save_report(report, tmp_path / "r.xlsx", guard=OutputGuard())
     page = openpyxl.load_workbook(tmp_path / "r.xlsx").active
     assert [page.cell(5, 2 + at).number_format for at in range(4)] == list(styles)
 
@@ -164,7 +165,7 @@ def test_a_large_workbook_is_written_in_constant_memory_and_says_the_same(tmp_pa
     of = source(table("T", {"a": list(range(700)), "b": [at % 300 for at in range(700)], "v": list(range(700))}))
     report = fold(of, [measure("sum", "T.v")], [placed("T.a")], [placed("T.b")])
     assert report.height * report.width > 200_000
-    save_report(report, tmp_path / "big.xlsx")
+    save_report(report, tmp_path / "big.xlsx", guard=OutputGuard())
     page = openpyxl.load_workbook(tmp_path / "big.xlsx", read_only=True).active
     for line, row in enumerate(page.iter_rows(min_row=5, values_only=True)):
         if line % 97 == 0:
@@ -173,7 +174,7 @@ def test_a_large_workbook_is_written_in_constant_memory_and_says_the_same(tmp_pa
 
 def test_an_html_page_says_every_cell_as_it_is_seen(reports, tmp_path):
     report = reports["Channels and segments"]
-    save_report(report, tmp_path / "r.html")
+    save_report(report, tmp_path / "r.html", guard=OutputGuard())
     page = lxml_html.fromstring((tmp_path / "r.html").read_text("utf-8"))
     rows = page.xpath("//tbody/tr")
     assert len(rows) == report.height
@@ -188,7 +189,7 @@ def test_an_html_page_says_every_cell_as_it_is_seen(reports, tmp_path):
 
 def test_html_cannot_be_broken_by_a_member(tmp_path):
     report = fold(source(table("T", {"x": ["<script>alert(1)</script>", "a&b"]})), [measure("count")], [placed("T.x")])
-    save_report(report, tmp_path / "r.html")
+    save_report(report, tmp_path / "r.html", guard=OutputGuard())
     assert "<script>" not in (tmp_path / "r.html").read_text("utf-8")
 
 
@@ -208,7 +209,7 @@ def test_what_cannot_be_written_is_one_clear_error_and_leaves_nothing(reports, t
         (tmp_path / "none" / "x.csv", "table", "cannot be written"),
     ):
         with pytest.raises(OutputError, match=what):
-            save_report(report, path, shape)
+            save_report(report, path, shape, guard=OutputGuard())
     assert list(tmp_path.iterdir()) == []
 
 
@@ -235,7 +236,7 @@ def test_no_text_format_leaves_text_that_a_spreadsheet_would_run(tmp_path, endin
         of, [measure("sum", "T.X", heading="=1+1"), measure("first", "T.=R", order=ref("T.X"))], [placed("T.=R")]
     )
     path = tmp_path / f"out{ending}"
-    save_report(report, path)
+    save_report(report, path, guard=OutputGuard())
     if ending == ".html":
         cells = [cell.text_content() for cell in lxml_html.parse(str(path)).iter("td", "th")]
     else:

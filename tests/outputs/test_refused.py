@@ -5,6 +5,7 @@ import json
 import pytest
 from tests.folding.build import measure, placed, source, table
 
+from foldbasket.baskets.output_guard import OutputGuard
 from foldbasket.cli import main
 from foldbasket.errors import OutputError
 from foldbasket.folding.engine import Engine
@@ -31,7 +32,7 @@ def test_a_report_past_the_limits_of_a_format_is_refused_before_it_is_written(
     path = tmp_path / f"r{ending}"
     path.write_bytes(b"the earlier report")
     with pytest.raises(OutputError) as found:
-        save_report(report, path)
+        save_report(report, path, guard=OutputGuard())
     assert told in str(found.value)
     assert found.value.todo
     assert path.read_bytes() == b"the earlier report"

@@ -10,6 +10,7 @@ from openpyxl.utils import range_boundaries
 from tests.folding.build import keep, measure, placed, source, table
 from tests.rounds import seeds
 
+from foldbasket.baskets.output_guard import OutputGuard
 from foldbasket.errors import OutputError
 from foldbasket.folding.engine import Engine
 from foldbasket.outputs.formats import save_report
@@ -31,7 +32,7 @@ def sales(rng):
 
 def written(report, path):
     """The formulas and the values that a workbook holds, by cell of the report."""
-    save_report(report, path, "sums")
+    save_report(report, path, "sums", guard=OutputGuard())
     sheet = Sheet(report)
     first, left = TOP + sheet.head_rows + 1, sheet.head_columns + 1
     formulas, values = (openpyxl.load_workbook(path, data_only=only).worksheets[0] for only in (False, True))
@@ -112,4 +113,4 @@ def test_a_total_of_which_members_are_not_shown_or_that_does_not_add_up_stays_a_
 def test_a_format_that_has_no_sums_says_which_has(tmp_path):
     report = Engine(sales(random.Random(1))).fold(Fold("f", (measure("count"),), (placed("T.S"),)))
     with pytest.raises(OutputError, match=r"Totals as sums are written as \.xlsx"):
-        save_report(report, tmp_path / "r.csv", "sums")
+        save_report(report, tmp_path / "r.csv", "sums", guard=OutputGuard())

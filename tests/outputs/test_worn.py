@@ -18,6 +18,7 @@ from odf.style import Map, TableCellProperties
 from odf.text import P
 from tests.folding.build import measure, placed, source, table
 
+from foldbasket.baskets.output_guard import OutputGuard
 from foldbasket.folding.dress.conditions.ends import AmongTop
 from foldbasket.folding.dress.conditions.others import Always
 from foldbasket.folding.dress.conditions.thresholds import AtLeast, Below, Equal, InRange
@@ -84,7 +85,7 @@ def cells(report):
 
 
 def test_html_has_every_text_ink_ground_weight_and_rule(report, tmp_path):
-    save_report(report, tmp_path / "r.html")
+    save_report(report, tmp_path / "r.html", guard=OutputGuard())
     page = lxml_html.fromstring((tmp_path / "r.html").read_text("utf-8"))
     sheet = page.xpath("//style")[0].text
     rules = dict(re.findall(r"\.(c\d+)\{([^}]*)\}", sheet.partition("@media")[0]))
@@ -114,7 +115,7 @@ def test_html_has_every_text_ink_ground_weight_and_rule(report, tmp_path):
 
 
 def test_a_workbook_has_every_value_format_ink_ground_weight_and_rule(report, tmp_path):
-    save_report(report, tmp_path / "r.xlsx")
+    save_report(report, tmp_path / "r.xlsx", guard=OutputGuard())
     book = openpyxl.load_workbook(tmp_path / "r.xlsx")
     page = book.worksheets[0]
     sheet = Sheet(report)
@@ -156,7 +157,7 @@ def test_a_workbook_has_every_value_format_ink_ground_weight_and_rule(report, tm
 
 def test_the_parts_of_a_workbook_are_well_formed_and_refer_to_what_is_there(report, tmp_path):
     """ECMA-376: every part has a content type, every relationship a target, every cell a style that exists."""
-    save_report(report, tmp_path / "r.xlsx")
+    save_report(report, tmp_path / "r.xlsx", guard=OutputGuard())
     with zipfile.ZipFile(tmp_path / "r.xlsx") as book:
         names = set(book.namelist())
         parts = {name: etree.fromstring(book.read(name)) for name in names if name.endswith((".xml", ".rels"))}
@@ -183,7 +184,7 @@ def test_the_parts_of_a_workbook_are_well_formed_and_refer_to_what_is_there(repo
 
 
 def test_an_opendocument_sheet_has_every_value_text_and_style(report, tmp_path):
-    save_report(report, tmp_path / "r.ods")
+    save_report(report, tmp_path / "r.ods", guard=OutputGuard())
     file = opendocument.load(tmp_path / "r.ods")
     styles = {
         each.getAttribute("name"): each for each in file.automaticstyles.childNodes if each.tagName == "style:style"
@@ -233,7 +234,7 @@ def test_a_highlight_that_stands_alone_is_the_opendocument_sheets_own(tmp_path, 
     fold = Fold("F", (NET, SHARE), (placed("T.Region"), placed("T.Site")), (placed("T.Half"),), look=look)
     fold = msgspec.structs.replace(fold, measures_on=MeasuresOn.ROWS if on_rows else MeasuresOn.COLUMNS)
     report = Engine(SALES).fold(fold)
-    save_report(report, tmp_path / "r.ods")
+    save_report(report, tmp_path / "r.ods", guard=OutputGuard())
     file = opendocument.load(tmp_path / "r.ods")
     own = {each.getAttribute("name"): each for each in file.automaticstyles.childNodes if each.tagName == "style:style"}
     worn = next(
@@ -281,7 +282,7 @@ def test_of_two_highlights_that_differ_the_later_wins_in_a_workbook_as_well(tmp_
     later = Highlight("c", NET.id, AtLeast("100"), Ground(Colour.MOSS), Scope.CELLS, totals=True)
     for highlights, live in ((both, 2), ((*both[:1], later), 0), ((later, *both[:1]), 1)):
         report = Engine(SALES).fold(Fold("F", (NET,), (placed("T.Region"),), look=ReportLook(highlights=highlights)))
-        save_report(report, tmp_path / "r.xlsx")
+        save_report(report, tmp_path / "r.xlsx", guard=OutputGuard())
         page = openpyxl.load_workbook(tmp_path / "r.xlsx").worksheets[0]
         rules = [rule for each in page.conditional_formatting for rule in each.rules]
         assert len(rules) == live
@@ -293,7 +294,7 @@ def test_of_two_highlights_that_differ_the_later_wins_in_a_workbook_as_well(tmp_
 def test_of_several_highlights_of_a_measure_none_is_left_to_an_opendocument_sheet(tmp_path):
     look = ReportLook(highlights=(Highlight("a", NET.id, AtLeast("100"), Ground()), Highlight("b", NET.id, AtLeast("1000"), Ink())))  # fmt: skip
     report = Engine(SALES).fold(Fold("F", (NET,), (placed("T.Region"),), look=look))
-    save_report(report, tmp_path / "r.ods")
+    save_report(report, tmp_path / "r.ods", guard=OutputGuard())
     assert not opendocument.load(tmp_path / "r.ods").spreadsheet.getElementsByType(Map)
     with zipfile.ZipFile(tmp_path / "r.ods") as parts:
         assert b"cell-content()" not in parts.read("content.xml")
@@ -301,7 +302,7 @@ def test_of_several_highlights_of_a_measure_none_is_left_to_an_opendocument_shee
 
 def test_the_parts_of_an_opendocument_sheet_hold_to_its_grammar_and_refer_to_styles_that_are_there(report, tmp_path):
     """OpenDocument's schema as odfpy's tables have it: which element stands within which, with which attributes; and what is referred to."""
-    save_report(report, tmp_path / "r.ods")
+    save_report(report, tmp_path / "r.ods", guard=OutputGuard())
     with zipfile.ZipFile(tmp_path / "r.ods") as parts:
         trees = [etree.fromstring(parts.read(name)) for name in ("content.xml", "styles.xml", "meta.xml")]
     known, seen = {}, 0
@@ -334,7 +335,7 @@ STYLE_NS = "urn:oasis:names:tc:opendocument:xmlns:style:1.0"
 
 
 def test_markdown_says_every_cell_and_nothing_in_it_is_taken_for_markup(report, tmp_path):
-    save_report(report, tmp_path / "r.md")
+    save_report(report, tmp_path / "r.md", guard=OutputGuard())
     lines = (tmp_path / "r.md").read_text("utf-8").splitlines()
     assert lines[0] == "# Net \\& share"
     rows = [re.split(r"(?<!\\)\|", line)[1:-1] for line in lines if line.startswith("| ")]
@@ -351,7 +352,7 @@ def test_markdown_says_every_cell_and_nothing_in_it_is_taken_for_markup(report, 
 def test_markdown_says_headings_from_above_down_over_totals_as_well(tmp_path):
     columns = {"A": ["x", "y"], "N": [1, 2], "M": [3, 4]}
     fold = Fold("F", (measure("sum", "T.N"), measure("sum", "T.M")), (), (placed("T.A"),))
-    save_report(Engine(source(table("T", columns))).fold(fold), tmp_path / "r.md")
+    save_report(Engine(source(table("T", columns))).fold(fold), tmp_path / "r.md", guard=OutputGuard())
     heads = next(line for line in (tmp_path / "r.md").read_text("utf-8").splitlines() if line.startswith("| "))
     said = [each.strip() for each in heads.strip("|").split("|") if each.strip()]
     assert said == ["x · N", "x · M", "y · N", "y · M", "All As · N", "All As · M"]
@@ -359,7 +360,7 @@ def test_markdown_says_headings_from_above_down_over_totals_as_well(tmp_path):
 
 def test_pages_picture_and_drawing_are_made_with_title_and_text(report, tmp_path):
     for ending in ("pdf", "png", "svg"):
-        save_report(report, tmp_path / f"r.{ending}")
+        save_report(report, tmp_path / f"r.{ending}", guard=OutputGuard())
     text = "".join(page.extract_text() for page in pypdf.PdfReader(tmp_path / "r.pdf").pages)
     assert "Net & share" in text
     assert "1,234,567.50" in text
@@ -369,7 +370,7 @@ def test_pages_picture_and_drawing_are_made_with_title_and_text(report, tmp_path
 
 
 def test_parquet_holds_the_members_and_their_measures_in_their_types(report, tmp_path):
-    save_report(report, tmp_path / "r.parquet")
+    save_report(report, tmp_path / "r.parquet", guard=OutputGuard())
     made = pq.read_table(tmp_path / "r.parquet")
     assert made.column_names == ["Region", "Site", "Half", "Net", "Share"]
     assert str(made.schema.field("Net").type).startswith("decimal128")

@@ -23,6 +23,7 @@ from foldbasket.baskets.archive import MOST_JSON, inner_json, pack
 from foldbasket.baskets.basket import FORMAT, VERSION, Basket, BasketFile, SourceSpec
 from foldbasket.baskets.migration import migrated
 from foldbasket.baskets.needs import circle_of, depth_of
+from foldbasket.baskets.output_guard import OutputGuard
 from foldbasket.baskets.schema import allowed_at
 from foldbasket.errors import BasketError, FoldError, reason_of
 from foldbasket.formulas.evaluation import day_named
@@ -229,12 +230,6 @@ def _plain_json(path: Path) -> bytes:
     return path.read_bytes()
 
 
-def own_files(basket: Basket, path: Path | None, folder: Path) -> list[Path]:
-    """The basket's file and the files that its sources are read from, which no report may take the place of."""
-    files = [folder / source.path for source in basket.sources if source.is_file]
-    return files if path is None else [path, *files]
-
-
 def with_full_paths(opened: Opened) -> Basket:
     """The basket with the paths of its sources said in full, as it is worked on."""
     return msgspec.structs.replace(
@@ -266,11 +261,12 @@ def save_basket(
 ) -> Basket:
     """Writes a basket, with its data when `tables` are given, and returns it as written. Paths must fit its folder.
 
-    Records that the basket carries and that are not among the tables are taken over from the `earlier` file. Raises BasketError when
-    the file cannot be written, or when it would lose records; what stood there before is then untouched.
+    Records that the basket carries and that are not among the tables are taken over from the `earlier` file. Raises OutputError for a file that is or would
+    become data of the basket; BasketError when the file cannot be written, or when it would lose records; what stood there before is then untouched.
     """
     if tables is not None and path.suffix.lower() == ".json":
         raise BasketError("a plain JSON basket cannot carry data.", where=path.name, todo="Save it as .basket.")
+    OutputGuard(basket, None, path.parent).check(path)
     taken = _carried_by(earlier) if tables is not None and earlier is not None else {}
     if tables is None:
         written = msgspec.structs.replace(

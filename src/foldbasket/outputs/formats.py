@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import importlib
-import os
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Literal, get_args
 
 import msgspec
 
+from foldbasket.baskets.output_guard import OutputGuard
 from foldbasket.errors import OutputError, reason_of
 from foldbasket.folding.report.report import Report
 from foldbasket.registry import Kinds
@@ -60,13 +60,13 @@ def save_report(
     path: Path,
     shape: str = "table",
     *,
-    spare: Collection[Path] = (),
+    guard: OutputGuard,
     progress: Progress | None = None,
 ) -> None:
     """Writes a report in the format that the ending of `path` names. The file appears whole or not at all.
 
-    `spare` are the files that the report comes from; `progress` can be cancelled while the records of a listing are gathered. Raises OutputError
-    for an unknown ending, a shape the format does not have, a place that cannot be written, or one of those files.
+    `guard` knows the files that no output may replace or join; `progress` can be cancelled while the records of a listing are gathered. Raises OutputError
+    for an unknown ending, a shape the format does not have, a place that cannot be written, or one that the guard refuses.
     """
     ending = path.suffix.lower()
     output = OUTPUTS.get(ending)
@@ -86,23 +86,19 @@ def save_report(
             where=str(path),
             todo=f"{what} are written as {able}." if able else f"Shapes are: {', '.join(get_args(Shape))}.",
         )
-    with appearing_whole(path, spare) as fresh:
+    with appearing_whole(path, guard) as fresh:
         output.write(report, fresh, shape)
 
 
 @contextmanager
-def appearing_whole(path: Path, spare: Collection[Path] = ()) -> Iterator[Path]:
+def appearing_whole(path: Path, guard: OutputGuard) -> Iterator[Path]:
     """A place beside `path` to write to, which takes its name when all went well. OutputError when it cannot be written, or when
-    it is one of the files to `spare`."""
+    the guard refuses it."""
     try:
-        if any(os.path.exists(path) and os.path.exists(each) and os.path.samefile(path, each) for each in spare):
-            raise OutputError(
-                "the report is made from this file, which it would take the place of.",
-                where=str(path),
-                todo="Choose another name.",
-            )
+        guard.check(path)
         with written_whole(path) as fresh:
             yield fresh
+        guard.wrote(path)
     except (OSError, ValueError) as error:  # a name with a NUL in it is a ValueError
         raise OutputError(
             f"the file cannot be written ({reason_of(error)}).", where=str(path), todo="Choose another place."

@@ -11,6 +11,7 @@ from urllib.parse import quote
 
 import msgspec
 
+from foldbasket.baskets.output_guard import OutputGuard
 from foldbasket.errors import OutputError
 from foldbasket.outputs.formats import appearing_whole
 from foldbasket.styling.words import number_of
@@ -42,13 +43,14 @@ class Entry(msgspec.Struct, frozen=True):
         )
 
 
-def save_index(entries: Sequence[Entry], path: Path, title: str) -> None:
-    """Writes the index, by the ending of its file. Raises OutputError for another ending or a place that cannot be written."""
+def save_index(entries: Sequence[Entry], path: Path, title: str, guard: OutputGuard) -> None:
+    """Writes the index, by the ending of its file. Raises OutputError for another ending, a place that cannot be written, or one that the guard
+    refuses."""
     if path.suffix.lower() not in (".html", ".csv"):
         raise OutputError(
             f"an index has no form “{path.suffix}”.", where=str(path), todo="Let its name end in .html or .csv."
         )
-    with appearing_whole(path) as fresh:
+    with appearing_whole(path, guard) as fresh:
         if path.suffix.lower() == ".csv":
             with fresh.open("w", encoding="utf-8", newline="") as file:
                 csv.writer(file).writerows([HEADS, *(each.values(path.parent) for each in entries)])

@@ -6,31 +6,24 @@ import csv
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
-from foldbasket.errors import OutputError
+from foldbasket.baskets.output_guard import OutputGuard
 from foldbasket.folding.listed import PIECE, Listed, Records
+from foldbasket.outputs.formats import appearing_whole
 from foldbasket.outputs.harmless import harmless
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.types import FieldType
-from foldbasket.whole import written_whole
 
 
-def save_records(records: Records, path: Path, progress: Progress) -> int:
+def save_records(records: Records, path: Path, progress: Progress, guard: OutputGuard) -> int:
     """Writes records to a file in UTF-8, headings first, which appears whole or not at all; how many there are. Raises OutputError, Cancelled."""
     count = len(records.fields[0].at) if records.fields else 0
-    try:
-        _write(records, count, path, progress)
-    except OSError as error:
-        raise OutputError(f"“{path}” cannot be written ({error.strerror}).", todo="Choose another place.") from None
-    return count
-
-
-def _write(records: Records, count: int, path: Path, progress: Progress) -> None:
-    with written_whole(path) as aside, aside.open("w", encoding="utf-8", newline="") as file:
+    with appearing_whole(path, guard) as aside, aside.open("w", encoding="utf-8", newline="") as file:
         writer = csv.writer(file)
         writer.writerow([each.ref.field for each in records.fields])
         for start in range(0, count, PIECE):
             progress.step("Writing records", start / count)
             writer.writerows(_lines(records.fields, range(start, min(count, start + PIECE))))
+    return count
 
 
 def lines_of(records: Records, places: Sequence[int]) -> str:

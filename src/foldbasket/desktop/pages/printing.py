@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 from PyQt6.QtPrintSupport import QPrintDialog, QPrinter, QPrinterInfo
@@ -35,6 +36,8 @@ def ask_and_print(window: Any, pages: Pages | Book) -> None:
     if dialog.exec() == QPrintDialog.DialogCode.Accepted:
         first, last = printer.fromPage(), printer.toPage()
         try:
+            if printer.outputFileName():
+                desk.output.guard().check(Path(printer.outputFileName()))
             print_out(printer, pages, max(0, first - 1), last or None)
             desk.news.emit(f"Printed {(last or len(pages)) - max(0, first - 1)} pages.")
         except OutputError as error:

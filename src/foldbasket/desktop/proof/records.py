@@ -221,9 +221,10 @@ class RecordsPane(QWidget):
             return
         path = Path(chosen) if Path(chosen).suffix else Path(chosen + ".csv")
         wanted: Wanted = records.wanted
+        guard = self.desk.output.guard()
 
         def write(progress: Progress) -> Path:
-            save_records(list_records(proof, wanted, progress, most=None), path, progress)
+            save_records(list_records(proof, wanted, progress, most=None), path, progress, guard)
             return path
 
         self._writer.start(write)

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from foldbasket.baskets.consent import NOWHERE
-from foldbasket.baskets.files import own_files
+from foldbasket.baskets.output_guard import OutputGuard
 from foldbasket.desktop.state.board import Board
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import OutputError
@@ -87,6 +87,10 @@ class Output(QObject):
         if said:
             self.desk.news.emit(said)
 
+    def guard(self) -> OutputGuard:
+        """What no file that leaves the window may take the place of, or join."""
+        return OutputGuard(self.desk.basket, self.desk.path, NOWHERE)
+
     def write_report(self, path: Path, shape: str = "table") -> None:
         """Writes the report in view to a file in the background; it appears whole or not at all."""
         report, fold = self.desk.report, self.desk.fold
@@ -94,11 +98,11 @@ class Output(QObject):
             return
         if fold is not None:
             report = report.of(fold, self.desk.path.name if self.desk.path is not None else "")
-        spare = own_files(self.desk.basket, self.desk.path, NOWHERE)
+        guard = self.guard()
 
         def write(progress: Any) -> Path:
             progress.step(f"Writing {path.name}", 0.0)
-            save_report(report, path, shape, spare=spare, progress=progress)
+            save_report(report, path, shape, guard=guard, progress=progress)
             return path
 
         self._writer.start(write)
@@ -108,7 +112,7 @@ class Output(QObject):
         fold, engine, basket = self.desk.fold, self.desk.engine, self.desk.basket
         if fold is None:
             return
-        spare = own_files(basket, self.desk.path, NOWHERE)
+        guard = self.guard()
         file = self.desk.path.name if self.desk.path is not None else ""
 
         def write(progress: Any) -> Path:
@@ -120,10 +124,10 @@ class Output(QObject):
                 progress.step(f"Writing {member}", at / len(wanted))
                 report = basket.worn(engine.fold(one), one).of(one, file)
                 path = free_path(pattern, fold.name, member, taken)
-                save_report(report, path, spare=spare)
+                save_report(report, path, guard=guard)
                 done.append(Written(report, path, member).entry)
             index = Path(pattern).parent / "index.html"
-            save_index(done, index, report.name)
+            save_index(done, index, report.name, guard)
             return index
 
         self._writer.start(write)

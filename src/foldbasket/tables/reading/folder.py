@@ -36,23 +36,30 @@ class HasName(Protocol):
     def name(self) -> str: ...
 
 
-def files_of(path: Path, readers: Sequence[Reader]) -> list[Path]:
-    """The files that a folder or pattern stands for, by name. A folder stands for its files of the commonest readable kind, or for those in folders within
+def files_of(path: Path, readers: Sequence[Reader], also: Path | None = None) -> list[Path]:
+    """The files that a folder or pattern stands for, by name; of a folder, those that it would stand for if there were `also` a further file. A folder stands for its files of the commonest readable kind, or for those in folders within
     it that are called by a field and its value (``region=North``)."""
     if os.path.isdir(path):
-        found = list(_within(path))
+        known = {ending for reader in readers for ending in reader.endings}
+        found = list(_within(path, known, also))
         by_reader = [[each for each in found if each.suffix.lower() in reader.endings] for reader in readers]
         return max(by_reader, key=len, default=[])
     return sorted(Path(each) for each in glob.glob(str(path)) if os.path.isfile(each))
 
 
-def _within(path: Path) -> Iterator[Path]:
-    inner = sorted(each for each in path.iterdir() if not each.name.startswith((".", "~", "_")))
-    files = [each for each in inner if os.path.isfile(each)]
+def _within(path: Path, endings: Container[str], also: Path | None) -> Iterator[Path]:
+    """The files with one of some endings in a folder; where it has none, those in folders within it that are named by a field and its value."""
+    inner = {*path.iterdir()}
+    if also is not None and also.is_relative_to(path):  # itself, or the first of the folders that would be made for it
+        inner.add(path / also.relative_to(path).parts[0])
+    seen = sorted(each for each in inner if not each.name.startswith((".", "~", "_")))
+    files = [each for each in seen if each.suffix.lower() in endings and (os.path.isfile(each) or each == also)]
     yield from files
-    for each in inner if not files else ():
+    for each in seen if not files else ():
         if NAMED.fullmatch(each.name) and each.is_dir() and not each.is_symlink():
-            yield from _within(each)
+            yield from _within(each, endings, also)
+        elif NAMED.fullmatch(each.name) and not each.exists() and also is not None:
+            yield also
 
 
 def named_of(path: PurePath, files: Sequence[PurePath]) -> Table | None:
