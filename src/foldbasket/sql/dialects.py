@@ -23,7 +23,7 @@ from foldbasket.sql.pieces import (
     within,
 )  # fmt: skip
 from foldbasket.styling.dates import EPOCH
-from foldbasket.tables.types import FieldType
+from foldbasket.tables.types import FieldType, shifted
 
 
 class Dialect:
@@ -55,9 +55,17 @@ class Dialect:
         """Whether a text is made of spaces alone."""
         return applied(exp.EQ, called("TRIM", said), text(""))
 
-    def units(self, said: Sql, scale: int) -> Sql:
-        """The sum of decimals with so many fraction digits, exactly."""
+    def exact_sum(self, said: Sql, scale: int) -> Sql:
+        """The sum of whole numbers, or of decimals with so many fraction digits, exactly; what comes back is read by `units_of`."""
         return exp.Sum(this=said)
+
+    def units_of(self, answer: Any, scale: int) -> int:
+        """An answer to `exact_sum` in units of 10^-scale."""
+        return int(shifted(Decimal(answer), scale))
+
+    def factor(self, said: Sql, kind: FieldType) -> Sql:
+        """A number whose product with another is exact here. Raises NoSqlError where there is none."""
+        return exp.Cast(this=said, to=exp.DataType.build("decimal(20, 0)")) if kind is FieldType.WHOLE else said
 
     def literal(self, kind: FieldType, value: Any, scale: int = 0) -> Sql:
         """A value of a type, in the form in which it is stored here: whole units, days or microseconds since 1970-01-01."""
@@ -72,7 +80,7 @@ class Dialect:
             return self.moment(moment.isoformat(" "))
         if kind is FieldType.REAL or isinstance(value, float):
             return number(float(value))
-        return number(value if isinstance(value, Decimal) else Decimal(int(value)).scaleb(-scale))
+        return number(value if isinstance(value, Decimal) else shifted(Decimal(int(value)), -scale))
 
     def date(self, day: str) -> Sql:
         """A day that is written out."""
@@ -114,8 +122,6 @@ class Dialect:
         """Order by a value, those without one last; `bare` leaves them where the server puts them."""
         return exp.Ordered(this=said, desc=descending, nulls_first=bare and descending)
 
-    has_decimals = True
-    """Whether its decimals are exact."""
     has_since = False
     """Whether `since` is fast."""
 
@@ -272,15 +278,28 @@ class MariaDb(Dialect):
 class Sqlite(Dialect):
     """Its dates are text (2026-04-30), its decimals real numbers: sums of those are rounded to the digits that they have."""
 
-    name, label, writes, has_grouping_sets, has_decimals = "sqlite", "SQLite", "sqlite", False, False
+    name, label, writes, has_grouping_sets = "sqlite", "SQLite", "sqlite", False
 
     def is_spaces(self, said: Sql) -> Sql:
         spaces = called("CHAR", *(number(each) for each in (9, 10, 11, 12, 13, 32)))
         return applied(exp.EQ, called("TRIM", said, spaces), text(""))
 
-    def units(self, said: Sql, scale: int) -> Sql:
-        whole = exp.Round(this=exp.Mul(this=within(said), expression=number(10**scale)))
-        return exp.Sum(this=exp.Cast(this=whole, to=exp.DataType.build("int")))
+    def exact_sum(self, said: Sql, scale: int) -> Sql:
+        """Its sums of whole numbers end in an error past 64 bits, so the upper and the lower 32 bits are added up apart and come as text."""
+        if scale:
+            whole = exp.Round(this=exp.Mul(this=within(said), expression=number(10**scale)))
+            said = exp.Cast(this=whole, to=exp.DataType.build("int"))
+        upper = exp.Sum(this=exp.BitwiseRightShift(this=within(said), expression=number(32)))
+        lower = exp.Sum(this=exp.BitwiseAnd(this=within(said.copy()), expression=number((1 << 32) - 1)))
+        kind = exp.DataType.build("text")
+        return joined(exp.Cast(this=upper, to=kind), text(" "), exp.Cast(this=lower, to=kind.copy()))
+
+    def units_of(self, answer: Any, scale: int) -> int:
+        upper, lower = map(int, answer.split())
+        return (upper << 32) + lower
+
+    def factor(self, said: Sql, kind: FieldType) -> Sql:
+        raise NoSqlError(f"the exact product of numbers, in {self.label},")
 
     def date(self, day: str) -> Sql:
         return text(day)

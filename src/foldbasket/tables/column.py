@@ -10,6 +10,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from decimal import Decimal
 from functools import cached_property
 from typing import Any
 
@@ -18,7 +19,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from foldbasket.tables.types import FieldType, canonical, parse_canonical
+from foldbasket.tables.types import FieldType, canonical, parse_canonical, shifted
 
 Codes = npt.NDArray[np.unsignedinteger]
 
@@ -78,7 +79,7 @@ class Dictionary:
         wanted = parse_canonical(self.type, key)
         if self.type in (FieldType.DECIMAL, FieldType.WHOLE):
             assert not isinstance(wanted, str)
-            units = wanted.scaleb(self.scale) if hasattr(wanted, "scaleb") else wanted
+            units = shifted(wanted, self.scale) if isinstance(wanted, Decimal) else wanted
             if units != int(units):
                 return None
             wanted = int(units)

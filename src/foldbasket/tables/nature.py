@@ -11,7 +11,7 @@ from decimal import Decimal
 from functools import lru_cache
 
 from foldbasket.tables.column import CodedColumn, Column, DeferredColumn
-from foldbasket.tables.types import FieldType
+from foldbasket.tables.types import FieldType, shifted
 from foldbasket.tables.unread import at_hand
 
 # By how trade names its fields, in English and in the languages around it; of those that put words together (Stückpreis, Bestellnr) the last tells.
@@ -124,4 +124,4 @@ def pattern_of(nature: str, kind: FieldType, scale: int) -> str | None:
 
 def as_told(column: Column, said: str) -> str:
     """A value's canonical text as what the field is taken for has it written: of a percentage 0.15 as “15%”."""
-    return f"{Decimal(said).scaleb(2):f}%" if column.nature == Nature.PERCENTAGE.value and said else said
+    return f"{shifted(Decimal(said), 2):f}%" if column.nature == Nature.PERCENTAGE.value and said else said

@@ -45,9 +45,14 @@ class FieldType(enum.Enum):
 _EXACT = Context(prec=100)
 
 
+def shifted(value: Decimal, digits: int) -> Decimal:
+    """Return value × 10^digits with all its digits, where Python's own arithmetic keeps 28."""
+    return value.scaleb(digits, _EXACT)
+
+
 def exact_decimal(units: int, scale: int) -> Decimal:
     """The decimal of a whole number of units of 10^-scale, with all its digits."""
-    return Decimal(units).scaleb(-scale, _EXACT)
+    return shifted(Decimal(units), -scale)
 
 
 def canonical(kind: FieldType, raw: int | float | str | bool, scale: int = 0) -> str:

@@ -11,10 +11,11 @@ from msgspec.structs import replace
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.compare.along import Along
-from foldbasket.folding.compare.cells import Cells, alike, large, moved, quotient
+from foldbasket.folding.compare.cells import Cells, alike, moved, quotient
 from foldbasket.folding.compare.figures import Figures
 from foldbasket.folding.compare.sides import Side, Targets, is_period
 from foldbasket.folding.states.aggregates.aggregate import Block
+from foldbasket.folding.states.exact import difference, may_overflow
 from foldbasket.kinds import Choice, entered, set_by
 from foldbasket.later import exp
 from foldbasket.sayings import Saying, plainly, said_by, saying
@@ -183,14 +184,16 @@ def _compared_in_sql(value: pieces.Sql, other: pieces.Sql, how: How) -> pieces.S
 def _compared(block: Block, other: npt.NDArray, absent: npt.NDArray[np.bool_], how: How) -> Block:
     if how is How.PERCENTAGE:
         return quotient(block, other, absent)
-    difference = _difference(block, other, absent)
+    less = _difference(block, other, absent)
     # Over the size of what it is compared with: from a loss of 100 to one of 50 is a change for the better, so it is +50 %.
-    return difference if how is How.DIFFERENCE else quotient(difference, np.abs(other), absent)
+    return less if how is How.DIFFERENCE else quotient(less, _size(other), absent)
+
+
+def _size(other: npt.NDArray) -> npt.NDArray:
+    """Magnitudes; the smallest number of 64 bits has none that they hold."""
+    return np.abs(other.astype(object) if may_overflow(other, 1) else other)
 
 
 def _difference(block: Block, other: npt.NDArray, absent: npt.NDArray[np.bool_]) -> Block:
     blank = block.blank | absent
-    one, two = block.data, other
-    if one.dtype.kind == "i" and (large(one, 2) or (two.dtype.kind == "i" and large(two, 2))):
-        one, two = one.astype(object), two.astype(object)
-    return replace(block, data=np.where(blank, 0, one - two), blank=blank)
+    return replace(block, data=np.where(blank, 0, difference(block.data, other)), blank=blank)

@@ -7,10 +7,12 @@ from collections.abc import Mapping
 import msgspec
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.compare.sides import Side, Targets
 from foldbasket.folding.states.aggregates.aggregate import Block, beyond_numbers
+from foldbasket.folding.states.exact import may_overflow, ratio
 from foldbasket.spec.comparison import Comparison
 from foldbasket.tables.types import FieldType
 
@@ -31,7 +33,12 @@ def compared(comparison: Comparison, block: Block, cells: Cells, name: str) -> B
         raise FoldError(
             f"“{name}” is {block.type.value}, which cannot be compared.", todo="Compare a measure of numbers."
         )
-    return comparison.of(block, cells)
+    made = comparison.of(block, cells)
+    rows, columns = cells.rows.same, cells.columns.same
+    if (rows == np.arange(len(rows))).all() and (columns == np.arange(len(columns))).all():
+        return made
+    data, blank = taken(made, rows, columns)
+    return replace(made, data=data, blank=blank)
 
 
 def taken(block: Block, rows: Targets, columns: Targets) -> tuple[npt.NDArray, npt.NDArray[np.bool_]]:
@@ -60,13 +67,8 @@ def quotient(block: Block, other: npt.NDArray, absent: npt.NDArray[np.bool_]) ->
     """Cells divided by others in the same units, as percentages; blank over blank or zero."""
     blank = block.blank | absent | (other == 0)
     below = np.where(blank, 1, other)
-    if object in (block.data.dtype, below.dtype):
-        shares = np.array(
-            [float(one / two) if two else 0.0 for one, two in zip(block.data.flat, below.flat, strict=True)]
-        ).reshape(below.shape)
-    else:
-        with beyond_numbers():
-            shares = block.data / below
+    with beyond_numbers():
+        shares = ratio(block.data, below)
     return Block(FieldType.REAL, np.where(blank, 0.0, shares), blank, pattern=PERCENT)
 
 
@@ -90,10 +92,5 @@ def _scaled(block: Block, scale: int) -> Block:
     if block.scale == scale:
         return block
     factor = 10 ** (scale - block.scale)
-    data = block.data.astype(object) if large(block.data, factor) else block.data
+    data = block.data.astype(object) if may_overflow(block.data, factor) else block.data
     return Block(FieldType.DECIMAL, data * factor, block.blank, scale, pattern=block.pattern)
-
-
-def large(data: npt.NDArray, times: int) -> bool:
-    """Whether so many times the largest value would pass 64 bits."""
-    return bool(data.size) and data.dtype.kind == "i" and int(np.abs(data).max()) > (1 << 62) // max(1, times)

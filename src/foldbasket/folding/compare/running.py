@@ -10,10 +10,11 @@ from msgspec.structs import replace
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.compare.along import AlongTime
-from foldbasket.folding.compare.cells import Cells, laid, large, moved, quotient, upright
+from foldbasket.folding.compare.cells import Cells, laid, moved, quotient, upright
 from foldbasket.folding.compare.figures import Figures
 from foldbasket.folding.compare.sides import Targets
 from foldbasket.folding.states.aggregates.aggregate import Block
+from foldbasket.folding.states.exact import summable
 from foldbasket.kinds import entered, set_by
 from foldbasket.later import exp
 from foldbasket.sayings import Saying, saying
@@ -72,8 +73,7 @@ class Running(AlongTime, frozen=True, tag="running"):
         series = side.series(at, self.restart)
         data, blank = upright(block, is_columns)
         known = np.where(blank, 0, data)
-        if known.dtype.kind == "i":
-            known = known.astype(object) if large(known, len(known)) else known
+        known = summable(known)
         order = np.argsort(series, kind="stable")
         sums = np.zeros_like(known)
         starts = np.flatnonzero(np.append(True, series[order][1:] != series[order][:-1])[: len(order)])
@@ -84,6 +84,10 @@ class Running(AlongTime, frozen=True, tag="running"):
             sums[lines] = np.cumsum(known[lines], axis=0)
             lasts[lines] = sums[lines[-1]]
         blank = blank | (series < 0)[:, None]
+        if not self.restart:  # said on the line by which the report knows those others
+            others = np.flatnonzero(side.unnamed(at))
+            for each in (sums, lasts, blank):
+                each[side.same[others]] = each[others]
         made = replace(block, data=laid(sums, is_columns), blank=laid(blank, is_columns))
         return quotient(made, laid(lasts, is_columns), laid(blank, is_columns)) if self.share else made
 

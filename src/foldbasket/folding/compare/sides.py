@@ -72,10 +72,23 @@ class Side:
     @cached_property
     def parents(self) -> Targets:
         """The line that totals each line's parent; the grand total is its own."""
+        return self._lines_above(np.maximum(self.lines.level.astype(np.int64) - 1, 0))
+
+    @cached_property
+    def same(self) -> Targets:
+        """The outermost line of the same records as each line: itself, but where its leaf ends before the level of the line, as *All others* of an outer
+        field does. That one is a member of the field, beside the others."""
+        ends = np.zeros(len(self), np.int64)
+        for level in np.unique(self.lines.level):
+            at = np.flatnonzero(self.lines.level == level)
+            ends[at] = self.tree.ends[self.tree.starts[level][self.lines.node[at]]]
+        return self._lines_above(np.minimum(self.lines.level, ends))
+
+    def _lines_above(self, levels: npt.NDArray[np.int64]) -> Targets:
+        """The line of a level at or above its own for each line, over the same records and perhaps more."""
         where = np.full((self.tree.depth + 1, max(1, self.tree.leaves)), -1, np.int64)
         where[self.lines.level, self.lines.node] = np.arange(len(self))
-        upper = np.maximum(self.lines.level.astype(np.int64) - 1, 0)
-        return where[upper, self._ancestors(upper)]
+        return where[levels, self._ancestors(levels)]
 
     def _ancestors(self, levels: npt.NDArray[np.int64]) -> Targets:
         """For each line its node on a level at or above its own."""
@@ -90,6 +103,10 @@ class Side:
     def named(self, field: int) -> npt.NDArray[np.bool_]:
         """The lines that name a member of a field."""
         return np.asarray(self.codes[:, field] >= 0, np.bool_)
+
+    def unnamed(self, field: int) -> npt.NDArray[np.bool_]:
+        """The lines of a field's level that name no member of it, as *All others* of an outer field does."""
+        return (self.lines.level == field + 1) & ~self.named(field)
 
     def gathered(self, field: int) -> npt.NDArray[np.bool_]:
         """The lines that stand for several members of a field."""
@@ -160,13 +177,17 @@ class Side:
     def series(self, field: int, restart: bool) -> npt.NDArray[np.int64]:
         """A number for each line, the same for lines that follow one another along a field: those with the same other
         members. Without `restart` the outer members do not matter. -1 for lines that do not name the field, and for those further
-        in whose members each stand under one member of the field alone: they are its parts, and have nothing to stand beside."""
+        in whose members each stand under one member of the field alone: they are its parts, and have nothing to stand beside. *All others* of
+        an outer field goes on in a series that does not restart, by its line on the level of the field; any other line that repeats an outer one is in none."""
         codes = self.codes.copy()
         codes[:, field] = 0
         if not restart:
             codes[:, :field] = 0
         keys = np.concatenate([codes, self.lines.level[:, None]], axis=1)
-        found = np.where(self.named(field), numbered_rows(keys)[1], -1)
+        follows = self.named(field) & (self.same == np.arange(len(self)))
+        if not restart:
+            follows |= self.unnamed(field)
+        found = np.where(follows, numbered_rows(keys)[1], -1)
         for level in range(field + 2, self.tree.depth + 1):
             inner = (self.lines.level == level) & (found >= 0)
             if np.bincount(found[inner]).max(initial=0) < 2:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from decimal import Decimal
 from typing import Any
 
 import numpy as np
@@ -17,6 +16,7 @@ from foldbasket.folding.members.domain import Domain, members_of, part_named
 from foldbasket.folding.members.parts.part import Part
 from foldbasket.folding.plan.plan import AxisField
 from foldbasket.folding.states.aggregates.aggregate import State, beyond_numbers
+from foldbasket.folding.states.exact import narrowed
 from foldbasket.folding.states.quantities import Quantity
 from foldbasket.folding.states.runs import Runs, runs_of
 from foldbasket.links.link import Link, find_partners
@@ -130,7 +130,7 @@ class Answers:
             )
             with beyond_numbers():
                 state.merge.at(held, ids, some)
-            made.states[quantity, state] = _narrowed(held)
+            made.states[quantity, state] = narrowed(held)
 
     def _standing(self, quantity: Quantity, ends: Sequence[Sequence[Any]]) -> Column:
         """What tells the type of a quantity, and of a coded one the values that were answered."""
@@ -147,9 +147,8 @@ class Answers:
         if state is State.SUM:
             if kind is FieldType.REAL:
                 return np.array([0.0 if each is None else float(each) for each in listed], np.float64)
-            in_units = kind is FieldType.DECIMAL and not self.asked.records.dialect.has_decimals
-            power = 0 if in_units else scale
-            return np.array([0 if each is None else int(Decimal(each).scaleb(power)) for each in listed], object)
+            units_of = self.asked.records.dialect.units_of
+            return np.array([0 if each is None else units_of(each, scale) for each in listed], object)
         held = column_of(quantity.field.field, listed, kind, scale, self.where)
         if isinstance(held, CodedColumn):
             assert isinstance(stand, CodedColumn)
@@ -206,10 +205,3 @@ def _ranks(held: CodedColumn, among: Dictionary) -> Ints:
     _, _, place = united(among, held.dictionary)
     ranks: Ints = np.append(among.binary_ranks[place], 0)[held.codes]
     return ranks
-
-
-def _narrowed(values: npt.NDArray) -> npt.NDArray:
-    """Whole numbers as 64 bits where they fit."""
-    if values.dtype != object or any(not -(1 << 63) <= each < 1 << 63 for each in values.tolist()):
-        return values
-    return values.astype(np.int64)

@@ -21,8 +21,9 @@ from foldbasket.folding.cubes.numbering import numbered
 from foldbasket.folding.cubes.winners import Winners
 from foldbasket.folding.members.domain import Domain
 from foldbasket.folding.plan.plan import AxisField
-from foldbasket.folding.states.aggregates.aggregate import State, beyond_numbers, of_halves
-from foldbasket.folding.states.quantities import Quantity
+from foldbasket.folding.states.aggregates.aggregate import State, beyond_numbers
+from foldbasket.folding.states.exact import of_limbs
+from foldbasket.folding.states.quantities import ProductColumn, Quantity
 from foldbasket.folding.states.runs import Runs, runs_from, runs_of
 from foldbasket.folding.states.spilled import Spilled
 from foldbasket.tables.column import CodedColumn, Codes, Column
@@ -211,12 +212,12 @@ def _keep(cube: Cube, planned: Sequence[tuple[Quantity, State, list[_Task]]], re
             cube.states[ref, state] = cube.records
         elif len(parts) == 1:
             cube.states[ref, state] = parts[0]
-        else:  # the upper and lower halves of sums that 64 bits may not hold
-            cube.states[ref, state] = of_halves(*parts)
+        else:  # limbs of sums that 64 bits may not hold
+            cube.states[ref, state] = of_limbs(parts)
 
 
 def _tasks(column: Column, states: Iterable[State]) -> Iterator[tuple[State, list[_Task]]]:
-    """How each state of a column is accumulated: usually one task, none where it is known, two for sums past 64 bits."""
+    """How each state of a column is accumulated: usually one task, none where it is known, one a limb for sums past 64 bits."""
     wanted = [state for state in states if state is not State.RECORDS]
     if not wanted:
         return
@@ -228,6 +229,8 @@ def _tasks(column: Column, states: Iterable[State]) -> Iterator[tuple[State, lis
             yield state, [_Task(state, np.dtype(np.float64), _factors(values, valid, scale))]
         elif state is State.VALUES:
             yield state, [] if valid is None else [_Task(state, whole, lambda a, b: valid[a:b].astype(np.int64))]
+        elif state is State.SUM and isinstance(column, ProductColumn):
+            yield state, [_Task(state, whole, limb) for limb in column.limbs]
         elif (
             state is State.SUM
             and kind.kind == "i"
@@ -236,8 +239,8 @@ def _tasks(column: Column, states: Iterable[State]) -> Iterator[tuple[State, lis
             yield (
                 state,
                 [
-                    _Task(state, whole, lambda a, b: values[a:b] >> 32),
                     _Task(state, whole, lambda a, b: values[a:b] & 0xFFFFFFFF),
+                    _Task(state, whole, lambda a, b: values[a:b] >> 32),
                 ],
             )
         elif state is State.SUM or valid is None:  # values under a blank are 0, so they add nothing

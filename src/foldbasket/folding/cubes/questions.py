@@ -16,7 +16,7 @@ from foldbasket.folding.members.parts.part import Part
 from foldbasket.folding.plan.plan import AxisField, Plan
 from foldbasket.folding.records import Records
 from foldbasket.folding.states.aggregates.aggregate import State
-from foldbasket.folding.states.quantities import Quantity
+from foldbasket.folding.states.quantities import Quantity, product_type
 from foldbasket.later import exp
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source
@@ -25,7 +25,7 @@ from foldbasket.sql.pieces import NoSqlError, Sql, applied, both, chosen, column
 from foldbasket.sql.staying import DatabaseStream
 from foldbasket.tables.column import Column
 from foldbasket.tables.sample import stream_behind
-from foldbasket.tables.types import MAX_SCALE, FieldType
+from foldbasket.tables.types import FieldType
 
 
 class Origins(msgspec.Struct, eq=False):
@@ -200,8 +200,10 @@ class Questions:
             return chosen([(is_known(other), said)])
         if self.type_of(quantity)[0] is FieldType.REAL:
             said, other = self.records.dialect.real(said), self.records.dialect.real(other)
-        elif not self.records.dialect.has_decimals and self.type_of(quantity)[1]:
-            raise NoSqlError(f"the exact product of decimals, in {self.records.dialect.label},")
+        else:
+            dialect = self.records.dialect
+            said = dialect.factor(said, self.column(quantity.field).type)
+            other = dialect.factor(other, self.column(quantity.other).type)
         return applied(exp.Mul, said, other)
 
     def type_of(self, quantity: Quantity) -> tuple[FieldType, int]:
@@ -210,11 +212,7 @@ class Questions:
         if quantity.kind != "times":
             return one.type, one.scale
         assert quantity.other is not None
-        two = self.column(quantity.other)
-        if FieldType.REAL in (one.type, two.type) or one.scale + two.scale > MAX_SCALE:
-            return FieldType.REAL, 0
-        scale = one.scale + two.scale
-        return (FieldType.DECIMAL if scale else FieldType.WHOLE), scale
+        return product_type(one, self.column(quantity.other))
 
     def _state(self, quantity: Quantity, state: State, said: Sql) -> Sql:
         kind, scale = self.type_of(quantity)
@@ -222,7 +220,7 @@ class Questions:
         if state is State.VALUES:
             return exp.Count(this=said)
         if state is State.SUM and kind.is_number:
-            return dialect.units(said, scale) if kind is FieldType.DECIMAL else exp.Sum(this=said)
+            return exp.Sum(this=said) if kind is FieldType.REAL else dialect.exact_sum(said, scale)
         if state in (State.SMALLEST, State.LARGEST):
             if kind is FieldType.YESNO:
                 said = chosen([(said, number(1)), (exp.Not(this=said.copy()), number(0))])

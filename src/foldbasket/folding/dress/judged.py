@@ -18,7 +18,7 @@ from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.spec.look import Scope
 from foldbasket.styling.dates import EPOCH
 from foldbasket.tables.distinct import comparable, numbered_rows
-from foldbasket.tables.types import FieldType
+from foldbasket.tables.types import FieldType, shifted
 
 Mask = npt.NDArray[np.bool_]
 Signs = npt.NDArray[np.int8]
@@ -148,7 +148,7 @@ def signs(block: Block, value: Decimal) -> Signs:
         raise FoldError(f"a {block.type.value} does not compare with a number.", todo="Choose another condition.")
     if block.type is FieldType.TIMESTAMP:
         value = value * 86_400_000_000
-    wanted = value if block.type is FieldType.REAL else value.scaleb(block.scale)
+    wanted = value if block.type is FieldType.REAL else shifted(value, block.scale)
     if block.type is FieldType.REAL:
         return _float_signs(data.astype(np.float64), wanted)
     whole = int(wanted.to_integral_value("ROUND_FLOOR"))
@@ -190,7 +190,7 @@ def compared(one: Block, other: Block) -> Signs:
 
 def _exact(block: Block, row: int, column: int) -> Decimal:
     raw = _number(block.data[row, column])
-    return raw if block.type is FieldType.REAL else raw.scaleb(-block.scale)
+    return raw if block.type is FieldType.REAL else shifted(raw, -block.scale)
 
 
 def _number(raw: object) -> Decimal:

@@ -15,7 +15,8 @@ from msgspec.structs import replace
 from foldbasket.errors import FoldError
 from foldbasket.folding.lines.axis import Axis, Head
 from foldbasket.folding.lines.trees import Lines, Matrix, Tree, positions
-from foldbasket.folding.states.aggregates.aggregate import Block, State, beyond_numbers, of_halves
+from foldbasket.folding.states.aggregates.aggregate import Block, State, beyond_numbers
+from foldbasket.folding.states.exact import narrowed, of_limbs, summable
 from foldbasket.folding.states.runs import Grouped
 from foldbasket.spec.fold import TotalOf
 from foldbasket.tables.distinct import distinct
@@ -79,6 +80,8 @@ def spread(
     state: State, values: npt.NDArray, rows: Tree, columns: Tree, row_lines: Lines, column_lines: Lines
 ) -> Matrix:
     """A state of every cell of the report, totals included; shape (lines of rows, lines of columns)."""
+    if state is State.SUM:
+        values = summable(values)
     neutral = state.neutral(values.dtype)
     matrix = np.full((rows.leaves, columns.leaves), neutral, values.dtype)
     down, across = rows.leaf_of_cell, columns.leaf_of_cell
@@ -92,7 +95,7 @@ def spread(
         matrix[down, 0] = values
     else:
         matrix[down, across] = values
-    return _rolled(matrix, state.merge, rows, columns, row_lines, column_lines)
+    return narrowed(_rolled(matrix, state.merge, rows, columns, row_lines, column_lines))
 
 
 def _along_rows(matrix: Matrix, merge: np.ufunc, tree: Tree, lines: Lines) -> Matrix:
@@ -196,7 +199,7 @@ def spread_pairs(
                     np.ix_(row_lines.node[at_rows], column_lines.node[at_columns])
                 ]
     if State.SUM in results and results[State.SUM].dtype == object:
-        results[State.SUM] = _narrowed(results[State.SUM])
+        results[State.SUM] = narrowed(results[State.SUM])
     return results
 
 
@@ -252,16 +255,14 @@ def totals_of_shown(
     state = {"smallest": State.SMALLEST, "largest": State.LARGEST}.get(how, State.SUM)
     blank = block.blank[inner]
     leaves = np.where(blank, state.neutral(block.data.dtype), block.data[inner])
-    if state is State.SUM and leaves.dtype.kind == "i":
-        leaves = leaves.astype(object)
+    if state is State.SUM:
+        leaves = summable(leaves)
     rolled = _rolled(leaves, state.merge, rows, columns, row_lines, column_lines)
     known = _rolled((~blank).astype(np.int64), np.add, rows, columns, row_lines, column_lines)
     none = is_total & (known == 0)
     if how == "average":
         return _averaged(block, rolled, known, is_total)
-    if rolled.dtype == object:
-        rolled = _narrowed(rolled)
-    data = np.where(is_total, np.where(none, 0, rolled), block.data)
+    data = np.where(is_total, np.where(none, 0, narrowed(rolled)), block.data)
     return replace(block, data=data, blank=np.where(is_total, none, block.blank))
 
 
@@ -295,10 +296,4 @@ def _summed(values: npt.NDArray, group: npt.NDArray[np.int64], many: int) -> npt
     upper, lower = np.zeros(many, np.int64), np.zeros(many, np.int64)
     np.add.at(upper, group, whole >> 32)
     np.add.at(lower, group, whole & 0xFFFFFFFF)
-    return of_halves(upper, lower)
-
-
-def _narrowed(exact: Matrix) -> Matrix:
-    """Python whole numbers as int64 where all of them fit."""
-    fits = all(-(2**63) <= number < 2**63 for number in exact.flat)
-    return exact.astype(np.int64) if fits else exact
+    return of_limbs([lower, upper])

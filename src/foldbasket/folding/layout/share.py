@@ -17,7 +17,7 @@ from foldbasket.folding.cubes.cube import Cube, measured
 from foldbasket.folding.layout.frame import spread, spread_pairs, spread_values
 from foldbasket.folding.lines.trees import Lines, Tree
 from foldbasket.folding.states.aggregates.aggregate import Aggregate, Block, Key, Operand, State, beyond_numbers
-from foldbasket.folding.states.quantities import Quantity
+from foldbasket.folding.states.quantities import ProductColumn, Quantity
 from foldbasket.folding.states.runs import Grouped, held, regrouped, runs_of
 from foldbasket.folding.states.spilled import Spilled
 from foldbasket.links.source import Source
@@ -137,6 +137,8 @@ class Share(msgspec.Struct, frozen=True, eq=False):
             return
         column = self.column(quantity)
         values, valid, _ = measured(column)
+        if isinstance(column, ProductColumn):
+            values = column.products(np.arange(len(column)))
         for state, matrix in spread_pairs(
             missing, self.cube.pairs[quantity.table], values, valid, *trees, *lines, column.scale
         ).items():

@@ -6,6 +6,9 @@ columns like any other to the cube, so they are grouped, merged and counted once
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+from dataclasses import KW_ONLY, dataclass
+from functools import partial
 from typing import Literal
 
 import msgspec
@@ -16,7 +19,7 @@ from foldbasket.errors import FoldError
 from foldbasket.links.source import Source
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables.column import CodedColumn, Column, NumberColumn, blank_mask
-from foldbasket.tables.types import MAX_SCALE, FieldType
+from foldbasket.tables.types import FieldType
 
 Kind = Literal["plain", "times", "where", "rank"]
 
@@ -69,17 +72,66 @@ def _number(column: Column) -> NumberColumn:
     return column
 
 
+@dataclass(frozen=True, eq=False)
+class ProductColumn(NumberColumn):
+    """Exact products of two columns of whole units that 64 bits may not hold: `values` are those of the one, `other` those of the other factor, both 0
+    where there is no product."""
+
+    _: KW_ONLY
+    other: npt.NDArray[np.int64]
+
+    @property
+    def limbs(self) -> Sequence[Callable[[int, int], npt.NDArray[np.int64]]]:
+        """Functions that return, for the records from a start to a stop, four int64 numbers x0 to x3 with product = Σ xn · 2^(32n). All but the last are
+        from 0 to 2^32 − 1, so their sums over 2^31 records fit 64 bits."""
+        return [partial(self._limb, at) for at in range(4)]
+
+    def products(self, at: npt.NDArray[np.integer]) -> npt.NDArray[np.object_]:
+        """The products of some records, by their numbers, as Python's whole numbers."""
+        made: npt.NDArray[np.object_] = self.values[at].astype(object) * self.other[at].astype(object)
+        return made
+
+    def _limb(self, at: int, start: int, stop: int) -> npt.NDArray[np.int64]:
+        """One limb of each product: the schoolbook multiplication of two numbers of two digits to the base 2^32, their upper digits signed."""
+        one: npt.NDArray[np.int64] = self.values[start:stop].astype(np.int64, copy=False)
+        two = self.other[start:stop]
+        one_low, two_low = (one & LIMB).astype(np.uint64), (two & LIMB).astype(np.uint64)
+        lowest = one_low * two_low
+        if at == 0:
+            return (lowest & np.uint64(LIMB)).astype(np.int64)
+        one_high, two_high = one >> 32, two >> 32
+        middle = one_high * two_low.astype(np.int64) + (lowest >> np.uint64(32)).astype(np.int64)
+        rest = one_low.astype(np.int64) * two_high + (middle & LIMB)
+        if at == 1:
+            return rest & LIMB
+        high = one_high * two_high + (middle >> 32) + (rest >> 32)
+        return high & LIMB if at == 2 else high >> 32
+
+
+LIMB = (1 << 32) - 1
+
+
+def product_type(one: Column, two: Column) -> tuple[FieldType, int]:
+    """The type and the fraction digits of the products of two columns of numbers: exact where both are. It is never shown, so its digits may be more than
+    a field can have."""
+    if FieldType.REAL in (one.type, two.type):
+        return FieldType.REAL, 0
+    scale = one.scale + two.scale
+    return (FieldType.DECIMAL if scale else FieldType.WHOLE), scale
+
+
 def _product(
     one: NumberColumn, two: NumberColumn, known: npt.NDArray[np.bool_], valid: npt.NDArray[np.bool_] | None
 ) -> NumberColumn:
-    """Exact where scales add up to at most six digits and every product fits 64 bits; real otherwise."""
-    scale = one.scale + two.scale
-    exact = FieldType.REAL not in (one.type, two.type) and scale <= MAX_SCALE
-    if exact and one.largest_magnitude * two.largest_magnitude < 1 << 63:
-        kind = FieldType.DECIMAL if scale else FieldType.WHOLE
+    """The product of each record; 0 where either is blank."""
+    kind, scale = product_type(one, two)
+    if kind is FieldType.REAL:
+        reals = (one.values / 10.0**one.scale) * (two.values / 10.0**two.scale)
+        return NumberColumn(one.name, kind, np.where(known, reals, 0.0), valid)
+    if one.largest_magnitude * two.largest_magnitude < 1 << 63:
         return NumberColumn(one.name, kind, np.where(known, one.values * two.values, 0), valid, scale)
-    reals = (one.values / 10.0**one.scale) * (two.values / 10.0**two.scale)
-    return NumberColumn(one.name, FieldType.REAL, np.where(known, reals, 0.0), valid)
+    factors = (np.where(known, each.values, 0) for each in (one, two))
+    return ProductColumn(one.name, kind, next(factors), valid, scale, other=next(factors))
 
 
 def _places(order: Column) -> npt.NDArray[np.int64]:

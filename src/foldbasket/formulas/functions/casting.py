@@ -32,7 +32,7 @@ from foldbasket.formulas.values import Kind, Vec, both, known, real
 from foldbasket.later import exp
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import NoSqlError, Sql
-from foldbasket.tables.types import MAX_SCALE, FieldType, parse_canonical
+from foldbasket.tables.types import MAX_SCALE, FieldType, parse_canonical, shifted
 
 
 class _Type(msgspec.Struct, frozen=True):
@@ -170,7 +170,7 @@ def parsed(texts: Vec, into: FieldType) -> Vec:
         try:
             value: Any = parse_canonical(kind, str(texts.data[at]).strip())
             data[at] = (
-                int(value.scaleb(scale).to_integral_value("ROUND_HALF_UP")) if kind is FieldType.DECIMAL else value
+                int(shifted(value, scale).to_integral_value("ROUND_HALF_UP")) if kind is FieldType.DECIMAL else value
             )
         except (ValueError, OverflowError, ArithmeticError):
             valid[at] = False

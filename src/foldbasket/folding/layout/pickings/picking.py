@@ -13,6 +13,7 @@ import numpy.typing as npt
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.states.aggregates.aggregate import Block
+from foldbasket.tables.types import shifted
 
 Ints = npt.NDArray[np.int64]
 Mask = npt.NDArray[np.bool_]
@@ -46,7 +47,7 @@ def nearest(values: Block, wanted: Decimal) -> tuple[int | float, int | float, b
         elif Decimal(above) < wanted:
             above = float(np.nextafter(above, np.inf))
         return below, above, below == above
-    units = wanted.scaleb(values.scale)
+    units = shifted(wanted, values.scale)
     low, high = (int(units.to_integral_value(way)) for way in (ROUND_FLOOR, ROUND_CEILING))
     return low, high, low == high
 

@@ -16,7 +16,7 @@ from foldbasket.spec.cut import Bands
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import Sql, applied, both, chosen, is_known, number, text
 from foldbasket.styling.numbers import NumberStyle, number_writer
-from foldbasket.tables.types import FieldType
+from foldbasket.tables.types import FieldType, exact_decimal, shifted
 
 OUTSIDE = "(outside)"
 MOST_BANDS = 10_000
@@ -40,8 +40,8 @@ class Band(Part):
             edges: npt.NDArray = np.array([float(edge) for edge in self.edges])
             top = edges[-1]
         else:  # units are whole, so an edge between two of them is the upper one
-            edges = np.array([math.ceil(edge.scaleb(self.scale)) for edge in self.edges], np.int64)
-            top = math.floor(self.edges[-1].scaleb(self.scale))
+            edges = np.array([math.ceil(shifted(edge, self.scale)) for edge in self.edges], np.int64)
+            top = math.floor(shifted(self.edges[-1], self.scale))
         found = np.searchsorted(edges, days, side="right") - 1
         found[found < 0] = self.outside
         found[(days == top) & (days >= edges[0])] = self.outside - 1
@@ -93,7 +93,7 @@ class Numbers(msgspec.Struct, frozen=True, eq=False):
 
     def exact(self, raw: float | int) -> Decimal:
         """A value as it is meant."""
-        return Decimal(float(raw)) if self.kind is FieldType.REAL else Decimal(int(raw)).scaleb(-self.scale)
+        return Decimal(float(raw)) if self.kind is FieldType.REAL else exact_decimal(int(raw), self.scale)
 
     def typed(self, text: str) -> Decimal:
         """A number as somebody typed it. Raises FoldError for what is none."""

@@ -59,15 +59,6 @@ class State(enum.Enum):
         return int(bounds.max if self is State.SMALLEST else bounds.min)
 
 
-def of_halves(upper: npt.NDArray[np.int64], lower: npt.NDArray[np.int64]) -> npt.NDArray:
-    """Exact sums from those of the upper and the lower 32 bits of their values: in 64 bits where no total of any of them can pass those, else Python's own
-    numbers, which hold Python's lock while they are added up. Shape of both."""
-    most = float(np.abs(upper).sum(dtype=np.float64)) * 2.0**32 + float(lower.sum(dtype=np.float64))
-    if most < 2.0**62:
-        return (upper << 32) + lower
-    return upper.astype(object) * (1 << 32) + lower.astype(object)
-
-
 def beyond_numbers() -> np.errstate:
     """Within it a product may pass every number that can be held; it is blank then, and nothing to warn of."""
     return np.errstate(over="ignore", invalid="ignore", under="ignore")

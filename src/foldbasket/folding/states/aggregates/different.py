@@ -22,6 +22,7 @@ from foldbasket.folding.states.aggregates.aggregate import (
     aggregate,
     present,
 )
+from foldbasket.folding.states.exact import narrowed
 from foldbasket.folding.states.runs import Grouped
 from foldbasket.later import exp
 from foldbasket.sql.dialects import Dialect
@@ -97,8 +98,7 @@ class SumDifferent(Aggregate):
         return of_runs.added(values, self.held_in(operand))
 
     def block_of(self, data: Matrix, blank: npt.NDArray[np.bool_], operand: Operand) -> Block:
-        fits = data.dtype == object and all(-(2**63) <= each < 2**63 for each in data.flat)
-        return Block(operand.type, data.astype(np.int64) if fits else data, blank, operand.scale)
+        return Block(operand.type, narrowed(data), blank, operand.scale)
 
     def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
         there = set(present(values))

@@ -21,6 +21,7 @@ from foldbasket.folding.states.aggregates.aggregate import (
     present,
     ranked_block,
 )
+from foldbasket.folding.states.exact import difference, narrowed
 from foldbasket.later import exp
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import Field, NoSqlError, Sql, applied
@@ -98,7 +99,7 @@ class Range(Aggregate):
         kind = self.result_type(operand)
         if operand.type is FieldType.TIMESTAMP:
             return Block(kind, (high - low) / MICROS_PER_DAY, blank)
-        return Block(kind, high - low, blank, operand.scale)
+        return Block(kind, narrowed(difference(high, low)), blank, operand.scale)
 
     def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
         there = present(values)

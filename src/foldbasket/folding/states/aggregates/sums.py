@@ -24,6 +24,7 @@ from foldbasket.folding.states.aggregates.aggregate import (
     aggregate,
     present,
 )
+from foldbasket.folding.states.exact import ratio
 from foldbasket.folding.states.quantities import Quantity
 from foldbasket.kinds import Parameter
 from foldbasket.later import exp
@@ -126,21 +127,7 @@ class Average(Aggregate):
 
     def finish(self, states: Mapping[Key, Matrix], present: Matrix, operand: Operand) -> Block:
         sums, values = states[State.SUM], states[State.VALUES]
-        blank = values == 0
-        if operand.type is FieldType.REAL:
-            return Block(FieldType.REAL, sums / np.maximum(values, 1), blank)
-        divisors = np.maximum(values, 1).astype(object if sums.dtype == object else np.int64)
-        fits = sums.dtype != object
-        if fits:
-            # Both operands of the one division must be exact as floats, or it would round twice.
-            most = 2**53 // 10**operand.scale
-            fits = bool((divisors <= most).all() and (np.abs(sums) <= 2**53).all())
-        if fits:
-            return Block(FieldType.REAL, sums / (divisors * 10**operand.scale), blank)
-        means = [
-            int(total) / (int(many) * 10**operand.scale) for total, many in zip(sums.flat, divisors.flat, strict=True)
-        ]
-        return Block(FieldType.REAL, np.array(means).reshape(sums.shape), blank)
+        return Block(FieldType.REAL, ratio(sums, np.maximum(values, 1), -operand.scale), values == 0)
 
     def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
         there = present(values)
@@ -216,14 +203,7 @@ class WeightedAverage(Aggregate):
         weighted, weights = states["weighted"], states["weights"]
         blank = (states[State.VALUES] == 0) | (weights == 0)
         shift = operand.scales.get("weights", 0) - operand.scales.get("weighted", 0)
-        divisors = np.where(blank, 1, weights)
-        whole = "f" not in (weighted.dtype.kind, weights.dtype.kind)
-        wide = object in (weighted.dtype, weights.dtype) or bool((np.abs(weighted) > 2**53).any())
-        if whole and wide:  # Python divides whole numbers of any size with one rounding
-            pairs = zip(weighted.flat, divisors.flat, strict=True)
-            found = np.array([_quotient(int(one), int(two), shift) for one, two in pairs]).reshape(weighted.shape)
-        else:
-            found = weighted.astype(np.float64) / divisors.astype(np.float64) * 10.0**shift
+        found = ratio(weighted, np.where(blank, 1, weights), shift)
         return Block(FieldType.REAL, np.where(blank, 0.0, found), blank)
 
     def by_hand(self, values: Sequence[Any], beside: Sequence[Any] | None, settings: Settings) -> Any:
@@ -241,7 +221,3 @@ class WeightedAverage(Aggregate):
         weighted = exp.Sum(this=exp.Mul(this=of.said, expression=other))
         weights = exp.Sum(this=chosen([(is_known(of.said.copy()), other.copy())]))
         return quotient(weighted, weights)
-
-
-def _quotient(one: int, two: int, shift: int) -> float:
-    return one * 10**shift / two if shift >= 0 else one / (two * 10**-shift)
