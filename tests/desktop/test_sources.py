@@ -9,6 +9,8 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPushButton
 
 from foldbasket.baskets import edits
+from foldbasket.baskets.basket import Basket, SourceSpec
+from foldbasket.baskets.files import save_basket
 from foldbasket.demo.untidy import UNTIDY_LINES
 from foldbasket.desktop.card.controls import Chooser
 from foldbasket.desktop.source import card
@@ -17,6 +19,7 @@ from foldbasket.desktop.source.linklayout import columns_of, likeliest
 from foldbasket.desktop.source.preview import ROW, Preview
 from foldbasket.desktop.widgets.dialogs import Dialog
 from foldbasket.links.link import Link
+from foldbasket.opening import sources
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Placed
 from foldbasket.tables import store
@@ -686,3 +689,33 @@ def test_thousands_of_findings_are_shown_some_at_a_time(driver, demo, monkeypatc
     assert (len(leaves()), more().text()) == (10, "2 more findings: show them")
     driver.press(more(), Qt.Key.Key_Space)
     assert (len(leaves()), more()) == (12, None)
+
+
+@pytest.mark.parametrize("how", ["basket", "added", "prepared"])
+@pytest.mark.parametrize("first", ["one.csv", "many", "many/*.csv"])
+def test_a_file_that_changes_while_a_later_source_is_read_is_noticed(
+    driver, tmp_path, settled, qtbot, monkeypatch, first, how
+):
+    (tmp_path / "many").mkdir()
+    changing = tmp_path / ("one.csv" if first == "one.csv" else "many/a.csv")
+    changing.write_text("Region,Net\nEast,1\n")
+    (tmp_path / "last.csv").write_text("Region,Net\nEast,5\n")
+    plain = sources.read_table
+
+    def read_table(place, name, *rest, **more):
+        if place.name == "last.csv" and changing.read_text().count("\n") == 2:
+            with changing.open("a") as file:
+                file.write("West,2\n")
+        return plain(place, name, *rest, **more)
+
+    monkeypatch.setattr(sources, "read_table", read_table)
+    specs = (SourceSpec("first", str(tmp_path / first)), SourceSpec("last", str(tmp_path / "last.csv")))
+    if how == "added":
+        driver.open(tmp_path / first, tmp_path / "last.csv")
+    elif how == "basket":
+        save_basket(Basket(sources=specs), tmp_path / "b.basket")
+        driver.open(tmp_path / "b.basket")
+    else:
+        driver.desk.do(edits.AddSources(specs))
+    qtbot.waitUntil(lambda: [each.count for each in driver.desk.tables.values()] == [2, 1], timeout=20_000)
+    settled()

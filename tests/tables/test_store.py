@@ -223,3 +223,45 @@ def test_names_that_are_no_text_and_files_that_are_gone(tmp_path, settled):
     store.put_by(odd, state_of(csv(tmp_path / "b.csv", 1)), AS_FOUND, plain)
     store.write()
     assert store.size()[0] == 1, "of a file that is gone nothing is kept"
+
+
+def test_a_flipped_bit_anywhere_is_found(tmp_path, settled):
+    store, path = Store(tmp_path / "c"), csv(tmp_path / "a.csv", 1, 30)
+    made = kept(store, path)
+    entry = next((tmp_path / "c").iterdir())
+    whole = entry.read_bytes()
+    for at in range(len(whole)):
+        flipped = bytearray(whole)
+        flipped[at] ^= 1 << at % 8
+        entry.write_bytes(flipped)
+        found = store.find(path, AS_FOUND)
+        unused = stores.HEAD.size <= at < stores.START
+        assert told(found) == told(made) if unused else found is None, at
+    entry.write_bytes(whole)
+    assert told(store.find(path, AS_FOUND)) == told(made)
+
+
+def test_an_entry_that_is_cut_or_changed_while_it_is_in_use_changes_nothing(tmp_path, settled):
+    store, path = Store(tmp_path / "c"), csv(tmp_path / "a.csv", 1, 30_000)
+    made = kept(store, path)
+    entry = next((tmp_path / "c").iterdir())
+    found = store.find(path, AS_FOUND)
+    os.truncate(entry, 10)
+    assert told(found) == told(made)
+
+
+def test_a_flipped_bit_in_what_was_found_in_a_table_is_found(tmp_path, settled):
+    store, path = Store(tmp_path / "c"), csv(tmp_path / "a.csv", 1)
+    name = store.found_name(path, state_of(path), AS_FOUND)
+    store.keep_found(name, stores.FOUND, b"something")
+    assert store.found(name, stores.FOUND) == b"something"
+    entry = next((tmp_path / "c").iterdir())
+    whole = entry.read_bytes()
+    for at in range(len(whole)):
+        flipped = bytearray(whole)
+        flipped[at] ^= 4
+        entry.write_bytes(flipped)
+        assert store.found(name, stores.FOUND) is None
+    for length in range(len(whole)):
+        entry.write_bytes(whole[:length])
+        assert store.found(name, stores.FOUND) is None

@@ -19,7 +19,15 @@ from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import AS_FOUND, WHOLE, Parts, memory_allowed
 from foldbasket.tables.reading.database import is_database, read_server, with_table
 from foldbasket.tables.reading.objects import files_at, read_objects
-from foldbasket.tables.reading.readers import files_of_source, folder_lazily, is_many, read_table, reader_of, repack
+from foldbasket.tables.reading.readers import (
+    files_of_source,
+    folder_lazily,
+    is_many,
+    read_table,
+    reader_of,
+    repack,
+    stamp_if_any,
+)
 from foldbasket.tables.sample import take_sample
 from foldbasket.tables.store import STORE, WORTH, State, state_if_any, state_listed, state_of
 from foldbasket.tables.table import Table
@@ -44,6 +52,20 @@ def read_source(
     nor kept itself. A table that would take more than so many bytes of memory is not held where it can be read part by part; None for what is allowed. Paths are taken from `folder`; what lies outside of it is read only where it
     was agreed to. Raises ReadError."""
     agreed.check(spec, folder)
+    stamp = stamp_if_any(folder / spec.path) if spec.is_file else None
+    return replace(_read(spec, folder, progress, fold_table, parts, keep=keep, most=most), stamp=stamp)
+
+
+def _read(
+    spec: SourceSpec,
+    folder: Path,
+    progress: Progress | None,
+    fold_table: FoldReader | None,
+    parts: Parts,
+    *,
+    keep: bool,
+    most: int | None,
+) -> Table:
     if spec.is_left_there and (spec.server is not None or is_database(folder / spec.path)):
         return _left_there(spec, folder, parts, progress)
     if spec.server is not None:

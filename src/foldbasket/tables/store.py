@@ -1,4 +1,4 @@
-"""Kept columns: tables as they were read, in the user's cache folder, so that opening a file again costs mapping it and not reading it.
+"""Cached columns: tables as they were read, in the user's cache folder, so that opening a file again costs copying it and not parsing it.
 
 An entry is found by the place of its file, by everything that tells one state of the file from another, and by how it was read. It is written
 aside and takes its name when it is whole, so that a process that is killed leaves nothing that could be taken for one. What cannot be read
@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import contextlib
 import hashlib
-import mmap
 import os
 import struct
 import threading
@@ -19,22 +18,27 @@ from pathlib import Path
 from typing import Any, BinaryIO, NamedTuple
 
 import msgspec
+import numpy as np
 import platformdirs
+import xxhash
 from msgspec.structs import replace
 
 from foldbasket import __version__
 from foldbasket.tables.held import read_held, write_held
-from foldbasket.tables.reading.contract import Reading, changed_since
+from foldbasket.tables.reading.contract import COPIES, Reading, changed_since
 from foldbasket.tables.reading.objects import ObjectFile, files_at, is_remote
 from foldbasket.tables.reading.readers import files_of_source
 from foldbasket.tables.table import Table
 
-FORM = 2
+FORM = 3
 """Of the entries; one of another form is not read."""
 MARK = b"FOLDCOLS"
-HEAD = struct.Struct("<8sIQQQ")
-"""At the start of an entry: its mark and form, where its head begins behind the columns and how long it is, and the length of all."""
-START = 64
+HEAD = struct.Struct("<8sIQQQ16s")
+"""At the start of an entry: its mark and form, where its head begins behind the columns and how long it is, the length of all, and a digest of all that
+follows."""
+START = 128
+DIGEST = 16
+"""Bytes of a digest."""
 WORTH = 0.3
 """What took fewer seconds to read is not kept."""
 SETTLED = 2.0
@@ -43,9 +47,10 @@ MOST = 8 << 30
 """Bytes that all entries take together, at the most; and not more than a quarter of what is free on the disk."""
 ENDS = 1 << 16
 TABLES = (".columns", ".parquet")
-TOLD, FOUND = ".told", ".found"
-ENDINGS = (*TABLES, TOLD, FOUND)
-"""Of entries: columns and records that are not held; what a look through such records has told of their fields, and what was found in a table."""
+TOLD, FOUND, FOOTER = ".told", ".found", ".footer"
+ENDINGS = (*TABLES, TOLD, FOUND, FOOTER)
+"""Of entries: columns and records that are not held; what a look through such records has told of their fields, what was found in a table, and the digest of
+the end of a Parquet file, which says where its pages are and what they hold; the pages have digests of their own."""
 
 
 Place = Path | str
@@ -125,7 +130,7 @@ class Store:
         try:
             place = self.folder / self._name(path, state or state_of(path), reading)
             with open(place, "rb") as file:
-                found = _mapped(file)
+                found = _read(file)
                 os.utime(file.fileno())  # it was used now
         except (OSError, ValueError, struct.error, msgspec.MsgspecError):
             return None
@@ -143,18 +148,24 @@ class Store:
         return f"{_place(path, reading)}-{_digest((FORM, __version__, state.said))}"
 
     def found(self, name: str, ending: str) -> bytes | None:
-        """What a look through a table has told or found; None where that is not kept."""
+        """What a look through a table has told or found; None where that is not kept, or is damaged."""
         try:
-            return (self.folder / f"{name}{ending}").read_bytes() if name else None
+            kept = (self.folder / f"{name}{ending}").read_bytes() if name else b""
         except OSError:
             return None
+        said, found = kept[:DIGEST], kept[DIGEST:]
+        return found if kept and xxhash.xxh3_128_digest(found) == said else None
 
     # --- writing ------------------------------------------------------------
 
     def keep_found(self, name: str, ending: str, found: bytes) -> None:
         """Keeps what a look through a table has told or found. A full disk keeps nothing, without a word."""
         with contextlib.suppress(OSError):
-            self._replace(f"{name}{ending}", f"{name.rpartition('-')[0]}-*{ending}", lambda file: file.write(found))
+            self._replace(
+                f"{name}{ending}",
+                f"{name.rpartition('-')[0]}-*{ending}",
+                lambda file: file.write(xxhash.xxh3_128_digest(found) + found),
+            )
             self._trim()
 
     def put_by(self, path: Path, state: State, reading: Reading, table: Table) -> None:
@@ -206,10 +217,12 @@ class Store:
         ReadError where the place is in another state by then; OSError where there is no room."""
         place = self.folder / f"{_place(path, reading)}-{_digest((FORM, __version__, state.said))}.parquet"
         self._lent.add(place)
+        COPIES[place] = str(path)
         with contextlib.suppress(OSError):
             # It was used now, but was not changed: others may be reading from it.
             os.utime(place, ns=(time.time_ns(), place.stat().st_mtime_ns))
-            return place
+            if self.found(place.stem, FOOTER) == _footer(place):
+                return place
 
         def whole(file: BinaryIO) -> None:
             write(Path(file.name))
@@ -217,6 +230,7 @@ class Store:
                 raise changed_since(path)
 
         self._replace(place.name, f"{_place(path, reading)}-*.parquet", whole)
+        self.keep_found(place.stem, FOOTER, _footer(place))
         self._trim()
         return place
 
@@ -238,6 +252,10 @@ class Store:
         entries = self._entries()
         return _tables(place for _, _, place in entries), sum(size for _, size, _ in entries)
 
+    def _is_lent(self, place: Path) -> bool:
+        """Whether this process reads records from an entry, or goes by it when it does."""
+        return (place.with_suffix(".parquet") if place.suffix == FOOTER else place) in self._lent
+
     def _trim(self) -> None:
         """Takes out the entries that were not used for longest, until the others fit, but not those that this process reads records from; and what a
         process that was stopped left behind."""
@@ -248,7 +266,7 @@ class Store:
         for _, size, place in entries:
             if total <= most:
                 break
-            if place in self._lent:
+            if self._is_lent(place):
                 continue
             place.unlink(missing_ok=True)
             total -= size
@@ -270,10 +288,19 @@ class Store:
         """Takes out everything but what this process reads its records from; how many tables that were, and how many bytes."""
         with self._lock:
             self._waiting.clear()
-        going = [(size, place) for _, size, place in self._entries() if place not in self._lent]
+        going = [(size, place) for _, size, place in self._entries() if not self._is_lent(place)]
         for _, place in going:
             place.unlink(missing_ok=True)
         return _tables(place for _, place in going), sum(size for size, _ in going)
+
+
+def _footer(file: Path) -> bytes:
+    """A digest of what a Parquet file says of itself behind its pages. Raises OSError."""
+    with open(file, "rb") as opened:
+        opened.seek(-8, os.SEEK_END)
+        length = int.from_bytes(opened.read(4), "little")
+        opened.seek(-min(length + 8, opened.seek(0, os.SEEK_END)), os.SEEK_END)
+        return xxhash.xxh3_128_digest(opened.read())
 
 
 def _tables(entries: Iterable[Path]) -> int:
@@ -294,29 +321,35 @@ def _place(path: Place, reading: object) -> str:
 
 def _write(file: Any, table: Table, look: Callable[[], object]) -> None:
     file.write(bytes(START))
+    digest = xxhash.xxh3_128()
 
     def write(piece: Any) -> None:
         look()
+        digest.update(piece)
         file.write(piece)
 
     head = write_held(replace(table, origin=""), write)  # the place is known when it is found, and may be no text
     at = file.tell()
-    file.write(head)
+    write(head)
     whole = file.tell()
     file.seek(0)
-    file.write(HEAD.pack(MARK, FORM, at, len(head), whole))
+    file.write(HEAD.pack(MARK, FORM, at, len(head), whole, digest.digest()))
 
 
-def _mapped(file: BinaryIO) -> Table:
-    """The table of an entry, its columns still on the disk. Raises ValueError for one that is not whole."""
+def _read(file: BinaryIO) -> Table:
+    """The table of an entry. It is copied into memory rather than mapped: a file that is cut while it is mapped ends the process, and bytes that change
+    after they were checked would be wrong numbers. Raises ValueError for one that is not whole, or is damaged."""
     size = os.fstat(file.fileno()).st_size
     if size < START:
         raise ValueError("too short")
-    body = mmap.mmap(file.fileno(), size, access=mmap.ACCESS_READ)
-    mark, form, at, length, whole = HEAD.unpack(body[: HEAD.size])
-    if (mark, form, whole) != (MARK, FORM, size) or at + length != size:
+    mark, form, at, length, whole, digest = HEAD.unpack(file.read(HEAD.size))
+    if (mark, form, whole) != (MARK, FORM, size) or at + length != size or at < START:
         raise ValueError("not an entry, or not a whole one")
-    return read_held(body[at:], memoryview(body)[START:at])
+    file.seek(START)
+    body = np.empty(size - START, np.uint8)
+    if file.readinto(body.data) != len(body) or xxhash.xxh3_128_digest(body.data) != digest:  # type: ignore[attr-defined]
+        raise ValueError("damaged")
+    return read_held(body[at - START :].tobytes(), body.data[: at - START])
 
 
 STORE = Store()

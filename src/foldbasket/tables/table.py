@@ -47,6 +47,8 @@ class Table(msgspec.Struct, frozen=True, eq=False, weakref=True):
     serial: int = msgspec.field(default_factory=lambda: next(_serial))
     found_as: str = ""
     """What names that which is found in it among what is kept, as it was read (`store.py`); empty where nothing is."""
+    stamp: object = None
+    """The state that the files of its place were in before they were read (`readers.stamp`); None where it does not come from files."""
 
     def __post_init__(self) -> None:
         """The one place that holds every reader, mend and conversion to it: all columns have a value for each record."""

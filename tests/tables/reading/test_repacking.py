@@ -1,5 +1,6 @@
 """Files that only come whole and are larger than memory are read part by part from what is kept of them, with the same values of the same types."""
 
+import os
 import random
 from decimal import Decimal
 
@@ -14,7 +15,7 @@ from foldbasket.opening import sources
 from foldbasket.opening.sources import read_source
 from foldbasket.tables.reading import repacking
 from foldbasket.tables.reading.contract import ALLOWED, Reading
-from foldbasket.tables.sample import is_sampled
+from foldbasket.tables.sample import is_sampled, stream_behind
 from foldbasket.tables.store import STORE, Store
 from foldbasket.tables.types import FieldType
 from tests.rounds import seeds
@@ -223,3 +224,46 @@ def test_a_report_of_it_in_the_terminal_is_the_same(tmp_path, monkeypatch, capsy
         said.append(capsys.readouterr().out)
     assert said[0] == said[1]
     assert len(list(STORE.folder.glob("*.parquet"))) == 1
+
+
+def test_a_flipped_bit_in_a_cached_copy_never_gives_another_number(tmp_path):
+    path = tmp_path / "lines.csv"
+    path.write_text("Site,Net\n" + "".join(f"S{at % 7},{at}.25\n" for at in range(2_000)))
+    wanted = {name: texts(read(path, LARGE), name) for name in ("Site", "Net")}
+    copy = stream_behind(read(path, 10)).files[0]
+    whole, draw, refused, then = copy.read_bytes(), random.Random(3), [], copy.stat().st_mtime_ns
+    for _ in range(80):
+        copy.write_bytes(whole)
+        os.utime(copy, ns=(then, then))
+        apart = read(path, 10)
+        flipped = bytearray(whole)
+        flipped[draw.randrange(len(whole))] ^= 1 << draw.randrange(8)
+        copy.write_bytes(flipped)
+        os.utime(copy, ns=(then, then))  # as a fault of the disk would leave it
+        try:
+            found = [part.table for part in stream_behind(apart).parts(["Site", "Net"])]
+        except ReadError as error:
+            found, refused = [], [*refused, (str(error), copy.exists())]
+        else:
+            got = {name: [each for table in found for each in texts(table, name)] for name in wanted}
+            assert got == wanted
+    assert len(refused) > 40
+    assert all("cached copy was damaged" in said and not there for said, there in refused)
+
+
+def test_a_cached_copy_whose_end_is_damaged_is_made_again(tmp_path):
+    path = tmp_path / "lines.csv"
+    path.write_text("Site,Net\n" + "".join(f"S{at % 7},{at}.25\n" for at in range(2_000)))
+    wanted = {name: texts(read(path, LARGE), name) for name in ("Site", "Net")}
+    copy = stream_behind(read(path, 10)).files[0]
+    whole = copy.read_bytes()
+    end = int.from_bytes(whole[-8:-4], "little") + 8
+    for at in range(len(whole) - end, len(whole), end // 9):
+        flipped = bytearray(whole)
+        flipped[at] ^= 1
+        copy.write_bytes(flipped)
+        again = stream_behind(read(path, 10))
+        assert {
+            name: [each for part in again.parts([name]) for each in texts(part.table, name)] for name in wanted
+        } == wanted
+        assert copy.read_bytes() != flipped

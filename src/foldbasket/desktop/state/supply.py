@@ -92,7 +92,7 @@ class Supply(QObject):
         self._preparer.cancel()
 
     def close(self) -> None:
-        self.watcher.watch(())
+        self.watcher.watch({})
         for worker in (self._preparer, self._refresher, self._calculator, self._keeper, self.looker):
             worker.close()
 
@@ -167,7 +167,19 @@ class Supply(QObject):
         if to_do:
             self._prepare(to_do)
         self._renew_source()
-        self.watcher.watch(spec.path for spec in basket.sources if spec.is_file and spec.data is None)
+        self.watcher.watch(self._watched())
+
+    def _watched(self) -> dict[str, object]:
+        """The places that are watched, each with the state that it was in when it was read; one that no state equals where several sources were read there in
+        several."""
+        found: dict[str, object] = {}
+        for spec in self.basket.sources:
+            if spec.is_file and spec.data is None:
+                read = self._read.get(self._key(spec))
+                if read is not None or self._key(spec) in self._failures:
+                    stamp = read.stamp if read is not None else None
+                    found[spec.path] = stamp if found.get(spec.path, stamp) == stamp else ()
+        return found
 
     def _prepare(self, specs: Sequence[SourceSpec]) -> None:
         basket = self.basket

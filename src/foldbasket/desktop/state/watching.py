@@ -7,12 +7,12 @@ stand still between two looks and, for delimited text that ended with a line bre
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable
+from collections.abc import Mapping
 from pathlib import Path
 
 from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer, pyqtSignal
 
-from foldbasket.tables.reading.readers import files_of_source, is_text_file, stamp
+from foldbasket.tables.reading.readers import files_of_source, is_text_file, stamp_if_any
 
 LOOK = 120
 """Milliseconds between two looks at a file that is changing."""
@@ -38,21 +38,20 @@ class Watcher(QObject):
         self._timer.setInterval(LOOK)
         self._timer.timeout.connect(self.look)
 
-    def watch(self, places: Iterable[str]) -> None:
-        """Watches these places and no others; their present state is taken as known."""
-        wanted = set(places)
-        for gone in set(self._known) - wanted:
+    def watch(self, places: Mapping[str, object]) -> None:
+        """Watches these places and no others, each with the state that it was in before it was read (None: as it is now). One that is in another state by
+        then has changed, and `came` tells of it."""
+        for gone in set(self._known) - set(places):
             for kept in (self._known, self._ended, self._last):
                 kept.pop(gone, None)
-        for place in wanted - set(self._known):
-            self.settle(place)
+        for place in set(places) - set(self._known):
+            now = stamp_if_any(Path(place))
+            self._known[place] = now if places[place] is None else places[place]
+            self._ended[place] = self._known[place] != now or _ends_whole(place)
+            self._told.discard(place)
+            if self._known[place] != now:
+                self._timer.start()
         self._renew_notices()
-
-    def settle(self, place: str) -> None:
-        """Takes the present state of a place as known: it was just read."""
-        self._known[place] = _state(place)
-        self._ended[place] = _ends_whole(place)
-        self._told.discard(place)
 
     def _renew_notices(self) -> None:
         wanted = set()
@@ -75,7 +74,7 @@ class Watcher(QObject):
         """Looks at every place; goes on looking while any of them is changing."""
         restless = False
         for place, known in self._known.items():
-            state = _state(place)
+            state = stamp_if_any(Path(place))
             if state == known:
                 self._last.pop(place, None)
                 continue
@@ -100,13 +99,6 @@ class Watcher(QObject):
         if not restless:
             self._timer.stop()
         self._renew_notices()
-
-
-def _state(place: str) -> object:
-    try:
-        return stamp(Path(place)) or None
-    except OSError:
-        return None
 
 
 def _ends_whole(place: str) -> bool:

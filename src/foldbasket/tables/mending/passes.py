@@ -115,7 +115,7 @@ def write_pass(table: Table, asked: Pass, into: Path, progress: Progress) -> Non
     after = asked.sample.columns
     schema = pa.schema([pa.field(name, arrow_of(column.type, column.scale)) for name, column in after.items()])
     counts = [Count() for _ in asked.mends]
-    with pq.ParquetWriter(into, schema, compression="zstd", store_schema=False) as writer:
+    with pq.ParquetWriter(into, schema, compression="zstd", store_schema=False, write_page_checksum=True) as writer:
         waiting: list[pa.Table] = []
         for part in _parts(table, asked.mends, asked.chosen, progress, counts):
             columns = [shaped(part, name, column.type, column.scale) for name, column in after.items()]

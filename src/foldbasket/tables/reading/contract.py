@@ -96,6 +96,22 @@ def changed_since(path: Any) -> ReadError:
     return ReadError("the file changed after it was opened.", where=where, todo="Open it again.")
 
 
+COPIES: dict[Path, str] = {}
+"""What this process reads from the user's cache instead of its own place, by the file there."""
+
+
+def damaged_copy(path: Any, why: str) -> ReadError | None:
+    """Delete a cached copy that cannot be read, and return the error that says so; None for a file that is no such copy."""
+    if path not in COPIES:
+        return None
+    path.unlink(missing_ok=True)
+    return ReadError(
+        f"the cached copy was damaged and has been deleted ({why}).",
+        where=Path(COPIES[path]).name,
+        todo="Reload the data.",
+    )
+
+
 SHARE = 0.4
 """So much of the free memory the fields of a table may take, unless it is said otherwise."""
 ALLOWED = "FOLD_BASKET_MEMORY"

@@ -22,7 +22,7 @@ from foldbasket.tables.detection import retyped
 from foldbasket.tables.nature import Nature
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.alike import Kind
-from foldbasket.tables.reading.contract import AS_FOUND, READERS, Reader, Reading, memory_at_hand
+from foldbasket.tables.reading.contract import AS_FOUND, READERS, Reader, Reading, damaged_copy, memory_at_hand
 from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import MAX_SCALE, FieldType
@@ -99,7 +99,7 @@ def read_parquet(
 
         def read(at: int) -> tuple[Column, CodedColumn | None]:
             if not hasattr(own, "file"):
-                own.file = pq.ParquetFile(path, read_dictionary=texts)
+                own.file = pq.ParquetFile(path, read_dictionary=texts, page_checksum_verification=True)
             values = own.file.reader.read_column(at)
             progress.step(f"Reading {path.name}", next(done) / max(1, len(wanted)))
             values.validate(full=True)
@@ -113,10 +113,12 @@ def read_parquet(
     except (pa.ArrowException, OSError, OverflowError) as error:
         if isinstance(error, FileNotFoundError | PermissionError):
             raise
-        raise ReadError(
-            f"this is not a Parquet file that can be read ({first_line(error)})",
-            where=path.name,
-            todo="Export it again.",
+        why = first_line(error)
+        raise (
+            damaged_copy(path, why)
+            or ReadError(
+                f"this is not a Parquet file that can be read ({why}).", where=path.name, todo="Export it again."
+            )
         ) from None
     rows = metadata.num_rows
     columns = {
@@ -251,7 +253,9 @@ def write_parquet(table: Table, path: Path) -> None:
     arrow = to_arrow(table)
     # Without the schema of the writer, a reader is free to read text as text, which for varied text is many times as fast; what a schema tells beside its
     # fields is then not written either.
-    with pq.ParquetWriter(path, arrow.schema, compression="zstd", store_schema=False) as writer:
+    with pq.ParquetWriter(
+        path, arrow.schema, compression="zstd", store_schema=False, write_page_checksum=True
+    ) as writer:
         writer.write_table(arrow)
         if told != b"{}":
             writer.add_key_value_metadata({OWN: told})

@@ -18,7 +18,7 @@ from foldbasket.tables.column import Column, picked
 from foldbasket.tables.conversion import as_arrow, fitted
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.alike import Kind
-from foldbasket.tables.reading.contract import changed_since
+from foldbasket.tables.reading.contract import changed_since, damaged_copy
 from foldbasket.tables.reading.parquet import first_line, is_text
 from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.stacking import blanks, stacked, widened
@@ -120,7 +120,9 @@ class ParquetStream:
         texts = [said[name] for name in there if is_text(schema.field(said[name]).type)]
         with (
             _opened(path) as opened,
-            pq.ParquetFile(opened, metadata=told, read_dictionary=texts, pre_buffer=False) as file,
+            pq.ParquetFile(
+                opened, metadata=told, read_dictionary=texts, pre_buffer=False, page_checksum_verification=True
+            ) as file,
         ):
             wanted = [said[name] for name in there] or schema.names[
                 :1
@@ -262,6 +264,7 @@ def _state(path: Path | ObjectFile) -> State:
 
 
 def _broken(path: Path | ObjectFile, error: BaseException) -> ReadError:
-    return ReadError(
-        f"the file cannot be read to its end ({first_line(error)}).", where=path.name, todo="Export it again."
+    why = first_line(error)
+    return damaged_copy(path, why) or ReadError(
+        f"the file cannot be read to its end ({why}).", where=path.name, todo="Export it again."
     )

@@ -193,6 +193,14 @@ def stamp(path: Path) -> State:
     return tuple(states)
 
 
+def stamp_if_any(path: Path) -> State | None:
+    """The same; None where nothing is there, or it cannot be told."""
+    try:
+        return stamp(path) or None
+    except (OSError, ValueError):
+        return None
+
+
 def table_name(path: Path) -> str:
     """A readable name for the table in a file: ``order_lines.csv`` is “Order lines”."""
     words = path.stem.replace("_", " ").replace("-", " ").replace("*", "").strip()

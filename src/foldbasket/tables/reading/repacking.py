@@ -135,7 +135,7 @@ def _of_text(name: str, texts: pa.Array, chosen: FieldType | None, mark: str) ->
 def _write(now: Attempt, fields: list[Written], into: Path, progress: Progress) -> None:
     names = now.look.names
     schema = pa.schema([pa.field(name, each.arrow) for name, each in zip(names, fields, strict=True)])
-    with pq.ParquetWriter(into, schema, compression="zstd", store_schema=False) as writer:
+    with pq.ParquetWriter(into, schema, compression="zstd", store_schema=False, write_page_checksum=True) as writer:
         for piece in _pieces(now, progress):
             columns = [_values(now, piece.column(at), fields[at], at) for at in range(len(names))]
             writer.write_table(pa.table(columns, schema=schema), GROUP)
@@ -169,7 +169,7 @@ def repack_arrow(path: Path, into: Path, options: Reading, progress: Progress) -
     try:
         with (
             batches_of(path, "Keeping", progress) as (schema, batches),
-            pq.ParquetWriter(into, schema, compression="zstd", store_schema=False) as writer,
+            pq.ParquetWriter(into, schema, compression="zstd", store_schema=False, write_page_checksum=True) as writer,
         ):
             for batch in batches:
                 writer.write_batch(batch, GROUP)
