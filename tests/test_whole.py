@@ -4,8 +4,11 @@ import os
 import stat
 import subprocess
 import sys
+import zipfile
 from pathlib import Path
 
+import pyarrow as pa
+import pyarrow.parquet as pq
 import pytest
 
 from foldbasket.whole import write_whole, written_whole
@@ -76,14 +79,56 @@ def test_when_writing_fails_the_old_file_stands_and_nothing_lies_about(tmp_path)
 
 def test_what_a_killed_save_left_is_cleared_away_by_a_later_one(tmp_path):
     path = tmp_path / "a[1].csv"
-    left = [tmp_path / f".{path.name}.{number}.{kind}" for number, kind in ((77, "new"), (78, "old"), (79, "new"))]
-    other = [tmp_path / f".b.csv.{77}.new", tmp_path / f".{path.name}.swp.new"]
+    dead, running = subprocess.Popen(["true"]), os.getppid()
+    dead.wait()
+    left = [
+        tmp_path / f".{path.name}.{number}.{kind}"
+        for number, kind in (
+            (dead.pid, "new"),
+            (dead.pid, "old"),
+            (dead.pid, "new-x1.parquet"),
+            (running, "old"),
+            (running, "new"),
+        )
+    ]
+    other = [tmp_path / f".b.csv.{dead.pid}.new", tmp_path / f".{path.name}.swp.new"]
     for each in (*left, *other):
         each.write_bytes(b"half")
-        if each != left[-1]:  # which somebody may be writing now
-            os.utime(each, (1_000_000_000, 1_000_000_000))
+    os.utime(left[-2], (1_000_000_000, 1_000_000_000))  # its number is in use again
     write_whole(path, b"new")
     assert sorted(tmp_path.iterdir()) == sorted([path, left[-1], *other])
+
+
+def test_nobody_else_may_read_a_file_while_it_is_written_whatever_writes_it(tmp_path):
+    def by_path(fresh):
+        fresh.write_text("x", "utf-8")
+
+    def by_handle(fresh):
+        with fresh.open("wb") as file:
+            file.write(b"x")
+
+    def by_archive(fresh):
+        with zipfile.ZipFile(fresh, "w") as file:
+            file.writestr("a", "x")
+
+    def by_parquet(fresh):
+        pq.write_table(pa.table({"a": [1]}), fresh)
+
+    for at, write in enumerate((by_path, by_handle, by_archive, by_parquet)):
+        for mode in (None, 0o600, 0o644):
+            path = tmp_path / f"{at}{mode}"
+            if mode is not None:
+                path.write_text("old")
+                path.chmod(mode)
+            with written_whole(path, keep=True) as fresh:
+                assert stat.S_IMODE(fresh.stat().st_mode) == 0o600
+                write(fresh)
+                assert stat.S_IMODE(fresh.stat().st_mode) == 0o600
+            assert stat.S_IMODE(path.stat().st_mode) == (mode if mode is not None else 0o666 & ~UMASK)
+
+
+UMASK = os.umask(0)
+os.umask(UMASK)
 
 
 READ_ONLY = """

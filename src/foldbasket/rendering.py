@@ -133,7 +133,7 @@ def written(
                 try:
                     _save(report, path, "table" if wanted.shape == "listing" else wanted.shape, guard)
                 except FoldBasketError as error:
-                    tell(f"the fold “{fold.name}” cannot be written: {error}")
+                    tell(f"the fold “{fold.name}” cannot be made: {error}")
                     continue
                 done.append(Written(report, path, member).entry)
                 yield Written(report, path, member)

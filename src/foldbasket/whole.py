@@ -1,7 +1,7 @@
 """The one way in which a file is written: aside, whole, on the disk, and only then under its name.
 
-At every moment the whole old or the whole new file stands at its place. A link is followed, and the rights and the owner of the
-file that was there stay. Imports nothing of the project, so that every stage may write by it.
+At every moment the complete old or the complete new file is at its place. A link is followed, and the rights and the owner of the
+file that was there stay; until then only the user may read what is written. Imports nothing of the project, so that every stage may write by it.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 AN_HOUR = 3600
-"""Seconds after which nobody is still writing what lies beside a file."""
+"""Seconds after which nobody is still writing what lies beside a file, whichever process now has the number in its name."""
 
 
 @contextmanager
@@ -34,10 +34,11 @@ def written_whole(path: Path, *, keep: bool = False) -> Iterator[Path]:
     _clear_away(target)
     fresh = target.with_name(f".{target.name[:200]}.{os.getpid()}.new")
     try:
+        _create_private(fresh)
         yield fresh
         _force(fresh)
+        os.chmod(fresh, stat.S_IMODE(old.st_mode) if old is not None else 0o666 & ~_umask())
         if old is not None:
-            os.chmod(fresh, stat.S_IMODE(old.st_mode))
             with contextlib.suppress(PermissionError):  # only its owner or root may give a file away
                 os.chown(fresh, old.st_uid, old.st_gid)
             if keep:
@@ -72,16 +73,38 @@ def _standing(target: Path) -> os.stat_result | None:
     return found
 
 
+def _create_private(path: Path) -> None:
+    """Create an empty file that only the user may read, in place of what a killed process left. Writers that open it keep its rights."""
+    path.unlink(missing_ok=True)
+    os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600))
+
+
+def _umask() -> int:
+    """The rights that new files do not get. Asked of the system, since setting it to learn it would change it for other threads for a moment."""
+    with contextlib.suppress(OSError, ValueError, AttributeError):
+        found = re.search(r"^Umask:\s*([0-7]+)", Path("/proc/self/status").read_text("utf-8", "replace"), re.M)
+        return int(found[1], 8)  # type: ignore[index]
+    return 0o077
+
+
 def _clear_away(target: Path) -> None:
-    """Takes away what killed processes left beside a file; not what another process may be writing this moment."""
+    """Deletes what killed processes left beside a file, parts of it too; not what another process may be writing this moment."""
     lately = time.time() - AN_HOUR
     with contextlib.suppress(OSError):
         for each in target.parent.glob(f".{glob.escape(target.name[:200])}.*"):
-            if (
-                re.fullmatch(r"\d+\.(new|old)", each.name[len(target.name[:200]) + 2 :])
-                and each.stat().st_mtime < lately
-            ):
+            found = re.fullmatch(r"(\d+)\.(new|old)(-[^/]*)?", each.name[len(target.name[:200]) + 2 :])
+            if found and (not _is_running(int(found[1])) or each.stat().st_mtime < lately):
                 each.unlink()
+
+
+def _is_running(process: int) -> bool:
+    try:
+        os.kill(process, 0)
+    except (ProcessLookupError, OverflowError):
+        return False
+    except PermissionError:
+        pass
+    return True
 
 
 def _force(path: Path) -> None:
@@ -98,5 +121,6 @@ def _keep_earlier(target: Path) -> None:
     try:
         os.link(target, spare)
     except OSError:  # a file system without hard links
+        _create_private(spare)
         shutil.copy2(target, spare)
     os.replace(spare, earlier)

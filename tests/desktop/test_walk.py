@@ -1,12 +1,14 @@
 """The paths an analyst walks, with mouse and keys, in the real window offscreen."""
 
 import csv
+import errno
 import shutil
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QLineEdit, QListView, QPushButton
 
+from foldbasket.baskets.basket import Basket
 from foldbasket.desktop.card.controls import Chooser
 from foldbasket.desktop.widgets.finder import Finder
 from foldbasket.spec.field import FieldRef
@@ -546,3 +548,41 @@ def test_many_cells_are_copied_in_the_background_and_are_the_same(driver, demo, 
     copied = QApplication.clipboard().mimeData()
     assert (copied.text(), copied.html()) == at_once
     assert at_once[0].count("\n") > 10
+
+
+@pytest.mark.parametrize("trouble", ["disk", "records"])
+def test_recovered_work_stays_until_it_is_written_again(driver, demo, monkeypatch, trouble):
+    """A second crash, or a full disk, loses nothing."""
+    from foldbasket.baskets import recovery
+    from foldbasket.baskets.basket import SourceSpec
+
+    driver.open(demo)
+    driver.key(Key.Key_T)
+    driver.desk.files.write_aside()
+    driver.settle()
+    (aside,) = recovery.folder().glob("*/work.json")
+    crashed = aside.parent.with_name("crashed")
+    shutil.copytree(aside.parent, crashed)
+    driver.desk.files.begin_anew()
+    (left,) = recovery.left_over()
+    plain = recovery.write_aside
+
+    def write_aside(*given):
+        assert crashed.exists(), "it is there while its new copy is written"
+        if trouble == "disk":
+            raise OSError(errno.ENOSPC, "No space left on device")
+        return plain(*given) and False  # some records did not come with it
+
+    with monkeypatch.context() as patch:
+        patch.setattr(recovery, "write_aside", write_aside)
+        driver.desk.files.recover(left)
+        driver.settle()
+        assert crashed.exists()
+    assert recovery.left_over()[0].basket == left.basket
+    driver.desk.files.write_aside()
+    driver.settle()
+    assert not crashed.exists()
+    assert not recovery.write_aside(Basket(sources=(SourceSpec("p", data="pasted/1"),)), None), (
+        "its records are missing"
+    )
+    driver.desk.close()

@@ -5,11 +5,14 @@ import pytest
 from foldbasket import cli
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.calculated import Calculated
-from foldbasket.baskets.files import encode, open_basket
+from foldbasket.baskets.files import encode, open_basket, save_basket
+from foldbasket.errors import BasketError
 from foldbasket.opening.prepared import prepare
+from foldbasket.opening.reading import load_tables
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.tables.mending.texts import TrimSpaces
+from foldbasket.tables.reading.contract import Reading
 
 
 @pytest.fixture
@@ -56,3 +59,16 @@ def test_the_window_notes_it_on_the_sources_card(basket, qtbot):
     qtbot.waitUntil(lambda: "sums" in window.desk.tables and not window.desk.busy, timeout=20_000)
     assert any("a mend was passed over" in note for note in window.desk.tables["sums"].notes)
     window.desk.close()
+
+
+@pytest.mark.parametrize("stays", [False, True])
+def test_a_database_that_was_moved_leaves_the_other_sources_open(tmp_path, stays):
+    (tmp_path / "s.csv").write_text("Region,Net\nEast,1\n")
+    gone = SourceSpec("gone", "gone.sqlite", Reading(table="t"), stays=stays)
+    save_basket(Basket(sources=(gone, SourceSpec("s", "s.csv"))), tmp_path / "b.basket")
+    problems = {}
+    tables = load_tables(open_basket(tmp_path / "b.basket"), problems=problems)
+    assert {key: each.count for key, each in tables.items()} == {"s": 1}
+    assert "gone.sqlite" in str(problems["gone"])
+    with pytest.raises(BasketError, match="“gone” cannot be read"):
+        load_tables(open_basket(tmp_path / "b.basket"))

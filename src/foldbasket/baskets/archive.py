@@ -40,6 +40,12 @@ def inner_json(path: Path) -> bytes:
         return _entry(archive, INNER, path)
 
 
+def entries_told(path: Path) -> str:
+    """What tells the entries of an archive from others: the name, size and checksum of each."""
+    with archive_of(path) as archive:
+        return repr([(each.filename, each.file_size, each.CRC) for each in archive.infolist()])
+
+
 @contextlib.contextmanager
 def archive_of(path: Path):  # type: ignore[no-untyped-def]
     try:
@@ -96,9 +102,7 @@ def pack(
                 ):
                     shutil.copyfileobj(one, other)
                 continue
-            with tempfile.NamedTemporaryFile(
-                suffix=".parquet", dir=into.parent, prefix=f".{into.name[:100]}-"
-            ) as unpacked:
+            with tempfile.NamedTemporaryFile(suffix=".parquet", dir=into.parent, prefix=f"{into.name}-") as unpacked:
                 table = tables[source.key]
                 if is_sampled(table):
                     raise BasketError(

@@ -19,7 +19,7 @@ import msgspec
 import pyarrow as pa
 
 from foldbasket import kinds
-from foldbasket.baskets.archive import MOST_JSON, inner_json, pack
+from foldbasket.baskets.archive import MOST_JSON, entries_told, inner_json, pack
 from foldbasket.baskets.basket import FORMAT, VERSION, Basket, BasketFile, SourceSpec
 from foldbasket.baskets.migration import migrated
 from foldbasket.baskets.needs import circle_of, depth_of
@@ -36,7 +36,7 @@ DEEPEST = 40
 
 
 State = tuple[tuple[int, int, int], str]
-"""What tells one state of a basket's file from another: size, time and number, and a digest of its JSON."""
+"""What tells one state of a basket's file from another: size, time and number, and a digest of all that it holds, its records too."""
 
 
 class Opened(msgspec.Struct, frozen=True):
@@ -88,8 +88,10 @@ def _json_of(path: Path) -> tuple[bytes, State]:
         raise BasketError("this is no plain file.", where=str(path), todo="Choose a .basket file.")
     with path.open("rb") as file:
         start, found = file.read(4), os.fstat(file.fileno())
-    text = inner_json(path) if start == b"PK\x03\x04" else _plain_json(path)
-    return text, ((found.st_size, found.st_mtime_ns, found.st_ino), hashlib.sha256(text).hexdigest())
+    is_archive = start == b"PK\x03\x04"
+    text = inner_json(path) if is_archive else _plain_json(path)
+    told = text + entries_told(path).encode() if is_archive else text
+    return text, ((found.st_size, found.st_mtime_ns, found.st_ino), hashlib.sha256(told).hexdigest())
 
 
 def state_of(path: Path) -> State | None:

@@ -76,9 +76,9 @@ def folder() -> Path:
 
 def write_aside(
     basket: Basket, path: Path | None, tables: Mapping[str, Table] | None = None, trail: Trail | None = None
-) -> None:
+) -> bool:
     """Writes the work of this process aside, in place of what was there before; `tables` are its sources' as they were read, `trail` the steps
-    that can be undone. Raises OSError."""
+    that can be undone. Returns whether all records that no other file holds are with it. Raises OSError."""
     own = _own()
     for source in basket.sources:
         table = (tables or {}).get(source.key)
@@ -92,6 +92,7 @@ def write_aside(
         steps = [(step.label, encode(step.basket).decode("utf-8", "surrogateescape")) for step in trail.steps]
         packed = gzip.compress(json.dumps({"at": trail.at, "steps": steps}).encode("utf-8", "surrogateescape"), 1)
         write_whole(own / STEPS, packed)
+    return all(_records(own, source).exists() for source in basket.sources if _is_pasted(source))
 
 
 def forget(found: Path | None = None) -> None:

@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from foldbasket.baskets.basket import SourceSpec
 from foldbasket.baskets.consent import Agreed
 from foldbasket.baskets.passwords import password_of
-from foldbasket.errors import ReadError
+from foldbasket.errors import ReadError, reason_of
 from foldbasket.sql.staying import staying
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import AS_FOUND, WHOLE, Parts, memory_allowed
@@ -53,7 +53,15 @@ def read_source(
     was agreed to. Raises ReadError."""
     agreed.check(spec, folder)
     stamp = stamp_if_any(folder / spec.path) if spec.is_file else None
-    return replace(_read(spec, folder, progress, fold_table, parts, keep=keep, most=most), stamp=stamp)
+    try:
+        table = _read(spec, folder, progress, fold_table, parts, keep=keep, most=most)
+    except OSError as error:  # whatever reads it, and however it says so
+        raise ReadError(
+            f"it cannot be read ({reason_of(error)}).",
+            where=str(spec.path or spec.name),
+            todo="Choose the file again on the source's card.",
+        ) from None
+    return replace(table, stamp=stamp)
 
 
 def _read(

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import csv
 import datetime
+from collections.abc import Sequence
 from decimal import Decimal
 from pathlib import Path
 from typing import TextIO
@@ -39,24 +40,32 @@ def plain(value: Value) -> str:
     return str(value)
 
 
+class TableWriter:
+    """The one door for delimited text that people open: text that a spreadsheet would run stays text, in whatever way the file is cut into columns."""
+
+    def __init__(self, file: TextIO) -> None:
+        self._writer = csv.writer(file, lineterminator="\r\n")
+
+    def row(self, texts: Sequence[str], is_text: Sequence[bool] | None = None) -> None:
+        """Write a line. `is_text` says which of its cells hold text from data, all where it is not given; numbers and dates stay as they are."""
+        told = is_text or [True] * len(texts)
+        # Every piece that another program could take for a cell, if it cut the line elsewhere, is treated alike.
+        self._writer.writerow(
+            [harmless(text, ";\t\r\n") if is_own else text for text, is_own in zip(texts, told, strict=True)]
+        )
+
+
 def write_table(report: Report, file: TextIO) -> None:
     """The table: head rows, then a line for each line of the report with group names on every line."""
     sheet = Sheet(report)
-    writer = csv.writer(file, lineterminator="\r\n")
+    writer = TableWriter(file)
     for row in sheet.head_grid():
-        writer.writerow([_harmless(text) for text in row])
-    numbers = [report.is_number(measure) for measure in range(len(report.measures))]
+        writer.row(row)
+    is_text = [not report.is_number(measure) for measure in range(len(report.measures))]
     for line, names in enumerate(sheet.all_row_heads(repeat=True)):
         cells = [plain(report.value(line, column)) for column in range(report.width)]
-        if not all(numbers):
-            cells = [
-                text if numbers[report.cell(line, column)[0]] else _harmless(text) for column, text in enumerate(cells)
-            ]
-        writer.writerow([_harmless(text) for text in names] + cells)
-
-
-def _harmless(text: str) -> str:
-    return harmless(text, ";\t\r\n")
+        told = [is_text[report.cell(line, column)[0]] for column in range(report.width)]
+        writer.row([*names, *cells], [*[True] * len(names), *told])
 
 
 def write_cells(report: Report, file: TextIO) -> None:

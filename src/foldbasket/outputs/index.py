@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 import os
 from collections.abc import Sequence
 from html import escape
@@ -13,6 +12,7 @@ import msgspec
 
 from foldbasket.baskets.output_guard import OutputGuard
 from foldbasket.errors import OutputError
+from foldbasket.outputs.delimited import TableWriter
 from foldbasket.outputs.formats import appearing_whole
 from foldbasket.styling.words import number_of
 
@@ -53,7 +53,10 @@ def save_index(entries: Sequence[Entry], path: Path, title: str, guard: OutputGu
     with appearing_whole(path, guard) as fresh:
         if path.suffix.lower() == ".csv":
             with fresh.open("w", encoding="utf-8", newline="") as file:
-                csv.writer(file).writerows([HEADS, *(each.values(path.parent) for each in entries)])
+                writer = TableWriter(file)
+                writer.row(HEADS)
+                for each in entries:
+                    writer.row([str(value) for value in each.values(path.parent)])
         else:
             fresh.write_text(_page(entries, path.parent, title), encoding="utf-8")
 

@@ -57,6 +57,8 @@ class Files(QObject):
         self.desk = desk
         self.path: Path | None = None
         self._state: State | None = None
+        self._recovered_from: Path | None = None
+        """Where recovered work was found, until it is written again."""
         self._reader = Worker("read", self)
         self._saver = Worker("save", self)
         self._aside_writer = Worker("aside", self)
@@ -171,7 +173,7 @@ class Files(QObject):
         problems: Mapping[str, FoldBasketError] | None = None,
         trail: Trail | None = None,
     ) -> None:
-        self.path, self._state = path, None
+        self.path, self._state, self._recovered_from = path, None, None
         self.desk.take_up(basket, tables, problems or {}, trail)
         if basket.sources and not basket.folds:
             self.desk.do(edits.AddFold(Fold(UNNAMED)))
@@ -207,7 +209,7 @@ class Files(QObject):
         self.path, self._state = path, state
         self.desk.history.mark_saved(basket)
         if not self.desk.history.changed:
-            self._keep_aside(recovery.forget)
+            self._keep_aside(self._forgetting())
         memory.remember(path)
         memory.trust(digest(places_of(basket, path.parent)))
         self.saved.emit()
@@ -220,12 +222,29 @@ class Files(QObject):
     def write_aside(self) -> None:
         """Writes unsaved work aside, so that a crash loses no more than the last moments."""
         if not (self.desk.history.changed and self.desk.basket.sources) or self.desk.view.only_reads:
-            self._keep_aside(recovery.forget)
+            self._keep_aside(self._forgetting())
             return
         basket, path = self.desk.basket, self.path
         tables = self.desk.supply.all_as_read([source for source in basket.sources if source.data])
-        trail = self.desk.history.trail
-        self._keep_aside(lambda: recovery.write_aside(basket, path, tables, trail))
+        trail, found = self.desk.history.trail, self._recovered_from
+
+        def write() -> None:
+            is_whole = recovery.write_aside(basket, path, tables, trail)
+            if found is not None and is_whole:  # so that a further crash loses nothing
+                recovery.forget(found)
+
+        self._keep_aside(write)
+
+    def _forgetting(self) -> Callable[[], None]:
+        """Drops what was written aside, and what recovered work was found in: it is saved, or was given up."""
+        found, self._recovered_from = self._recovered_from, None
+
+        def forget() -> None:
+            recovery.forget()
+            if found is not None:
+                recovery.forget(found)
+
+        return forget
 
     def _keep_aside(self, work: Callable[[], None]) -> None:
         def quietly(_: Any) -> None:
@@ -256,6 +275,6 @@ class Files(QObject):
     ) -> None:
         self._take_up(left.basket, tables, left.path, problems, trail)
         self.desk.history.mark_saved(Basket())
+        self._recovered_from = left.found
         self.write_aside()
-        recovery.forget(left.found)
         self.desk.rested.emit()
