@@ -20,7 +20,8 @@ from bench.timing import Row, as_installed, compare
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.consent import EVERYTHING
 from foldbasket.baskets.files import save_basket
-from foldbasket.folding.cubes.cluster import Cluster, Where
+from foldbasket.folding.cubes.cluster import Cluster
+from foldbasket.folding.cubes.cluster_access import Where
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.layout.pickings.where import WhereValue

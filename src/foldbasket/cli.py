@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 
     from foldbasket.baskets.basket import Basket
     from foldbasket.baskets.files import Opened
-    from foldbasket.folding.cubes.cluster import Where
+    from foldbasket.folding.cubes.cluster_access import Where
     from foldbasket.opening.ready import Ready
     from foldbasket.rendering import Wanted
 
@@ -282,7 +282,7 @@ def _prepared(options: argparse.Namespace, stack: contextlib.ExitStack) -> tuple
 
 
 def _where(options: argparse.Namespace) -> Where:
-    from foldbasket.folding.cubes.cluster import Where
+    from foldbasket.folding.cubes.cluster_access import Where
 
     return Where(options.cluster, *(str(each or "") for each in (options.ca, options.cert, options.key)))
 

@@ -6,12 +6,13 @@ import pytest
 
 from foldbasket.baskets import passwords
 from foldbasket.baskets.basket import Basket, SourceSpec
-from foldbasket.baskets.consent import EVERYTHING, NOTHING, Agreed, digest, places_of, places_of_source
+from foldbasket.baskets.consent import EVERYTHING, NOTHING, Agreed, digest, places_of, places_of_source, servers_of
 from foldbasket.baskets.files import Opened
 from foldbasket.errors import BasketError, ReadError
 from foldbasket.opening import sources
 from foldbasket.opening.reading import load_tables, outside_places
 from foldbasket.opening.sources import read_source
+from foldbasket.styling.visible import visible
 from foldbasket.tables.reading.contract import Reading
 from foldbasket.tables.reading.database import Server
 
@@ -142,3 +143,22 @@ def test_a_loop_of_links_and_odd_names_are_errors_of_ours(home):
         spec = SourceSpec("s", path)
         with pytest.raises(ReadError):
             read_source(spec, home, EVERYTHING)
+
+
+def test_signs_that_hide_or_reorder_text_are_written_out():
+    assert (
+        visible("a\u202eb\u200bc\x1b[31m\u2066d\ud800\u00a0e\u3000f")
+        == "a⟨U+202E⟩b⟨U+200B⟩c⟨U+001B⟩[31m⟨U+2066⟩d⟨U+D800⟩⟨U+00A0⟩e⟨U+3000⟩f"
+    )
+    assert visible("a\tb\r\nc") == "a b  c"
+    assert visible("a\n\tb\r", lines=True) == "a\n\tb "
+    assert visible("Grüße – 日本語 – é") == "Grüße – 日本語 – é"
+
+
+def test_places_on_servers_come_first_however_the_sources_are_ordered():
+    specs = [SourceSpec(str(at), f"/elsewhere/{at}.csv") for at in range(9)]
+    specs.insert(8, SourceSpec("d", server=SERVER))
+    places = places_of(Basket(sources=tuple(specs)), Path("/home/basket"))
+    assert places[0].startswith("the database reader@")
+    assert len(places) == 10
+    assert ["db.example" in each for each in servers_of(Basket(sources=tuple(specs)))] == [True]

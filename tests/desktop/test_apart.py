@@ -18,7 +18,7 @@ from foldbasket.baskets.calculated import Calculated
 from foldbasket.desktop.starters import view
 from foldbasket.desktop.state import inorder, surveying
 from foldbasket.errors import BasketError, Cancelled, ReadError
-from foldbasket.folding.cubes.cluster import Where
+from foldbasket.folding.cubes.cluster_access import Where
 from foldbasket.folding.engine import Engine
 from foldbasket.links.link import Link
 from foldbasket.spec.field import FieldRef

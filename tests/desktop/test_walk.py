@@ -353,7 +353,7 @@ def test_files_are_dropped_and_bad_ones_leave_the_basket_as_it_was(driver, demo,
 def test_a_strangers_basket_asks_before_it_reads_elsewhere(driver, tmp_path):
     import json
 
-    from PyQt6.QtWidgets import QLabel
+    from PyQt6.QtWidgets import QPlainTextEdit
 
     (tmp_path / "s.csv").write_text("Town,Net\nAsh,1\n")
     inner = tmp_path / "in"
@@ -361,11 +361,11 @@ def test_a_strangers_basket_asks_before_it_reads_elsewhere(driver, tmp_path):
     path = inner / "b.json"
     path.write_text(json.dumps({"format": "fold-basket", "version": 1, "sources": [{"name": "S", "path": "../s.csv"}]}))
     driver.open(path)
-    assert any(str(tmp_path / "s.csv") in label.text() for label in driver.question().findChildren(QLabel))
-    driver.answer("Do not read it")
+    assert str(tmp_path / "s.csv") in driver.question().findChild(QPlainTextEdit).toPlainText()
+    driver.answer("Don’t allow")
     assert driver.desk.basket.sources == ()
     driver.open(path)
-    driver.answer("Read it")
+    driver.answer("Allow")
     assert driver.desk.tables["S"].count == 1
 
 
@@ -586,3 +586,54 @@ def test_recovered_work_stays_until_it_is_written_again(driver, demo, monkeypatc
         "its records are missing"
     )
     driver.desk.close()
+
+
+def test_consent_names_servers_first_lists_every_place_and_keeps_its_buttons_on_the_screen(
+    driver, tmp_path, monkeypatch
+):
+    from PyQt6.QtGui import QGuiApplication
+    from PyQt6.QtWidgets import QLabel, QPlainTextEdit
+
+    from foldbasket.baskets.basket import SourceSpec
+    from foldbasket.baskets.files import save_basket
+    from foldbasket.tables.reading.contract import Reading
+    from foldbasket.tables.reading.database import Server
+
+    monkeypatch.setenv("FOLD_BASKET_PASSWORD", "carrots")
+    query = "SELECT 1\n" + "-- line\n" * 3_000
+    files = tuple(SourceSpec(f"s{at}", str(tmp_path / f"{at} \u202efdp.csv")) for at in range(40))
+    servers = tuple(
+        SourceSpec(
+            f"d{at}", server=Server("postgresql", f"evil{at}.example", "sales", "reader"), reading=Reading(query=query)
+        )
+        for at in range(3)
+    )
+    (tmp_path / "in").mkdir()
+    save_basket(Basket(sources=(*files, *servers)), tmp_path / "in" / "b\u202e.basket")
+    driver.open(tmp_path / "in" / "b\u202e.basket")
+    dialog = driver.question()
+    told = " ".join(label.text() for label in dialog.findChildren(QLabel))
+    listed = dialog.findChild(QPlainTextEdit).toPlainText()
+    assert "43 places" in told
+    for at in range(3):
+        assert f"evil{at}.example" in told
+        assert listed.index(f"evil{at}.example") < listed.index("fdp.csv")
+    assert told.count("with the password for reader from the environment") == 3
+    assert all(f"{at} ⟨U+202E⟩fdp.csv" in listed for at in range(40))
+    assert listed.count("-- line") == 9_000
+    assert "\u202e" not in told + listed
+    room = QGuiApplication.primaryScreen().availableGeometry()
+    assert dialog.height() <= min(room.height(), 700)
+    for button in dialog.buttons.values():
+        assert dialog.rect().contains(button.geometry()), "on the screen without scrolling"
+    driver.answer("Don’t allow")
+
+
+@pytest.mark.parametrize("text", ["word " * 5_000, "w" * 20_000, "line\n" * 3_000])
+def test_no_message_is_higher_than_the_screen(driver, text):
+    from foldbasket.desktop.widgets import dialogs
+
+    dialog = dialogs.tell(driver.window, "Title", text, text)
+    assert dialog.height() < 700
+    assert dialog.rect().contains(dialog.buttons["Close"].geometry())
+    dialog.close()

@@ -5,17 +5,23 @@ import os
 import random
 import re
 import signal
+import socket
+import ssl
+import stat
 import subprocess
 import sys
 import threading
 import time
 
+import psutil
 import pytest
+from distributed import Client
 
 from foldbasket.cli import main
 from foldbasket.errors import Cancelled, FoldBasketError, FoldError, ReadError
 from foldbasket.folding.cubes import cluster as clusters
-from foldbasket.folding.cubes.cluster import Cluster, Where
+from foldbasket.folding.cubes.cluster import Cluster
+from foldbasket.folding.cubes.cluster_access import Where, throwaway_files
 from foldbasket.folding.engine import Engine
 from foldbasket.links.source import Source
 from foldbasket.spec.fold import Fold, Measure
@@ -121,9 +127,10 @@ def test_versions_that_differ_are_refused_with_both_named(monkeypatch):
 def test_an_address_that_begins_like_local_is_not_a_cluster_of_our_own():
     own = ["local", "local:4", "localhost:8786", "localhost", "local.quillmoor.example:8786"]
     assert [Where(address).is_own for address in own] == [True, True, False, False, False]
-    Where("localhost:8786").check()
+    with pytest.raises(FoldError, match="you have not started the cluster at localhost:8786"):
+        Where("localhost:8786").secured()
     with pytest.raises(FoldError, match="no certificates were given"):
-        Where("local.quillmoor.example:8786").check()
+        Where("local.quillmoor.example:8786").secured()
 
 
 @pytest.mark.parametrize("address", ["tcp://10.0.0.7:8786", "data.quillmoor.example:8786", "tls://10.0.0.7:8786"])
@@ -212,25 +219,28 @@ def test_over_tls_with_certificates_alone_and_a_scheduler_that_goes_away_is_told
         assert lines(far.fold(fold)) == lines(held.fold(fold))
         monkeypatch.setattr(clusters, "WAIT", 2.0)
         stranger = [str(tmp_path / name) for name in ("other.pem", "other.pem", "other.key")]
-        for where in (Where(address.replace("tls", "tcp")), Where(address, *stranger)):
-            with pytest.raises(FoldError, match="there is no cluster at"):
-                Cluster(where)
+        with pytest.raises(FoldError, match="there is no cluster at"):
+            Cluster(Where(address, *stranger))
+        with pytest.raises(FoldError, match="you have not started"):
+            Cluster(Where(address))
         process.kill()
         process.wait()
         with pytest.raises(FoldBasketError, match="the cluster at"):
             Engine(far.source, cluster=cluster).fold(Fold("g", (measure("count"), measure("median", "Lines.Net"))))
         cluster.close()
-    with pytest.raises(FoldError, match="there is no cluster at tcp://127"):
-        Cluster(Where("tcp://127.0.0.1:9"))
 
 
-def test_the_command_folds_on_a_cluster(two, tmp_path, capsys):
+def test_the_command_folds_on_a_cluster(tmp_path, capsys):
     from foldbasket.demo.scenario import write_demo
 
     basket = write_demo(tmp_path / "demo", 3_000, "parquet")
     asked = ["render", str(basket), "--fold", "Net sales by site", "--quiet"]
     assert main([*asked, "--to", str(tmp_path / "here.csv")]) == 0
-    assert main([*asked, "--to", str(tmp_path / "far.csv"), "--cluster", two.address]) == 0, capsys.readouterr().err
+    with served() as (address, _):
+        assert stat.S_IMODE(throwaway_files(1)[0].parent.stat().st_mode) == 0o700
+        assert [stat.S_IMODE(each.stat().st_mode) for each in throwaway_files(1)[0].parent.iterdir()] == [0o600, 0o600]
+        assert main([*asked, "--to", str(tmp_path / "far.csv"), "--cluster", address]) == 0, capsys.readouterr().err
+    assert list(throwaway_files(1)[0].parent.iterdir()) == [], "the certificates go with the cluster"
     assert (tmp_path / "here.csv").read_bytes() == (tmp_path / "far.csv").read_bytes()
     assert main([*asked, "--to", str(tmp_path / "x.csv"), "--cluster", "10.1.2.3:8786"]) == 1
     assert "no certificates were given" in capsys.readouterr().err
@@ -245,3 +255,46 @@ def test_first_and_last_and_bands_on_the_cluster_are_those_held(two, tmp_path):
             banded = placed("Lines.Net", bands=bands("width", "100"))
             fold = Fold("f", (made, measure("sum", "Lines.Net")), (placed("Customers.Region"), banded))
             assert_same(far.fold(fold), held.fold(fold), fold)
+
+
+def listening(pids):
+    """The addresses at which some processes answer."""
+    found = set()
+    for pid in pids:
+        for each in psutil.Process(pid).net_connections("tcp"):
+            if each.status == psutil.CONN_LISTEN:
+                found.add((each.laddr.ip, each.laddr.port))
+    return found
+
+
+def is_let_in(address):
+    """Whether somebody without a certificate is answered there, over TLS or plainly, by what runs code."""
+    context = ssl.create_default_context()
+    context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
+    with (
+        contextlib.suppress(OSError, ssl.SSLError),
+        socket.create_connection(address, 5) as plain,
+        context.wrap_socket(plain) as inside,
+    ):
+        inside.settimeout(5)
+        inside.sendall(b"\0" * 64)
+        return bool(inside.recv(1))
+    with contextlib.suppress(OSError), socket.create_connection(address, 5) as plain:
+        plain.settimeout(5)
+        plain.sendall(b"GET /info/main/workers.html HTTP/1.1\r\nHost: localhost\r\n\r\n")
+        answer = plain.recv(4_096)
+        return bool(answer) and not answer.startswith(b"HTTP/1.1 404")
+    return False
+
+
+def test_no_other_account_of_this_machine_is_let_in(two):
+    here = psutil.Process()
+    with served() as (address, process):
+        theirs = [process.pid, *(each.pid for each in psutil.Process(process.pid).children(recursive=True))]
+        ours = [here.pid, *(each.pid for each in here.children(recursive=True))]
+        found = listening({*ours, *theirs})
+        assert len(found) >= 8, "two schedulers, their workers and their nannies"
+        assert [each for each in sorted(found) if is_let_in(each)] == []
+        plain = address.replace("tls://", "tcp://")
+        with pytest.raises((OSError, TimeoutError)):
+            Client(plain, timeout=2)

@@ -13,7 +13,8 @@ import pytest
 from foldbasket.folding.compare.against import Against, How, Other
 from foldbasket.folding.compare.running import MovingAverage, Running
 from foldbasket.folding.compare.shares import ShareOf, Whole
-from foldbasket.folding.cubes.cluster import Cluster, Where
+from foldbasket.folding.cubes.cluster import Cluster
+from foldbasket.folding.cubes.cluster_access import Where
 from foldbasket.folding.engine import Engine
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source

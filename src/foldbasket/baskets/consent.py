@@ -14,6 +14,7 @@ from pathlib import Path
 from foldbasket.baskets.basket import Basket, SourceSpec
 from foldbasket.baskets.passwords import is_told_by_environment
 from foldbasket.errors import ReadError
+from foldbasket.styling.visible import visible
 from foldbasket.tables.reading.objects import endpoint
 from foldbasket.tables.reading.readers import files_of_source, is_many
 
@@ -36,7 +37,7 @@ class Agreed:
         )
         if missing:
             raise ReadError(
-                f"it would read {missing[0]}, to which nobody has agreed.",
+                f"it would read {visible(missing[0])}, to which nobody has agreed.",
                 where=spec.name,
                 todo="Choose it yourself on the source's card, or open the basket again and agree (on the command line: --trust).",
             )
@@ -50,9 +51,30 @@ EVERYTHING = Agreed(everything=True)
 
 
 def places_of(basket: Basket, folder: Path) -> tuple[str, ...]:
-    """Every place outside its folder that a basket would read, now or when it reads again, as it is shown to the user: files, folders
-    and patterns by where they really lie, databases with their queries."""
-    return tuple(dict.fromkeys(place for source in basket.sources for place in places_of_source(source, folder)))
+    """Every place outside its folder that a basket would read, now or when it reads again: databases with their queries and object stores first, then files,
+    folders and patterns by where they really are."""
+    ordered = sorted(basket.sources, key=lambda source: not reaches_server(source))
+    return tuple(dict.fromkeys(place for source in ordered for place in places_of_source(source, folder)))
+
+
+def reaches_server(source: SourceSpec) -> bool:
+    """Whether reading a source sends anything over a network: its query, and perhaps a password."""
+    return source.server is not None or source.is_remote
+
+
+def servers_of(basket: Basket) -> tuple[str, ...]:
+    """Each server that a basket would reach, with what is sent to it beside the query, in a few words; as it is shown to the user."""
+    found: dict[str, None] = {}
+    for source in basket.sources:
+        if source.server is not None:
+            server = source.server
+            sent = (
+                f", with the password for {server.user} from the environment" if is_told_by_environment(server) else ""
+            )
+            found[visible(f"{server.label}{sent}")] = None
+        elif source.is_remote:
+            found[visible(endpoint() or "the object store of the environment")] = None
+    return tuple(found)
 
 
 def places_of_source(source: SourceSpec, folder: Path) -> list[str]:

@@ -10,6 +10,7 @@ from foldbasket.errors import BasketError, Cancelled, FoldBasketError
 from foldbasket.opening.carried import carried_table
 from foldbasket.opening.sources import read_source
 from foldbasket.opening.summaries import summary_of
+from foldbasket.styling.visible import visible
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import Parts
 from foldbasket.tables.table import Table
@@ -39,7 +40,7 @@ def load_tables(
     """
     if not allow_outside and (outside := outside_places(opened)):
         raise BasketError(
-            f"it reads data outside its own folder: {', '.join(outside)}.",
+            f"it reads data outside its own folder: {', '.join(map(visible, outside))}.",
             where=opened.path.name,
             todo="If you trust it, allow that (on the command line: --trust).",
         )

@@ -47,12 +47,14 @@ def read_again(window: Window) -> None:
 @action("Fold it on a cluster…", "Source", line=True, needs="basket")
 def on_cluster(window: Any) -> None:
     """Asks for the address of a scheduler; what can be read part by part is folded there, and held here no more."""
-    text = "The address of a scheduler of dask.distributed (tcp://127.0.0.1:8786), or local:2 for two workers on this machine. Files are read by the workers."
+    text = "The address of a scheduler of dask.distributed (tls://127.0.0.1:8786), or local:2 for two workers on this machine. Files are read by the workers."
     now = window.desk.folding.cluster.where.address if window.desk.folding.cluster is not None else "local:2"
 
     def go(said: str) -> None:
+        from foldbasket.folding.cubes.cluster_access import Where
+
         address = said.strip()
-        if address.startswith("tls://"):
+        if address and not Where(address).is_on_this_machine:
             ask_certificates(window, address)
         elif address:
             _join(window, address)
@@ -69,7 +71,9 @@ def ask_certificates(window: Any, address: str) -> None:
 
 
 def _join(window: Any, *where: str) -> None:
-    from foldbasket.folding.cubes.cluster import Where  # brings NumPy with it, for which the first window does not wait
+    from foldbasket.folding.cubes.cluster_access import (
+        Where,  # brings NumPy with it, for which the first window does not wait
+    )
 
     window.desk.folding.join(Where(*where))
 

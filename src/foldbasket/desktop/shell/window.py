@@ -294,8 +294,9 @@ class MainWindow(QMainWindow):
 
         dialogs.ask_line(self, "Password", keyed(server), "", "Read the data", typed, secret=True)
 
-    def _ask_trust(self, path: Path, outside: Sequence[str]) -> None:
-        listed = "\n".join(outside[:8]) + (f"\nand {len(outside) - 8} more" if len(outside) > 8 else "")
+    def _ask_trust(self, path: Path, outside: Sequence[str], servers: Sequence[str]) -> None:
+        from foldbasket.styling.visible import visible
+        from foldbasket.styling.words import number_of
 
         def agreed(_: str) -> None:
             from foldbasket.baskets.consent import digest
@@ -303,9 +304,12 @@ class MainWindow(QMainWindow):
             memory.trust(digest(outside))
             self.desk.files.open_basket(path)
 
-        text = f"“{path.name}” reads data outside its own folder:\n\n{listed}"
-        answers = (dialogs.Answer("Do not read it", ""), dialogs.Answer("Read it", "read"))
-        dialogs.ask(self, "Read data elsewhere?", text, answers, agreed)
+        text = f"“{visible(path.name)}” reads {number_of(len(outside), 'place')} outside its own folder."
+        if servers:
+            text += " It connects to:\n" + "\n".join(f"• {each}" for each in servers)
+        answers = (dialogs.Answer("Don’t allow", ""), dialogs.Answer("Allow", "read"))
+        listed = [visible(place, lines=True) for place in outside]
+        dialogs.ask(self, "Allow access to other data?", text, answers, agreed, listed=listed)
 
     def _ask_changed(self, path: Path, with_data: bool, then: Callable[[], None] | None) -> None:
         """Somebody else has saved the basket since it was opened: both can be kept."""

@@ -10,7 +10,8 @@ from foldbasket.baskets.basket import Basket
 from foldbasket.desktop.state.answers import Answers
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.errors import FoldBasketError
-from foldbasket.folding.cubes.cluster import Cluster, Where
+from foldbasket.folding.cubes.cluster import Cluster
+from foldbasket.folding.cubes.cluster_access import Where
 from foldbasket.folding.cubes.cube import Cube
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.listed import Records, Wanted, list_records, usual_fields

@@ -6,10 +6,22 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtGui import QKeyEvent, QTextOption
+from PyQt6.QtWidgets import (
+    QDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 WIDTH = 440
+LONGEST = 220
+"""Pixels that a text may be high before it scrolls."""
 
 
 class Answer(NamedTuple):
@@ -38,6 +50,7 @@ class Dialog(QDialog):
         detail: str = "",
         line: str | None = None,
         secret: bool = False,
+        listed: Sequence[str] = (),
     ) -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -47,9 +60,12 @@ class Dialog(QDialog):
         column = QVBoxLayout(self)
         column.setContentsMargins(22, 18, 22, 16)
         column.setSpacing(8)
-        for said, role in ((title, "title"), (text, ""), (detail, "quiet")):
+        column.addWidget(self._label(title, "title"))
+        for said, role in ((text, ""), (detail, "quiet")):
             if said:
-                column.addWidget(self._label(said, role))
+                column.addWidget(self._within(self._label(said, role)))
+        if listed:
+            column.addWidget(self._list(listed))
         self.line: QLineEdit | None = None
         if line is not None:
             self.line = QLineEdit(line, self)
@@ -71,6 +87,29 @@ class Dialog(QDialog):
         (self.line or main).setFocus()
         self.ensurePolished()
         self.resize(WIDTH, column.totalHeightForWidth(WIDTH))
+
+    def _within(self, label: QLabel) -> QWidget:
+        """A label as it is, or in a frame that scrolls where it is long, so that the buttons stay on the screen."""
+        width = WIDTH - 44
+        if label.heightForWidth(width) <= LONGEST:
+            return label
+        frame = QScrollArea(self)
+        frame.setWidget(label)
+        frame.setWidgetResizable(True)
+        frame.setFixedHeight(LONGEST)
+        frame.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        frame.setAccessibleName(label.text()[:200])
+        return frame
+
+    def _list(self, listed: Sequence[str]) -> QPlainTextEdit:
+        """Everything that the question is about, one below another, to be scrolled."""
+        made = QPlainTextEdit("\n\n".join(listed), self)
+        made.setReadOnly(True)
+        made.setWordWrapMode(QTextOption.WrapMode.WrapAtWordBoundaryOrAnywhere)
+        made.setTabChangesFocus(True)
+        made.setAccessibleName(f"{len(listed)} places")
+        made.setFixedHeight(min(LONGEST, 14 + made.fontMetrics().lineSpacing() * (made.document().lineCount() + 4)))
+        return made
 
     def _label(self, text: str, role: str) -> QLabel:
         label = QLabel(text, self)
@@ -105,10 +144,16 @@ class Dialog(QDialog):
 
 
 def ask(
-    parent: QWidget, title: str, text: str, answers: Sequence[Answer], then: Callable[[str], None], detail: str = ""
+    parent: QWidget,
+    title: str,
+    text: str,
+    answers: Sequence[Answer],
+    then: Callable[[str], None],
+    detail: str = "",
+    listed: Sequence[str] = (),
 ) -> Dialog:
-    """Asks, and hands the answer on when it is given."""
-    dialog = Dialog(parent, title, text, answers, then, detail=detail)
+    """Asks, and hands the answer on when it is given. What is `listed` can be scrolled, so that however much it is the buttons are on the screen."""
+    dialog = Dialog(parent, title, text, answers, then, detail=detail, listed=listed)
     dialog.open()
     return dialog
 

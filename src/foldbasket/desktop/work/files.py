@@ -13,7 +13,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from foldbasket.baskets import edits, recovery
 from foldbasket.baskets.basket import Basket, SourceSpec, free_name, taken
-from foldbasket.baskets.consent import EVERYTHING, NOWHERE, digest, places_of
+from foldbasket.baskets.consent import EVERYTHING, NOWHERE, digest, places_of, servers_of
 from foldbasket.baskets.files import (
     Opened,
     State,
@@ -49,7 +49,7 @@ class Files(QObject):
     somebody else has saved since."""
 
     saved = pyqtSignal()
-    trust_wanted = pyqtSignal(object, object)
+    trust_wanted = pyqtSignal(object, object, object)
     changed_elsewhere = pyqtSignal(object, bool, object)
 
     def __init__(self, desk: Keeper, parent: QObject) -> None:
@@ -147,7 +147,8 @@ class Files(QObject):
             opened = open_basket(path)
             outside = outside_places(opened)
             if outside and not trusted and not memory.is_trusted(digest(outside)):
-                return lambda: self.trust_wanted.emit(path, outside)
+                servers = servers_of(opened.basket)
+                return lambda: self.trust_wanted.emit(path, outside, servers)
             problems: dict[str, FoldBasketError] = {}
             tables = load_tables(opened, allow_outside=True, progress=progress, problems=problems)
             return lambda: self._opened(opened, tables, problems)

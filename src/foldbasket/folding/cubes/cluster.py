@@ -1,8 +1,8 @@
 """Cubes made on a cluster of `dask.distributed`: each worker folds its share of the files by the same code, and the cubes are put together in a tree.
 
 The scheduler and the workers are an engine of others, which makes up for a worker that is lost. Workers must reach the files at the same
-paths, and run the same version. Whoever may send work to a cluster may do there what its workers may, so beyond this machine only an
-encrypted connection with certificates is used.
+paths, and run the same version. Whoever may send work to a cluster may do there what its workers may, so only encrypted connections with certificates
+are used, on this machine too (`cluster_access.py`).
 """
 
 from __future__ import annotations
@@ -21,6 +21,7 @@ import pyarrow as pa
 
 from foldbasket import __version__
 from foldbasket.errors import FoldBasketError, FoldError
+from foldbasket.folding.cubes.cluster_access import Where, published, security_of
 from foldbasket.folding.cubes.cube import Cube
 from foldbasket.folding.cubes.merging import merged
 from foldbasket.folding.cubes.streamed import Expressions, StreamedMaker
@@ -43,33 +44,6 @@ WAIT = 10.0
 """Seconds for a scheduler to answer."""
 COMING = 60.0
 """Seconds for a first worker to come."""
-
-
-class Where(msgspec.Struct, frozen=True):
-    """A cluster: `local` or `local:N` for N workers on this machine, or the address of a scheduler; and the files of the certificates for one beyond
-    it."""
-
-    address: str
-    ca: str = ""
-    certificate: str = ""
-    key: str = ""
-
-    @property
-    def is_own(self) -> bool:
-        """Whether it is started here for the purpose."""
-        return self.address == "local" or self.address.startswith("local:")
-
-    def check(self) -> None:
-        """Raises FoldError for an address beyond this machine without certificates."""
-        if self.is_own:
-            return
-        host = urlsplit(self.address if "//" in self.address else f"tcp://{self.address}").hostname or ""
-        if host in ("localhost", "127.0.0.1", "::1") or all((self.ca, self.certificate, self.key)):
-            return
-        raise FoldError(
-            f"the cluster at {self.address} is beyond this machine, and no certificates were given.",
-            todo="Give --cluster-ca, --cluster-cert and --cluster-key, and a scheduler at tls://….",
-        )
 
 
 class Job(msgspec.Struct, frozen=True, eq=False):
@@ -112,8 +86,7 @@ class Cluster:
     """A connection to a scheduler. Raises FoldError where there is none, or where a worker runs another version."""
 
     def __init__(self, where: Where) -> None:
-        where.check()
-        self.where = where
+        self.where = where.secured()
         self._own: Any = None
         self._client = self._connected()
         try:
@@ -132,10 +105,9 @@ class Cluster:
         try:
             if where.is_own:
                 many = where.address.partition(":")[2] or "2"
-                self._own = LocalCluster(n_workers=int(many), threads_per_worker=1, processes=True, **_quiet())
+                self._own = LocalCluster(n_workers=int(many), threads_per_worker=1, processes=True, **_private(where))
                 return Client(self._own, timeout=WAIT)
-            secured = _secured(where) if where.ca else None
-            return Client(where.address, security=secured, timeout=WAIT)
+            return Client(where.address, security=security_of(where), timeout=WAIT)
         except (OSError, ValueError, TypeError, RuntimeError) as error:
             raise FoldError(
                 f"there is no cluster at {where.address} that can be reached ({first_line(error)}).",
@@ -236,51 +208,48 @@ class Cluster:
 @contextlib.contextmanager
 def started(where: Where, workers: int) -> Iterator[str]:
     """A scheduler and so many workers on this machine, at an address; gives the address that others reach it by. Raises FoldError."""
-    where.check()
+    if not where.is_on_this_machine:
+        where = where.secured()
     try:
         from distributed import LocalCluster
     except ImportError:
         raise _not_installed() from None
     host, _, port = where.address.rpartition(":")
-    secured = {"security": _secured(where), "protocol": "tls://"} if where.ca else {}
+    private = _private(where)
     try:
         own = LocalCluster(
-            n_workers=workers, threads_per_worker=1, processes=True, host=host, scheduler_port=int(port),
-            **secured, **_quiet(),
-        )  # fmt: skip
+            n_workers=workers, threads_per_worker=1, processes=True, host=host, scheduler_port=int(port), **private
+        )
     except (OSError, ValueError, RuntimeError) as error:
         raise FoldError(
             f"no cluster can be started at {where.address} ({first_line(error)}).", todo="Take another port."
         ) from None
     try:
-        yield str(own.scheduler_address)
+        address = str(own.scheduler_address)
+        is_throwaway = not where.has_certificates
+        with published(private["security"], urlsplit(address).port or 0) if is_throwaway else contextlib.nullcontext():
+            yield address
     finally:
         own.close(timeout=2)
 
 
-def _quiet() -> dict[str, str]:
-    """Settings for a cluster of our own: its pages in a browser tell nothing, and are served on this machine alone."""
+def _private(where: Where) -> dict[str, Any]:
+    """Settings for a cluster of our own: its pages in a browser tell nothing, and nobody without its certificate reaches it."""
     import dask
 
     dask.config.set({"distributed.scheduler.http.routes": [], "distributed.worker.http.routes": []})
-    return {"dashboard_address": "127.0.0.1:0", "worker_dashboard_address": "127.0.0.1:0"}
+    return {
+        "dashboard_address": "127.0.0.1:0",
+        "worker_dashboard_address": "127.0.0.1:0",
+        "security": security_of(where),
+        "protocol": "tls://",
+    }
 
 
 def _not_installed() -> FoldError:
     return FoldError(
         "folding on a cluster needs the package distributed.", todo="Install it: pip install fold-basket[cluster]."
     )
-
-
-def _secured(where: Where) -> Any:
-    from distributed import Security
-
-    own = {
-        f"tls_{role}_{what}": value
-        for role in ("client", "scheduler", "worker")
-        for what, value in (("cert", where.certificate), ("key", where.key))
-    }
-    return Security(tls_ca_file=where.ca, require_encryption=True, **own)
 
 
 def _shares(stream: Stream, held: Mapping[str, Column], many: int) -> Iterator[tuple[Stream, dict[str, Column]]]:
