@@ -32,7 +32,7 @@ from foldbasket.errors import ReadError
 from foldbasket.tables.held import read_held
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import WHOLE, Parts, Reading, memory_at_hand
-from foldbasket.tables.reading.inside import TAKEN, serve_from
+from foldbasket.tables.reading.inside import TAKEN, end_with, serve_from
 from foldbasket.tables.table import Table
 
 LOOK = 0.03
@@ -96,6 +96,7 @@ def _asked(
         "reading": msgspec.json.encode(reading).decode(),
         "parts": msgspec.json.encode(parts).decode(),
         "surroundings": dict(os.environ),
+        "seconds": bounds.seconds,
     }
     child = _Child.begin(job)
     try:
@@ -175,8 +176,11 @@ class _Child:
     _resting: ClassVar[list[_Child]] = []
     _lock = threading.Lock()
 
-    def __init__(self, pid: int, out: int, into: int, process: subprocess.Popen[bytes] | None) -> None:
-        self.pid, self.out, self.into, self.process = pid, out, into, process
+    def __init__(
+        self, pid: int, out: int, into: int, lifeline: int, process: subprocess.Popen[bytes] | None = None
+    ) -> None:
+        """`lifeline` is the end of a pipe that is open as long as this program lives: the process ends when it closes."""
+        self.pid, self.out, self.into, self.lifeline, self.process = pid, out, into, lifeline, process
         self._code: int | None = None
 
     @classmethod
@@ -194,27 +198,40 @@ class _Child:
     def _forked(cls) -> _Child:
         out, told = os.pipe()
         asked, into = os.pipe()
+        watched, lifeline = os.pipe()
         pid = os.fork()
         if pid == 0:
-            os.close(out)
-            os.close(into)
+            for end in (out, into, lifeline):
+                os.close(end)
+            end_with(watched)
             os.dup2(os.open(os.devnull, os.O_WRONLY), 2)  # what a reader prints as it dies is for nobody
             with contextlib.suppress(BaseException):
                 serve_from(asked, told)
             os._exit(0)
-        os.close(told)
-        os.close(asked)
-        return cls(pid, out, into, None)
+        for end in (told, asked, watched):
+            os.close(end)
+        return cls(pid, out, into, lifeline)
 
     @classmethod
     def _started(cls) -> _Child:
-        code = "from foldbasket.tables.reading.inside import serve; serve()"
-        process = subprocess.Popen(
-            [sys.executable, "-P", "-c", code], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
-        )
+        watched, lifeline = os.pipe()
+        code = f"from foldbasket.tables.reading.inside import serve; serve({watched})"
+        try:
+            process = subprocess.Popen(
+                [sys.executable, "-P", "-c", code],
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                stderr=subprocess.DEVNULL,
+                pass_fds=(watched,),
+            )
+        except BaseException:
+            os.close(lifeline)
+            raise
+        finally:
+            os.close(watched)
         assert process.stdin is not None
         assert process.stdout is not None
-        return cls(process.pid, process.stdout.fileno(), process.stdin.fileno(), process)
+        return cls(process.pid, process.stdout.fileno(), process.stdin.fileno(), lifeline, process)
 
     @classmethod
     def _taken(cls) -> _Child:
@@ -271,6 +288,9 @@ class _Child:
         if self._code is None:
             with contextlib.suppress(ProcessLookupError):
                 os.kill(self.pid, signal.SIGKILL)
+        lifeline, self.lifeline = self.lifeline, -1
+        if lifeline >= 0:
+            os.close(lifeline)
         if self.process is not None:
             for file in (self.process.stdin, self.process.stdout):
                 with contextlib.suppress(OSError):

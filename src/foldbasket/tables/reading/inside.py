@@ -6,8 +6,12 @@ A job is a line of JSON; so is each message that comes of it. A table is told of
 from __future__ import annotations
 
 import base64
+import fcntl
 import json
 import os
+import resource
+import select
+import signal
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -23,6 +27,8 @@ from foldbasket.tables.reading.contract import Parts, Reading
 
 TAKEN = b"taken\n"
 """What a process is told once that which it read stands in the memory of who asked."""
+SPARE_SECONDS = 2
+"""Whoever asked stops a reading before this process ends by itself."""
 _inside = False
 
 
@@ -31,8 +37,31 @@ def is_inside() -> bool:
     return _inside
 
 
-def serve() -> None:
-    """Reads files as it is asked to on standard input, and tells of them on standard output. What readers print goes nowhere."""
+def end_with(lifeline: int) -> None:
+    """End this process at once when the other end of a pipe closes, as it does when the program ends that holds it, however it ends.
+
+    The system sends the signal, so that compiled code that never gives Python its turn ends too.
+    """
+    signal.signal(signal.SIGIO, signal.SIG_DFL)  # which ends the process
+    fcntl.fcntl(lifeline, fcntl.F_SETOWN, os.getpid())
+    fcntl.fcntl(lifeline, fcntl.F_SETFL, fcntl.fcntl(lifeline, fcntl.F_GETFL) | os.O_ASYNC)
+    watch = select.poll()
+    watch.register(lifeline, 0)
+    if watch.poll(0):  # it closed before
+        os._exit(1)
+
+
+def bound_processor_time(seconds: float) -> None:
+    """End this process when it has worked for so many seconds from now, whoever still watches it."""
+    used = resource.getrusage(resource.RUSAGE_SELF)
+    most = int(used.ru_utime + used.ru_stime + seconds) + SPARE_SECONDS
+    _, hard = resource.getrlimit(resource.RLIMIT_CPU)
+    resource.setrlimit(resource.RLIMIT_CPU, (most if hard == resource.RLIM_INFINITY else min(most, hard), hard))
+
+
+def serve(lifeline: int) -> None:
+    """Reads files as it is asked to on standard input, and tells of them on standard output, until a pipe closes. What readers print goes nowhere."""
+    end_with(lifeline)
     import foldbasket.tables.reading.readers  # noqa: F401 - while it waits for a job
 
     told = os.dup(1)
@@ -63,6 +92,7 @@ def serve_from(asked: int, told: int) -> None:
 def _answered(job: dict[str, Any], tell: Callable[..., None]) -> int:
     """Does what a job asks for and tells of it. Gives the file in memory that a table stands in, which must stay until the table is taken up; else -1."""
     os.environ.clear()
+    bound_processor_time(job["seconds"])
     os.environ.update(job["surroundings"])  # those of who asks may have changed since this process was started
     path = Path(os.fsdecode(base64.b64decode(job["path"])))
 
