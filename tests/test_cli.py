@@ -9,6 +9,7 @@ from pypdf import PdfReader
 
 from foldbasket import __version__
 from foldbasket.cli import main
+from foldbasket.rendering import free_path
 
 
 def test_render_writes_one_fold_in_the_format_of_the_ending(demo, tmp_path, capsys):
@@ -275,3 +276,11 @@ def test_a_small_render_loads_nothing_that_it_does_not_need(tmp_path):
     ):
         assert f"'{heavy}'" not in loaded
     assert "'numpy'" in loaded
+
+
+def test_reports_and_members_that_are_called_by_a_mark_keep_their_names():
+    taken = set()
+    assert str(free_path("out/{fold} {member}.csv", "{member}", "{fold}", taken)) == "out/{member} {fold}.csv"
+    assert str(free_path("out/{fold} {member}.csv", "{member}", "{fold}", taken)) == "out/{member} {fold} (2).csv"
+    assert str(free_path("out/{fold}.csv", "{member}", "", taken)) == "out/{member}.csv"
+    assert str(free_path("out/x.csv", "{fold}", "", taken)) == "out/x.csv"

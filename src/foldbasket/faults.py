@@ -51,10 +51,17 @@ def note(error: BaseException) -> FoldBasketError:
     )
 
 
+class _Quiet(RotatingFileHandler):
+    """A log that cannot be written is no further fault to be printed."""
+
+    def handleError(self, record: logging.LogRecord) -> None:
+        pass
+
+
 def _write(text: str) -> None:
     path = log_file()
     path.parent.mkdir(parents=True, exist_ok=True)
-    handler = RotatingFileHandler(path, maxBytes=500_000, backupCount=3, encoding="utf-8", delay=True)
+    handler = _Quiet(path, maxBytes=500_000, backupCount=3, encoding="utf-8", delay=True)
     handler.setFormatter(logging.Formatter("%(asctime)s %(message)s"))
     LOGGER.addHandler(handler)
     try:

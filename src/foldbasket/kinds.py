@@ -19,6 +19,7 @@ import msgspec
 from msgspec import inspect
 from msgspec.structs import replace
 
+from foldbasket.decoding import from_builtins
 from foldbasket.registry import Kinds
 
 K = TypeVar("K")
@@ -126,7 +127,7 @@ def parameters(kind: type) -> tuple[Parameter, ...]:
 def read(value: Any, kind: type[K]) -> K:
     """Builtins (as JSON gives them) as a value of a type, kinds found by their tags. Raises msgspec.ValidationError."""
     try:
-        return msgspec.convert(value, kind, dec_hook=_read)
+        return from_builtins(value, kind, _read)
     except msgspec.ValidationError as error:
         raise msgspec.ValidationError(_one_path(str(error))) from None
 
@@ -145,7 +146,7 @@ def _read(sort: type, value: Any) -> Any:
             else f"Object missing required field `{sort.tag}`"
         )
     try:
-        return msgspec.convert(value, kind, dec_hook=_read)
+        return from_builtins(value, kind, _read)
     except msgspec.ValidationError as error:  # as a plain ValueError msgspec adds where it stands
         raise ValueError(str(error)) from None
 

@@ -5,6 +5,7 @@ The command line asks for it; it decides nothing about how problems are shown.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
@@ -200,9 +201,9 @@ def free_path(pattern: str, fold: str, member: str, taken: set[str]) -> Path:
     number, own = 1, {"{fold}": file_name(fold), "{member}": file_name(member) if member else ""}
     where = "{member}" if member and "{member}" in pattern else "{fold}"
     while True:
-        path = pattern
-        for mark, name in own.items():
-            path = path.replace(mark, f"{name} ({number})" if number > 1 and mark == where else name)
+        numbered = {where: f"{own[where]} ({number})"} if number > 1 else {}
+        # In one go, so that a report or member that is called by a mark is not taken for one.
+        path = re.sub(r"\{fold\}|\{member\}", lambda mark, names={**own, **numbered}: names[mark[0]], pattern)  # type: ignore[misc]
         if number > 1 and where not in pattern:
             whole = Path(path)
             path = str(whole.with_name(f"{whole.stem} ({number}){whole.suffix}"))

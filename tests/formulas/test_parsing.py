@@ -1,6 +1,7 @@
 """What is no formula is one error at the right place; nothing but values can be reached; no text makes the parser run long."""
 
 import contextlib
+import random
 import time
 from pathlib import Path
 
@@ -16,6 +17,7 @@ from foldbasket.formulas.parsing import parsed, written
 from foldbasket.formulas.values import Kind
 from tests.folding.build import source, table
 from tests.formulas.cases import CASES, RECORDS
+from tests.rounds import seeds
 
 SCHEMA = schema_of(
     source(
@@ -167,3 +169,26 @@ def test_a_function_is_taken_by_its_listed_names_alone(name):
 def test_every_name_that_is_taken_is_in_the_document():
     told = (Path(__file__).parents[2] / "docs" / "formulas.md").read_text("utf-8")
     assert [name for name in [*function_names(), *SYNONYMS] if f"`{name}`" not in told] == []
+
+
+WORDS = (
+    "Net", "'1'", "1", "-", "+", "(", ")", ",", "INTERVAL", "MONTH", "DATE", "TIMESTAMP", "CAST", "AS", "DECIMAL", "CASE", "WHEN", "THEN", "ELSE", "END",
+    "SUM", "FILTER", "WHERE", "DISTINCT", "EXTRACT", "FROM", "YEAR", "IN", "BETWEEN", "AND", "NOT", "NULL", "IS", "LIKE", "OVER", "||", "*", "::", "AT", "ZONE",
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("seed", seeds(40))
+def test_words_of_the_language_in_any_order_are_a_formula_or_a_formula_error(seed):
+    rng = random.Random(seed)
+    for _ in range(300):
+        text = " ".join(rng.choice(WORDS) for _ in range(rng.randint(1, 7)))
+        if rng.random() < 0.5:
+            text = f"{rng.choice(['Net +', 'SUM(Net) -', 'D +', ''])} {text}"
+        with contextlib.suppress(FormulaError):
+            parsed(text)
+
+
+@pytest.mark.parametrize("text", ["interval month '1'", "D + interval day '3'", "interval year '1' + D"])
+def test_an_interval_whose_words_are_the_wrong_way_round_is_refused_with_how_to_write_it(text):
+    with pytest.raises(FormulaError, match=r"wrong order|INTERVAL '3' DAY"):
+        parsed(text)

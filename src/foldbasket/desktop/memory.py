@@ -9,6 +9,7 @@ from functools import lru_cache
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from foldbasket.decoding import from_json
 from foldbasket.whole import write_whole
 
 if TYPE_CHECKING:
@@ -109,7 +110,7 @@ def styles() -> list[Style]:
     found = []
     for text in _read().get("styles", []):
         try:
-            found.append(msgspec.json.decode(text, type=Style))
+            found.append(from_json(text, Style))
         except msgspec.MsgspecError:
             continue
     return found

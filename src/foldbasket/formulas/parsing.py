@@ -56,6 +56,16 @@ def read_tree(text: str, tree: exp.Expression) -> Node:
         return _Reader(text).read(tree)
     except RecursionError:
         raise _too_deep(text) from None
+    except (
+        AttributeError,
+        TypeError,
+        IndexError,
+        KeyError,
+        ValueError,
+    ):  # a shape of the parser's tree that nothing here expects
+        raise FormulaError(
+            "this is not a formula.", 0, len(text), todo="Look for words in the wrong order, or a missing bracket."
+        ) from None
 
 
 def _too_deep(text: str) -> FormulaError:
@@ -216,6 +226,10 @@ class _Reader:
 
     def cast_literal(self, node: exp.Cast, start: int, stop: int) -> Node:
         to = node.args["to"]
+        if not isinstance(to, exp.DataType):  # as of INTERVAL MONTH '1', whose words are the wrong way round
+            raise self.refuse(
+                "this is not a value of a type.", node, "Write it like DATE '2026-01-31' or INTERVAL '3' DAY."
+            )
         into = {"DATE": FieldType.DATE, "TIMESTAMP": FieldType.TIMESTAMP}.get(to.this.value)
         if into is None or to.expressions:
             return self.applied(named(exp.Cast), node, start, stop)

@@ -12,6 +12,7 @@ from typing import Literal
 
 import msgspec
 
+from foldbasket.decoding import from_json
 from foldbasket.kinds import Choice
 
 Paper = Literal["light", "dark", "grey"]
@@ -98,7 +99,7 @@ def grey_of(colour: str) -> str:
 
 @lru_cache(maxsize=64)
 def _greyed(inks: bytes) -> Inks:
-    read = msgspec.json.decode(inks, type=Inks)
+    read = from_json(inks, Inks)
     plain = {
         name: grey_of(getattr(read, name)) for name in Inks.__struct_fields__ if isinstance(getattr(read, name), str)
     }

@@ -14,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
+from foldbasket.decoding import from_msgpack
 from foldbasket.tables.column import CodedColumn, Column, DeferredColumn, Dictionary, NumberColumn
 from foldbasket.tables.table import Chosen, Table
 from foldbasket.tables.types import FieldType
@@ -142,7 +143,7 @@ def write_held(table: Table, write: Callable[[Any], object]) -> bytes:
 def read_held(head: bytes, body: Any) -> Table:
     """The table whose arrays stand in `body`, which must stay as it is while the table lives. Raises ValueError for a head that does
     not fit its bytes."""
-    told = msgspec.msgpack.decode(head, type=Head)
+    told = from_msgpack(head, Head)
     columns = {each.name: _column(each, body) for each in told.columns}
     texts = {each.name: _column(each, body) for each in told.texts}
     chosen = {field: Chosen(*how) for field, how in told.chosen.items()}

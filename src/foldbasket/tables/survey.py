@@ -15,6 +15,7 @@ import numpy.typing as npt
 import pyarrow as pa
 from msgspec.structs import replace
 
+from foldbasket.decoding import from_json
 from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn, blank_mask, smallest_codes
 from foldbasket.tables.profile import Profile, profile_of, profile_of_members
 from foldbasket.tables.progress import Progress
@@ -157,7 +158,7 @@ def read_said(kept: bytes, table: Table) -> dict[str, Surveyed]:
     try:
         return {
             name: _again(name, each)
-            for name, each in msgspec.json.decode(kept, type=dict[str, _Said]).items()
+            for name, each in from_json(kept, dict[str, _Said]).items()
             if name in table.columns and table.columns[name].type is each.type
         }
     except (msgspec.MsgspecError, ValueError):

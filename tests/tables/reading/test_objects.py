@@ -26,6 +26,7 @@ from foldbasket.opening.sources import read_source
 from foldbasket.spec.fold import Fold, Placed
 from foldbasket.tables.mending.rows import DropRepeatedRows
 from foldbasket.tables.mending.texts import FillDown
+from foldbasket.tables.reading import objects, parquetstream
 from foldbasket.tables.reading.objects import read_objects
 from foldbasket.tables.reading.readers import read_table
 from foldbasket.tables.sample import is_sampled
@@ -117,7 +118,6 @@ def test_mends_that_look_at_several_records_go_through_all_once_and_are_kept_her
 
 
 def test_files_of_another_year_are_not_asked_for(store, monkeypatch):
-    from foldbasket.tables.reading import parquetstream
 
     monkeypatch.setattr(parquetstream, "LEAST", 5)
     monkeypatch.setattr(parquetstream, "MOST", 500)
@@ -215,3 +215,27 @@ def test_keys_in_the_desktops_keyring_serve_where_the_environment_has_none(store
     monkeypatch.delenv("AWS_SECRET_ACCESS_KEY")
     assert read_objects("s3://quillmoor/sales/", "Sales").count == 8_000
     assert asked == [(f"Fold Basket: {os.environ['AWS_ENDPOINT_URL']}", None)]
+
+
+@pytest.mark.parametrize("times", [8, 14])
+def test_a_store_that_stays_busy_for_a_while_is_asked_again_and_gives_the_same_numbers(store, monkeypatch, times):
+    monkeypatch.setattr(objects, "PAUSES", (0.01, 0.01, 0.01))
+    table = read_objects("s3://quillmoor/sales/", "Sales")
+    fold = Fold("f", (measure("sum", "Sales.net"), measure("count")), (Placed("s", ref("Sales.site")),))
+    wanted = lines(Engine(Source({"Sales": table}), memory=0).fold(fold))
+    store.busy = times
+    assert lines(Engine(Source({"Sales": table}), memory=0).fold(fold)) == wanted
+
+
+def test_one_that_stays_busy_is_told_as_that_and_no_file_as_damaged(store, monkeypatch):
+    monkeypatch.setattr(objects, "PAUSES", (0.01,))
+    table = read_objects("s3://quillmoor/sales/", "Sales")
+    store.busy = 10_000
+    fold = Fold("f", (measure("sum", "Sales.net"),), (Placed("s", ref("Sales.site")),))
+    for work in (
+        lambda: Engine(Source({"Sales": table}), memory=0).fold(fold),
+        lambda: read_objects("s3://quillmoor/sales/", "Sales"),
+    ):
+        with pytest.raises(ReadError, match="the object store is busy or cannot be reached") as raised:
+            work()
+        assert "Export" not in str(raised.value)

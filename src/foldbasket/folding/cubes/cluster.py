@@ -10,6 +10,8 @@ from __future__ import annotations
 import contextlib
 import os
 import platform
+import signal
+import threading
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
@@ -105,7 +107,10 @@ class Cluster:
         try:
             if where.is_own:
                 many = where.address.partition(":")[2] or "2"
-                self._own = LocalCluster(n_workers=int(many), threads_per_worker=1, processes=True, **_private(where))
+                with _uninterrupted():
+                    self._own = LocalCluster(
+                        n_workers=int(many), threads_per_worker=1, processes=True, **_private(where)
+                    )
                 return Client(self._own, timeout=WAIT)
             return Client(where.address, security=security_of(where), timeout=WAIT)
         except (OSError, ValueError, TypeError, RuntimeError) as error:
@@ -217,9 +222,10 @@ def started(where: Where, workers: int) -> Iterator[str]:
     host, _, port = where.address.rpartition(":")
     private = _private(where)
     try:
-        own = LocalCluster(
-            n_workers=workers, threads_per_worker=1, processes=True, host=host, scheduler_port=int(port), **private
-        )
+        with _uninterrupted():
+            own = LocalCluster(
+                n_workers=workers, threads_per_worker=1, processes=True, host=host, scheduler_port=int(port), **private
+            )
     except (OSError, ValueError, RuntimeError) as error:
         raise FoldError(
             f"no cluster can be started at {where.address} ({first_line(error)}).", todo="Take another port."
@@ -231,6 +237,19 @@ def started(where: Where, workers: int) -> Iterator[str]:
             yield address
     finally:
         own.close(timeout=2)
+
+
+@contextlib.contextmanager
+def _uninterrupted() -> Iterator[None]:
+    """Processes begun within it do not heed Ctrl+C in the terminal, which the program itself ends them on."""
+    if threading.current_thread() is not threading.main_thread():
+        yield
+        return
+    before = signal.signal(signal.SIGINT, signal.SIG_IGN)
+    try:
+        yield
+    finally:
+        signal.signal(signal.SIGINT, before)
 
 
 def _private(where: Where) -> dict[str, Any]:

@@ -15,6 +15,7 @@ import numpy as np
 import pyarrow as pa
 from msgspec.structs import replace
 
+from foldbasket.decoding import from_json
 from foldbasket.errors import FoldBasketError, ReadError
 from foldbasket.later import pq
 from foldbasket.tables.conversion import arrow_of, as_arrow
@@ -141,7 +142,7 @@ def nothing_left_after(counts: Sequence[Count]) -> int | None:
 def counts_of(written: Path) -> list[Count]:
     """What was counted of each mend when a pass was written. Raises ReadError where that is not told."""
     try:
-        return msgspec.json.decode((pq.read_metadata(written).metadata or {})[TOLD], type=list[Count])
+        return from_json((pq.read_metadata(written).metadata or {})[TOLD], list[Count])
     except (KeyError, OSError, pa.ArrowException, msgspec.MsgspecError):
         raise ReadError(
             "what was kept of its mended records cannot be read.",

@@ -17,9 +17,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-import msgspec
-
 from foldbasket import faults
+from foldbasket.decoding import from_json
 from foldbasket.errors import FoldBasketError
 from foldbasket.tables.held import write_held
 from foldbasket.tables.progress import Progress
@@ -134,7 +133,7 @@ def _name(path: Path) -> str:
 
 
 def _reading_of(job: dict[str, Any]) -> Reading:
-    return msgspec.json.decode(job["reading"].encode(), type=Reading)
+    return from_json(job["reading"], Reading)
 
 
 def _telling(said: Callable[[str, float], None]) -> Progress:
@@ -153,7 +152,7 @@ def _telling(said: Callable[[str, float], None]) -> Progress:
 def _read(path: Path, job: dict[str, Any], said: Callable[[str, float], None]) -> tuple[bytes, int]:
     from foldbasket.tables.reading.readers import read_table
 
-    parts = msgspec.json.decode(job["parts"].encode(), type=Parts)
+    parts = from_json(job["parts"], Parts)
     table = read_table(path, job["name"], _reading_of(job), _telling(said), parts)
     body = os.memfd_create("table")
     with open(body, "wb", closefd=False) as file:

@@ -9,10 +9,11 @@ from __future__ import annotations
 
 import contextlib
 import os
-from collections.abc import Collection, Mapping, Sequence
+import time
+from collections.abc import Callable, Collection, Mapping, Sequence
 from functools import lru_cache
 from pathlib import Path, PurePosixPath
-from typing import Any
+from typing import Any, TypeVar
 
 import msgspec
 import pyarrow as pa
@@ -34,6 +35,9 @@ ENDINGS = (".parquet", ".pq")
 ATTEMPTS = 5
 """So often a store that is busy is asked again, each time after a longer while."""
 SECONDS = 10
+PAUSES = (0.5, 2.0, 5.0)
+"""Seconds to wait before a store that stays busy is asked again, after as many attempts each time."""
+T = TypeVar("T")
 
 
 def is_remote(path: str | Path) -> bool:
@@ -98,12 +102,12 @@ class ObjectFile(msgspec.Struct, frozen=True):
 
     def state(self) -> tuple[int, int]:
         """What it is in now. Raises OSError."""
-        found = store().get_file_info(self.key)
+        found = patiently(lambda: store().get_file_info(self.key))
         return (found.size or 0), (found.mtime_ns or 0)
 
     def open(self) -> pa.NativeFile:
         """Its bytes, read where they are asked for. Raises OSError."""
-        return store().open_input_file(self.key)
+        return patiently(lambda: store().open_input_file(self.key))
 
 
 def files_at(address: str) -> list[ObjectFile]:
@@ -115,11 +119,11 @@ def files_at(address: str) -> list[ObjectFile]:
         raise ReadError("it names no bucket.", where=address, todo="Write it like s3://bucket/folder/.")
     try:
         if key.endswith(ENDINGS):
-            found = [store().get_file_info(key)]
+            found = [patiently(lambda: store().get_file_info(key))]
         else:
-            found = store().get_file_info(fs.FileSelector(key, recursive=True))
+            found = patiently(lambda: store().get_file_info(fs.FileSelector(key, recursive=True)))
     except (OSError, pa.ArrowException) as error:
-        raise _told(error, address) from None
+        raise told_by_store(error, address) from None
     files = [
         ObjectFile(each.path, each.size or 0, each.mtime_ns or 0)
         for each in sorted(found, key=lambda each: each.path)
@@ -134,9 +138,39 @@ def files_at(address: str) -> list[ObjectFile]:
     return files
 
 
-def _told(error: BaseException, where: str) -> ReadError:
+BUSY = ("SLOW_DOWN", "SlowDown", "THROTTLING", "SERVICE_UNAVAILABLE", "INTERNAL_FAILURE", "REQUEST_TIMEOUT", "NETWORK_CONNECTION", "HTTP status code 5", "HTTP status 5", "HTTP response code 5", "curlCode")  # fmt: skip
+"""What a store's errors say when it may well answer a moment later."""
+
+
+def is_of_store(error: BaseException) -> bool:
+    """Whether an error comes from the store, and not from what a file holds."""
+    return "AWS Error" in str(error)
+
+
+def is_busy(error: BaseException) -> bool:
+    """Whether a store is busy, or cannot be reached for the moment, so that asking again may help."""
+    return is_of_store(error) and any(word in str(error) for word in BUSY)
+
+
+def patiently(ask: Callable[[], T]) -> T:
+    """Return what a store answers, asked again after a while where it is busy. Raises what it says at last."""
+    for pause in PAUSES:
+        try:
+            return ask()
+        except (OSError, pa.ArrowException) as error:
+            if not is_busy(error):
+                raise
+        time.sleep(pause)
+    return ask()
+
+
+def told_by_store(error: BaseException, where: str) -> ReadError:
     """What a store's error means."""
     said = first_line(error)
+    if is_busy(error):
+        return ReadError(
+            f"the object store is busy or cannot be reached ({said}).", where=where, todo="Try again in a moment."
+        )
     if any(word in said for word in ("ACCESS_DENIED", "Access Denied", "AccessDenied", "INVALID_ACCESS", "SIGNATURE")):
         todo = "Are AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY those of a user who may read it?"
         return ReadError("the object store refused who asks.", where=where, todo=todo)
@@ -162,7 +196,7 @@ def read_objects(
         try:
             told = told_of(file, (file.size, file.time))
         except (OSError, pa.ArrowException) as error:
-            raise _told(error, str(file)) from None
+            raise told_by_store(error, str(file)) from None
         kinds.append(kinds_told(told, str(file)))
         counts.append(told.num_rows)
     states = [(file.size, file.time) for file in files]

@@ -14,6 +14,7 @@ import msgspec
 import pyarrow as pa
 from msgspec.structs import replace
 
+from foldbasket.decoding import from_json
 from foldbasket.errors import ReadError
 from foldbasket.later import pq
 from foldbasket.tables.column import PUT_OFF, CodedColumn, Column, DeferredColumn, natured
@@ -51,7 +52,7 @@ def _as_it_was(table: Table, note: bytes | None) -> Table:
     """The table with the notes of its first reading, and the fields that had values of no fitting type judged again. A note that is
     not one of ours tells nothing."""
     try:
-        told = msgspec.json.decode(note, type=_Told) if note is not None else None
+        told = from_json(note, _Told) if note is not None else None
     except msgspec.MsgspecError:
         told = None
     if told is None:

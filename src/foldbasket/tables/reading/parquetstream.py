@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import time
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from functools import lru_cache
 from pathlib import Path
@@ -80,14 +81,21 @@ class ParquetStream:
             zip(self.files, self.counts, self.groups, self.states, strict=True)
         ):
             own = start
-            try:
-                if _state(path) != state:
-                    raise changed_since(path)
-                for table in self._with_named(at, names, many, groups, told_of(path, state)):
-                    yield Part(table, start)
-                    start += table.count
-            except (pa.ArrowException, OSError, OverflowError) as error:
-                raise _broken(path, error) from None
+            for pause in _pauses(path):
+                try:
+                    if _state(path) != state:
+                        raise changed_since(path)
+                    reached = own
+                    for table in self._with_named(at, names, many, groups, told_of(path, state)):
+                        if reached >= start:  # those before were given already, when the store was not busy yet
+                            yield Part(table, start)
+                            start += table.count
+                        reached += table.count
+                    break
+                except (pa.ArrowException, OSError, OverflowError) as error:
+                    if pause is None or not _is_busy(error):
+                        raise _broken(path, error) from None
+                    time.sleep(pause)
             if start - own != count:
                 raise changed_since(path)
 
@@ -246,8 +254,24 @@ class ParquetStream:
 @lru_cache(maxsize=64)
 def told_of(path: Path | ObjectFile, state: State) -> pq.FileMetaData:
     """What a file in a state tells of itself, read once for all the pieces that it is divided into."""
-    with _opened(path) as opened:
-        return pq.read_metadata(opened)
+    if isinstance(path, Path):
+        return pq.read_metadata(path)
+    from foldbasket.tables.reading.objects import patiently
+
+    def ask() -> pq.FileMetaData:
+        with path.open() as opened:
+            return pq.read_metadata(opened)
+
+    return patiently(ask)
+
+
+def _pauses(path: Path | ObjectFile) -> tuple[float | None, ...]:
+    """Seconds to wait before a file is read again from where it failed, and at the end that it is not; a store may be busy for a while."""
+    if isinstance(path, Path):
+        return (None,)
+    from foldbasket.tables.reading import objects
+
+    return (*objects.PAUSES, None)
 
 
 def _opened(path: Path | ObjectFile) -> Any:
@@ -263,8 +287,19 @@ def _state(path: Path | ObjectFile) -> State:
     return found.st_size, found.st_mtime_ns
 
 
+def _is_busy(error: BaseException) -> bool:
+    from foldbasket.tables.reading.objects import is_busy
+
+    return is_busy(error)
+
+
 def _broken(path: Path | ObjectFile, error: BaseException) -> ReadError:
     why = first_line(error)
+    if not isinstance(path, Path):
+        from foldbasket.tables.reading.objects import is_of_store, told_by_store
+
+        if is_of_store(error):
+            return told_by_store(error, str(path))
     return damaged_copy(path, why) or ReadError(
         f"the file cannot be read to its end ({why}).", where=path.name, todo="Export it again."
     )
