@@ -7,18 +7,18 @@ itself was not understood, 130 interrupted.
 from __future__ import annotations
 
 import contextlib
-import errno
 import gc
 import os
 import signal
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import msgspec
 
 from foldbasket import windowed
+from foldbasket.command_end import told_in_a_line
 from foldbasket.errors import FoldBasketError
 from foldbasket.styling.words import number_of
 from foldbasket.undisturbed import undisturbed
@@ -49,39 +49,7 @@ them all by putting {fold} into the name:
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Runs one command and returns its exit code."""
-    arguments = list(sys.argv[1:] if arguments is None else arguments)
-    try:
-        with _no_tracebacks_of_libraries():
-            return _run(arguments)
-    except FoldBasketError as error:
-        print(f"fold-basket: {error}", file=sys.stderr)
-        return 1
-    except KeyboardInterrupt:
-        print("fold-basket: interrupted", file=sys.stderr)
-        return 130
-    except BrokenPipeError:
-        _drop_output()
-        return 1
-    except MemoryError:
-        print("fold-basket: there is not enough memory for this.", file=sys.stderr)
-        return 1
-    except OSError as error:
-        if error.errno not in (errno.ENOSPC, errno.EDQUOT, errno.EIO):
-            return _bug(error)
-        _drop_output()
-        with contextlib.suppress(OSError):
-            print(f"fold-basket: this cannot be written ({error.strerror}). Free some space, or choose another place.", file=sys.stderr)  # fmt: skip
-        return 1
-    except Exception as error:
-        return _bug(error)
-
-
-def _bug(error: Exception) -> int:
-    """Logs what nobody expected, and says so plainly; the exit code."""
-    from foldbasket import faults
-
-    print(f"fold-basket: {faults.note(error)}", file=sys.stderr)
-    return 1
+    return told_in_a_line(lambda: _run(list(sys.argv[1:] if arguments is None else arguments)))
 
 
 def _run(arguments: list[str]) -> int:
@@ -93,31 +61,6 @@ def _run(arguments: list[str]) -> int:
         sys.stdout.flush()  # so that a full disk is met where it can be told
         return code
     return windowed.open_window(windowed.parser().parse_args(arguments).files)
-
-
-@contextlib.contextmanager
-def _no_tracebacks_of_libraries() -> Iterator[None]:
-    """Within it what goes wrong while a library puts its things away is logged: the error that led to it is told anyway."""
-    before = sys.unraisablehook
-
-    def note(told: Any) -> None:
-        from foldbasket import faults
-
-        if isinstance(told.exc_value, Exception):
-            faults.note(told.exc_value)
-
-    sys.unraisablehook = note
-    try:
-        yield
-    finally:
-        gc.collect(0)  # what was just given up is put away within
-        sys.unraisablehook = before
-
-
-def _drop_output() -> None:
-    """What is still to be printed goes nowhere, so that it is not tried again while Python ends."""
-    with contextlib.suppress(OSError, ValueError):
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
 
 
 def _parser() -> argparse.ArgumentParser:

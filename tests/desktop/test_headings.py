@@ -3,12 +3,14 @@
 import pytest
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
-from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton
+from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
 
 from foldbasket.desktop.grid import chosen, sorting
 from foldbasket.desktop.grid.renaming import rename_here
+from foldbasket.desktop.widgets.plain import MOST_SIGNS
 from foldbasket.folding.lines.axis import Kind
 from foldbasket.folding.report.selected import selected
+from foldbasket.spec.field import FieldRef
 
 LEFT, CONTROL, SHIFT, ALT = (
     Qt.MouseButton.LeftButton,
@@ -429,3 +431,24 @@ def test_a_heading_being_typed_of_a_field_that_leaves_the_axes_is_given_up(hand)
     assert all(each.id != word for each in (*desk.fold.rows, *desk.fold.columns))
     desk.undo()
     assert desk.fold.rows[0].heading is None
+
+
+@pytest.mark.parametrize("spaces", [False, True])
+@pytest.mark.parametrize("letters", [20_000, 100_000])
+def test_a_click_on_a_very_long_heading_gives_qt_no_more_than_it_draws(driver, tmp_path, monkeypatch, letters, spaces):
+    """Qt shapes all of a label's text at each question for its size: a click on such a heading held the window for seconds."""
+    name = "".join(chr(97 + at % 26) + (" " if spaces and at % 9 == 8 else "") for at in range(letters))
+    (tmp_path / "d.csv").write_text(f"Name,Net\n{name},1\nb,2\nc,3\n")
+    driver.open(tmp_path / "d.csv")
+    key = driver.desk.basket.sources[0].key
+    driver.desk.words.place(FieldRef(key, "Net"), "measures")
+    driver.desk.words.place(FieldRef(key, "Name"), "rows")
+    driver.settle()
+    grid = driver.workspace.grid
+    spots = [QPointF(60, y) for y in range(30, 400, 6)]
+    spot = next(each for each in spots if (under := grid.margin_at(each)) is not None and under[1] is not None)
+    driver.qtbot.mouseClick(grid.viewport(), Qt.MouseButton.LeftButton, pos=spot.toPoint())
+    driver.settle()
+    assert grid.hands.chosen is not None
+    longest = max(len(label.text()) for label in driver.window.findChildren(QLabel) if label.isVisible())
+    assert longest <= MOST_SIGNS + 1

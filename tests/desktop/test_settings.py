@@ -12,6 +12,7 @@ from foldbasket.desktop.shell import helping
 from foldbasket.desktop.shell.settings import SettingsDialog, hold_what_was_chosen
 from foldbasket.desktop.widgets.finder import Finder
 from foldbasket.desktop.work.files import new_basket
+from foldbasket.tables.reading import contract
 from foldbasket.tables.reading.contract import ALLOWED, memory_allowed
 from foldbasket.tables.store import STORE
 
@@ -32,7 +33,8 @@ def choose(dialog, name, value):
 
 
 def test_new_baskets_and_bounds_are_as_chosen(driver, monkeypatch):
-    monkeypatch.setenv(ALLOWED, "1GB")  # so that whatever is set here is taken back
+    monkeypatch.setenv(ALLOWED, "1GB")
+    monkeypatch.setattr(contract, "_chosen", [])
     monkeypatch.setattr(STORE, "most", STORE.most)
     dialog = settings(driver)
     choose(dialog, "New baskets are in", "de")
@@ -42,12 +44,14 @@ def test_new_baskets_and_bounds_are_as_chosen(driver, monkeypatch):
     assert (new_basket().locale, new_basket().currency) == ("de", "CHF")
     assert memory_allowed() == 2_000_000_000
     assert STORE.most == 2 << 30
-    del os.environ[ALLOWED]
+    assert os.environ[ALLOWED] == "1GB", "the environment of this process and those it starts stays as it is"
+    monkeypatch.delenv(ALLOWED)
+    monkeypatch.setattr(contract, "_chosen", [])
     STORE.most = 0
     hold_what_was_chosen()  # as the next start does
-    assert (os.environ[ALLOWED], STORE.most) == ("2GB", 2 << 30)
+    assert (memory_allowed(), STORE.most) == (2_000_000_000, 2 << 30)
     choose(dialog, "Of a table is held", "")
-    assert ALLOWED not in os.environ
+    assert memory_allowed() not in (10**9, 2 * 10**9)
     assert memory.chosen("memory") == ""
     forget = next(each for each in dialog.findChildren(QPushButton) if each.text() == "Forget it")
     driver.qtbot.mouseClick(forget, LEFT)

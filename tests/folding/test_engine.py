@@ -1,17 +1,22 @@
 """The engine over whole reports: locales, mixed kinds of measure, coarser averages, and many cores."""
 
 import datetime
+import threading
+import time
 from decimal import Decimal
 
 import numpy as np
 import pytest
 
+from foldbasket.errors import Cancelled
+from foldbasket.folding.cubes.maker import LocalMaker
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.filters.values import Compare
 from foldbasket.links.link import Link
 from foldbasket.spec.fold import Fold
 from foldbasket.styling.numbers import NumberStyle
 from foldbasket.tables.column import NumberColumn
+from foldbasket.tables.progress import Progress
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 from tests.folding.build import fold, lines, measure, placed, ref, source, table
@@ -112,3 +117,37 @@ def test_a_fold_without_rows_columns_or_records_is_still_a_report():
     nothing = fold(of, [measure("sum", "T.v")], [placed("T.v")], filters=(Compare("f", ref("T.v"), None, ">", "9"),))
     assert (nothing.height, nothing.kept) == (0, 0)
     assert fold(source(table("T", {"v": []})), [measure("count")], [placed("T.v")]).height == 0
+
+
+def test_a_fold_that_waits_behind_another_is_cancelled_at_once(monkeypatch):
+    engine = Engine(source(table("T", {"A": ["x", "y"], "N": [1, 2]})))
+    fold = Fold("F", (measure("sum", "T.N"),), (placed("T.A"),))
+    inside, go_on = threading.Event(), threading.Event()
+    plain = LocalMaker.cube
+
+    def slow(self, *given):
+        inside.set()
+        go_on.wait(20)
+        return plain(self, *given)
+
+    monkeypatch.setattr(LocalMaker, "cube", slow)
+    first = threading.Thread(target=engine.fold, args=(fold,))
+    first.start()
+    inside.wait(20)
+    progress, waited = Progress(), []
+
+    def second():
+        try:
+            engine.fold(fold, progress)
+        except Cancelled:
+            waited.append(True)
+
+    other = threading.Thread(target=second)
+    other.start()
+    time.sleep(0.05)
+    progress.cancel()
+    other.join(20)
+    assert waited == [True], "while the first is still at work"
+    assert first.is_alive()
+    go_on.set()
+    first.join(20)

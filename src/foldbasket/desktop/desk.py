@@ -375,6 +375,7 @@ class Desk(QObject):
         """Stops what is being read, folded or proved; things stay as they were."""
         self.files.cancel()
         self.folding.cancel()
+        self.charts.cancel()
         self.output.cancel()
         self.supply.cancel()
         self.rested.emit()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import datetime
 import threading
 from collections import Counter
@@ -48,7 +49,7 @@ from foldbasket.sql.dialects import DIALECTS
 from foldbasket.styling.dates import EPOCH, day_text
 from foldbasket.styling.styles import style_named
 from foldbasket.tables.column import Column
-from foldbasket.tables.progress import Progress
+from foldbasket.tables.progress import LOOK_EVERY, Progress
 from foldbasket.tables.sample import is_sampled
 from foldbasket.tables.unread import Stream
 
@@ -93,8 +94,18 @@ class Engine:
         """The report that a fold describes. `over` names the tables that measures are aggregated over, by their ids, where that is
         not to be found out from the fold itself. Raises FoldError or LinkError when it cannot be answered, Cancelled on request."""
         progress = progress or Progress()
-        with self._lock:
+        with self._alone(progress):
             return self._fold(fold, progress, over)
+
+    @contextlib.contextmanager
+    def _alone(self, progress: Progress) -> Iterator[None]:
+        """Within it no other thread folds. Raises Cancelled where that is asked for before the turn comes."""
+        while not self._lock.acquire(timeout=LOOK_EVERY):
+            progress.look()
+        try:
+            yield
+        finally:
+            self._lock.release()
 
     def _check_as_of(self) -> None:
         """A wrong as-of date is told even where nothing goes by it. Raises FoldError."""
@@ -199,7 +210,7 @@ class Engine:
             )
         fields = listed_fields(self.source, base, fold)
         if self.elsewhere.is_apart(base, {*fold.fields(), *fields}):
-            with self._lock:
+            with self._alone(progress or Progress()):
                 return self._listed_apart(fold, base, fields, progress)
         asked = listing_fold(self.source, base, fold)
         return listing(self.fold(asked, progress, over={each.id: base for each in asked.measures}), fold, self.source)
@@ -270,7 +281,7 @@ class Engine:
     def records_of(self, base: str, filters: Sequence[Filter], progress: Progress | None = None) -> Behind:
         """The records of a table that pass some filters. Raises FoldError, Cancelled."""
         progress, rules = progress or Progress(), self._rules(base, self._telling(filters))
-        with self._lock:
+        with self._alone(Progress()):
             used = {ref for rule in rules for ref in rule.fields()}
             streams = self.elsewhere.bring(used, [base], progress)
             # All fields of its records are shown, not those of the filters alone.

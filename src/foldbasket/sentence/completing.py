@@ -92,7 +92,7 @@ def _offers(place: _Place, typed: str, start: int) -> Iterator[tuple[int, Comple
         several += _fields(place.words)
     field = _field_before(place.scanner.tokens, place.words) if "NAME" in could else None
     if field is not None:
-        several += _members(place.words, *field)
+        several += _members(place.words, *field, typed)
     elif "NAME" in could and "FIELD" not in could:
         several += [(name if is_plain(name) else quoted(name), "measure") for name in _measures(place)]
     several += [(place.scanner.made.shown[name], "") for name in place.scanner.made.phrases if name in could]
@@ -159,8 +159,8 @@ def _part_before(tokens: Sequence[Token]) -> str | None:
     return None
 
 
-def _members(words: Vocabulary, ref: FieldRef, part: str | None) -> Iterator[tuple[str, str]]:
-    """The members of a field in their order, each with the number of its records."""
+def _members(words: Vocabulary, ref: FieldRef, part: str | None, typed: str) -> Iterator[tuple[str, str]]:
+    """The first members of a field in their order that fit what is typed, each with the number of its records."""
     try:
         column, domain = words.source.column(ref), words.domain(ref, part)
     except FoldBasketError:
@@ -169,8 +169,15 @@ def _members(words: Vocabulary, ref: FieldRef, part: str | None) -> Iterator[tup
     if isinstance(column, CodedColumn) and part is None and len(column) <= MOST_COUNTED:
         counts = np.bincount(column.codes, minlength=domain.size)
     order = np.argsort(domain.ranks[: domain.blank], kind="stable") if domain.blank <= 50_000 else range(domain.blank)
+    fitting = 0
     for code in islice(order, 2_000):
         label = domain.label(int(code), words.locale)
+        rank = fit(typed, label) if typed else BEGINS
+        if rank is None or rank > BEGINS:  # before it is written as a name, which takes as long as reading one
+            continue
+        fitting += 1
+        if fitting > MOST:
+            return
         yield label if is_plain(label) else quoted(label), f"{counts[code]:,}" if counts is not None else ""
 
 

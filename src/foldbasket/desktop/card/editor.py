@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QLabel, QTextEdit, QVBoxLayout, QWidget
 
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.completing import CompletingText, Line
+from foldbasket.desktop.widgets.plain import Label
 from foldbasket.desktop.work.formulas import Judged
 from foldbasket.errors import FormulaError
 from foldbasket.formulas.help import Offer, brackets_at, inside_aggregate, matching, member_before, word_before
@@ -154,7 +155,7 @@ class FormulaEditor(QWidget):
         self.renew()
 
     def _label(self, role: str) -> QLabel:
-        label = QLabel("", self)
+        label = Label("", self)
         label.setProperty("role", role)
         label.setWordWrap(True)
         label.setTextFormat(Qt.TextFormat.PlainText)

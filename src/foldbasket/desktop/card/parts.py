@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 from foldbasket.desktop.card.controls import Chooser, Line, LinkButton, SectionHead
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.flow import FlowLayout
-from foldbasket.desktop.widgets.plain import tip
+from foldbasket.desktop.widgets.plain import Label, tip
 
 Control = TypeVar("Control", bound=QWidget)
 
@@ -108,7 +108,7 @@ class CardBody(QWidget):
 
     def made_text(self, text: str, role: str) -> QLabel:
         """A paragraph, made at once."""
-        label = QLabel(text, self)
+        label = Label(text, self)
         label.setProperty("role", role)
         label.setWordWrap(True)
         label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
@@ -222,7 +222,7 @@ class CardBody(QWidget):
         policy.setHeightForWidth(True)
         holder.setSizePolicy(policy)
         if named:
-            flow.addWidget(QLabel(f"{name} ", holder))
+            flow.addWidget(Label(f"{name} ", holder))
         group = QButtonGroup(holder)
         group.setExclusive(True)
         for value, label, meaning in choices:
@@ -248,7 +248,7 @@ class CardBody(QWidget):
         line = QHBoxLayout(holder)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(8)
-        said = QLabel(label, holder)
+        said = Label(label, holder)
         said.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
         widget = make(holder)
         line.addWidget(said)

@@ -6,13 +6,13 @@ from typing import Any
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit
 
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.grid.view import GridView
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.state.workers import Worker
-from foldbasket.desktop.widgets.plain import link
+from foldbasket.desktop.widgets.plain import Label, link
 from foldbasket.folding.report.report import Report
 from foldbasket.folding.report.search import HEAD, MOST_CELLS, MOST_FOUND, Spot, find
 
@@ -37,7 +37,7 @@ class FindLine(QFrame):
         self.line.setPlaceholderText("Find in the report")
         self.line.setAccessibleName("Find in the report")
         self.line.installEventFilter(self)
-        self.said = QLabel("", self)
+        self.said = Label("", self)
         self.said.setProperty("role", "quiet")
         across.addWidget(self.line, 1)
         across.addWidget(self.said)

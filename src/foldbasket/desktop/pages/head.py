@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QWidget
 
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
+from foldbasket.desktop.widgets.plain import Label
 from foldbasket.sentence.phrases import label_of
 
 
@@ -26,10 +27,10 @@ class PagesHead(QFrame):
         line = QHBoxLayout(self)
         line.setContentsMargins(22, 0, 22, 0)
         line.setSpacing(6)
-        self.title = QLabel(self)
+        self.title = Label(self)
         self.title.setFont(theme.font(18))
         self.title.setMinimumWidth(60)
-        self.place = QLabel(self)
+        self.place = Label(self)
         self.place.setProperty("role", "quiet")
         line.addWidget(self.title)
         line.addSpacing(10)

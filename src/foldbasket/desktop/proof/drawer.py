@@ -5,14 +5,14 @@ from __future__ import annotations
 from html import escape
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.proof.records import RecordsPane
 from foldbasket.desktop.state.folding import Proved
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
-from foldbasket.desktop.widgets.plain import marked, minus, short
+from foldbasket.desktop.widgets.plain import Label, marked, minus, short
 from foldbasket.folding.dress.dressed import Dressed
 from foldbasket.folding.proof import Proof, is_same
 from foldbasket.styling.words import number_of
@@ -37,10 +37,10 @@ class ProofDrawer(QFrame):
         across.setContentsMargins(22, 10, 12, 10)
         across.setSpacing(18)
         left = QVBoxLayout()
-        self.title = QLabel("", self)
+        self.title = Label("", self)
         self.title.setProperty("role", "title")
         self.title.setWordWrap(True)
-        self.told = QLabel("", self)
+        self.told = Label("", self)
         marked(self.told)
         self.told.setWordWrap(True)
         self.told.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)

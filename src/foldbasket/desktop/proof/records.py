@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QAbstractItemView,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QMenu,
     QTableView,
@@ -25,7 +24,7 @@ from foldbasket.desktop.card.menu import add, new_menu, submenu
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.grid.figures import figures_of
 from foldbasket.desktop.state.workers import Worker
-from foldbasket.desktop.widgets.plain import link, short
+from foldbasket.desktop.widgets.plain import Label, link, short
 from foldbasket.folding.listed import Listed, Records, Wanted, all_fields, list_records
 from foldbasket.folding.proof import Proof
 from foldbasket.outputs.records import lines_of, save_records
@@ -91,7 +90,7 @@ class RecordsPane(QWidget):
         self.finding.setMinimumWidth(80)
         self.finding.setMaximumWidth(260)
         line.addWidget(self.finding, 4)
-        self.said = QLabel(self)
+        self.said = Label(self)
         self.said.setProperty("role", "quiet")
         line.addWidget(self.said)
         line.addStretch(1)

@@ -12,7 +12,7 @@ from typing import Any
 
 from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QKeyEvent, QPainter, QPaintEvent, QTextCursor
-from PyQt6.QtWidgets import QFrame, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
 from foldbasket.baskets import edits
 from foldbasket.desktop.desk import Desk
@@ -20,6 +20,7 @@ from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.completing import CompletingText, Line
+from foldbasket.desktop.widgets.plain import Label
 from foldbasket.errors import FoldBasketError, SentenceError, bare
 from foldbasket.sentence.completing import Completion, completed, completions
 from foldbasket.sentence.reading import readings
@@ -185,7 +186,7 @@ class TypedSentence(QFrame):
         column.setSpacing(0)
         self.text = SentenceText(self)
         column.addWidget(self.text)
-        self.said = QLabel("", self)
+        self.said = Label("", self)
         self.said.setProperty("role", "quiet")
         self.said.setWordWrap(True)
         self.said.setTextFormat(Qt.TextFormat.PlainText)

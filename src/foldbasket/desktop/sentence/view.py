@@ -30,6 +30,7 @@ from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.collecting import let_go
 from foldbasket.desktop.widgets.finder import Choice, Finder
 from foldbasket.desktop.widgets.flow import FlowLayout
+from foldbasket.desktop.widgets.plain import Label
 from foldbasket.sentence.phrases import STRANDS, Word, sentence_of, words_of
 from foldbasket.spec.field import FieldRef
 from foldbasket.tables.nature import nature_of
@@ -186,7 +187,7 @@ class SentenceBar(QFrame):
         self.grown.emit()
 
     def _add_label(self, text: str, spare: list[QLabel]) -> None:
-        label = spare.pop(0) if spare else QLabel(self)
+        label = spare.pop(0) if spare else Label(self)
         label.setProperty("role", "lead")
         label.setText(text)
         self._labels.append(label)

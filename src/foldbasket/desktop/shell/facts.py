@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QSize, QUrl
 from PyQt6.QtGui import QDesktopServices, QResizeEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QWidget
 
 from foldbasket.baskets import edits
 from foldbasket.baskets.placing import free_id
@@ -17,7 +17,7 @@ from foldbasket.desktop.grid.view import GridView
 from foldbasket.desktop.shell.selectionline import SelectionLine
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
-from foldbasket.desktop.widgets.plain import link, marked, say_what_fits, set_on
+from foldbasket.desktop.widgets.plain import Label, link, marked, say_what_fits, set_on
 from foldbasket.desktop.widgets.working import ShortLabel, Working
 from foldbasket.folding.report.report import Counted
 from foldbasket.spec.chart import Beside
@@ -47,7 +47,7 @@ class FactsLine(QFrame):
         line = QHBoxLayout(self)
         line.setContentsMargins(22, 0, 14, 0)
         line.setSpacing(14)
-        self.kept = marked(QLabel(self))
+        self.kept = marked(Label(self))
         self.kept.setMinimumWidth(60)
         self.working = Working(self)
         self.working.cancel_wanted.connect(desk.cancel)
@@ -61,7 +61,7 @@ class FactsLine(QFrame):
         self.open = self._link("Open", "Opens what was written", lambda path: path)
         self.folder = self._link("Show in folder", "Opens the folder it was written to", lambda path: path.parent)
         self.to_grid = link("Grid", "The report as a grid", self._show_grid, self)
-        self.between = QLabel("·", self)
+        self.between = Label("·", self)
         self.between.setProperty("role", "quiet")
         self.to_chart = link("Chart", "A chart of what the report shows", desk.show_chart, self)
         self.turn = link("Turn", "Rows become columns and columns rows (Ctrl+T)", desk.words.turn, self)

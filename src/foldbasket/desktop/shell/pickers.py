@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from foldbasket.baskets import edits
 from foldbasket.desktop.card.filter import picker_body
@@ -13,6 +13,7 @@ from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets.collecting import let_go
 from foldbasket.desktop.widgets.flow import FlowLayout
+from foldbasket.desktop.widgets.plain import Label
 from foldbasket.folding.filters.members import Members
 from foldbasket.sentence.phrases import filter_phrase
 from foldbasket.spec.filter import Filter, OneField
@@ -52,7 +53,7 @@ class PickerBar(QWidget):
             if widget is not None:
                 let_go(widget)
         if offered:
-            label = QLabel("Pick", self)
+            label = Label("Pick", self)
             label.setProperty("role", "quiet")
             self.flow.addWidget(label)
         for rule, text in zip(offered, texts, strict=True):

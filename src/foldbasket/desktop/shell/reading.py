@@ -5,13 +5,13 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets.collecting import let_go
 from foldbasket.desktop.widgets.flow import FlowLayout
-from foldbasket.desktop.widgets.plain import link, set_on
+from foldbasket.desktop.widgets.plain import Label, link, set_on
 
 
 class ReaderHead(QFrame):
@@ -25,7 +25,7 @@ class ReaderHead(QFrame):
         column.setContentsMargins(22, 10, 22, 8)
         column.setSpacing(6)
         upper = QHBoxLayout()
-        self.title = QLabel(self)
+        self.title = Label(self)
         self.title.setTextFormat(Qt.TextFormat.PlainText)
         self.title.setProperty("role", "large")
         self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
@@ -34,7 +34,7 @@ class ReaderHead(QFrame):
         self.edit = link("Edit the report", tip, lambda: desk.notify(desk.view.read(False)), self)
         upper.addWidget(self.edit)
         column.addLayout(upper)
-        self.sentence = QLabel(self)
+        self.sentence = Label(self)
         self.sentence.setTextFormat(Qt.TextFormat.PlainText)
         self.sentence.setProperty("role", "quiet")
         self.sentence.setWordWrap(True)

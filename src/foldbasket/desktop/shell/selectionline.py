@@ -6,14 +6,14 @@ from html import escape
 
 from PyQt6.QtCore import QSize
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.grid.several import deeds
 from foldbasket.desktop.grid.view import GridView
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.collecting import let_go
-from foldbasket.desktop.widgets.plain import link, marked, say_what_fits
+from foldbasket.desktop.widgets.plain import Label, link, marked, say_what_fits
 from foldbasket.folding.report.selected import Selected, selected
 
 MOST_CELLS = 500_000
@@ -32,7 +32,7 @@ class SelectionLine(QWidget):
         self._line = line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(12)
-        self.facts = marked(QLabel(self))
+        self.facts = marked(Label(self))
         self.facts.setMinimumWidth(60)
         line.addWidget(self.facts)
         self._links: list[QPushButton] = []

@@ -2,22 +2,23 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 from collections.abc import Callable, Sequence
 from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from foldbasket.desktop import memory
 from foldbasket.desktop.card.controls import Chooser
 from foldbasket.desktop.card.number import CURRENCIES
 from foldbasket.desktop.card.settings import LOCALES, language
 from foldbasket.desktop.widgets import theme
-from foldbasket.desktop.widgets.plain import link
+from foldbasket.desktop.widgets.plain import Label, link
 from foldbasket.styling.words import number_of
-from foldbasket.tables.reading.contract import ALLOWED
+from foldbasket.tables.reading.contract import ALLOWED, allow_memory
 from foldbasket.tables.store import MOST, STORE
 
 WIDTH = 470
@@ -33,8 +34,9 @@ def _gigabytes() -> int:
 
 def hold_what_was_chosen() -> None:
     """Lets the chosen bounds of memory and disk hold, from the start of the program on; what the environment says comes first."""
-    if memory.chosen("memory"):
-        os.environ.setdefault(ALLOWED, memory.chosen("memory"))
+    if ALLOWED not in os.environ:
+        with contextlib.suppress(ValueError):  # one that an earlier version kept
+            allow_memory(memory.chosen("memory"))
     STORE.most = _gigabytes() << 30
 
 
@@ -50,7 +52,7 @@ class SettingsDialog(QDialog):
         column = QVBoxLayout(self)
         column.setContentsMargins(22, 18, 22, 16)
         column.setSpacing(10)
-        title = QLabel("Settings of this machine", self)
+        title = Label("Settings of this machine", self)
         title.setProperty("role", "title")
         column.addWidget(title)
         self._grid = QGridLayout()
@@ -113,7 +115,7 @@ class SettingsDialog(QDialog):
 
     def _kept_line(self) -> QHBoxLayout:
         """What is kept at present, and a way to forget it."""
-        self.kept = QLabel(self)
+        self.kept = Label(self)
         self.kept.setProperty("role", "quiet")
         line = QHBoxLayout()
         line.addWidget(self.kept, 1)
@@ -126,7 +128,7 @@ class SettingsDialog(QDialog):
     ) -> None:
         """A setting with its choices; one that is not among them is added."""
         row = self._grid.rowCount()
-        name, chooser = QLabel(label, self), Chooser(self)
+        name, chooser = Label(label, self), Chooser(self)
         if now not in [value for value, _ in choices]:
             choices = [*choices, (now, str(now))]
         for value, text in choices:
@@ -138,7 +140,7 @@ class SettingsDialog(QDialog):
         self._grid.addWidget(name, row, 0)
         self._grid.addWidget(chooser, row, 1)
         if remark:
-            said = QLabel(remark, self)
+            said = Label(remark, self)
             said.setProperty("role", "quiet")
             said.setWordWrap(True)
             said.setContentsMargins(0, 0, 0, 8)
@@ -151,10 +153,7 @@ class SettingsDialog(QDialog):
 
     def _hold(self, size: str) -> None:
         memory.choose("memory", size)
-        if size:
-            os.environ[ALLOWED] = size
-        else:
-            os.environ.pop(ALLOWED, None)
+        allow_memory(size)
 
     def _keep(self, gigabytes: int) -> None:
         memory.choose("cache", str(gigabytes))

@@ -9,7 +9,6 @@ from PyQt6.QtGui import QStandardItem, QStandardItemModel
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListView,
     QMenu,
@@ -22,7 +21,7 @@ from PyQt6.QtWidgets import (
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.shell.spinelines import EXTRA, LINE, NAME, REF, FieldLines, FieldModel, ThingLines
 from foldbasket.desktop.state.part import Part
-from foldbasket.desktop.widgets.plain import tip
+from foldbasket.desktop.widgets.plain import Label, tip
 from foldbasket.sentence.phrases import label_of
 from foldbasket.spec.field import FieldRef
 
@@ -41,9 +40,9 @@ class Spine(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 12, 0, 0)
         column.setSpacing(0)
-        self.name = QLabel(self)
+        self.name = Label(self)
         self.name.setProperty("role", "title")
-        self.place = QLabel(self)
+        self.place = Label(self)
         self.place.setProperty("role", "quiet")
         for label in (self.name, self.place):
             label.setContentsMargins(14, 0, 10, 0)
@@ -112,7 +111,7 @@ class Spine(QFrame):
         line = QWidget(self)
         row = QHBoxLayout(line)
         row.setContentsMargins(14, 2, 10, 2)
-        label = QLabel(title, line)
+        label = Label(title, line)
         label.setProperty("role", "section")
         button = QPushButton(sign, line)
         button.setProperty("role", "link")

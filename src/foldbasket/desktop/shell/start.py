@@ -7,9 +7,9 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from foldbasket.desktop.widgets.plain import tip
+from foldbasket.desktop.widgets.plain import Label, tip
 from foldbasket.desktop.widgets.working import Working
 
 
@@ -32,10 +32,10 @@ class StartView(QWidget):
         outer.addLayout(column, 3)
         outer.addStretch(2)
         column.addStretch(2)
-        title = QLabel("Fold Basket", self)
+        title = Label("Fold Basket", self)
         title.setProperty("role", "banner")
         column.addWidget(title)
-        says = QLabel(
+        says = Label(
             "Pivot and crosstab reports from sales transactions. Say what you want to see in one sentence; every number can be traced to its records.",
             self,
         )
@@ -55,7 +55,7 @@ class StartView(QWidget):
             buttons.addWidget(button)
         buttons.addStretch(1)
         column.addLayout(buttons)
-        hint = QLabel(
+        hint = Label(
             "Or drop a file anywhere in this window: CSV, Parquet, Arrow, JSON, a workbook, SQLite, or a .basket.", self
         )
         hint.setProperty("role", "quiet")
@@ -71,7 +71,7 @@ class StartView(QWidget):
             line = QFrame(self)
             line.setProperty("role", "line")
             column.addWidget(line)
-            label = QLabel("Recent baskets", self)
+            label = Label("Recent baskets", self)
             label.setProperty("role", "section")
             column.addWidget(label)
             for path in recent:

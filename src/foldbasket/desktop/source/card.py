@@ -18,7 +18,7 @@ from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.flow import FlowLayout
-from foldbasket.desktop.widgets.plain import elided, tip
+from foldbasket.desktop.widgets.plain import Label, elided, tip
 from foldbasket.errors import FoldBasketError
 from foldbasket.opening.mending import may_keep
 from foldbasket.spec.field import FieldRef
@@ -171,7 +171,7 @@ def _mend(desk: Desk, spec: SourceSpec, at: int, parent: QWidget) -> QWidget:
     row = QHBoxLayout(holder)
     row.setContentsMargins(0, 0, 0, 0)
     row.setSpacing(4)
-    said = QLabel(f"{at + 1} · {mend.label}{many}", holder)
+    said = Label(f"{at + 1} · {mend.label}{many}", holder)
     said.setWordWrap(True)
     said.setProperty("role", "warning" if outcome is not None and outcome.problem else "quiet")
     said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
@@ -318,7 +318,7 @@ def _frequent(body: CardBody, column: Column, profile: Profile) -> None:
 
 
 def _fact(text: str, role: str, parent: QWidget) -> QLabel:
-    said = QLabel(text, parent)
+    said = Label(text, parent)
     said.setAlignment(Qt.AlignmentFlag.AlignRight)
     said.setProperty("role", role)
     return said

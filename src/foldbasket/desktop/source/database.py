@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QDialog,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -25,6 +24,7 @@ from PyQt6.QtWidgets import (
 from foldbasket.baskets import passwords
 from foldbasket.desktop.card.controls import Chooser
 from foldbasket.desktop.state.workers import Worker
+from foldbasket.desktop.widgets.plain import Label
 from foldbasket.errors import FoldBasketError
 from foldbasket.links.link import Link
 from foldbasket.styling.words import number_of
@@ -72,7 +72,7 @@ class DatabaseDialog(QDialog):
         place = QHBoxLayout()
         place.setSpacing(8)
         place.addWidget(self.host, 1)
-        place.addWidget(QLabel("port", self))
+        place.addWidget(Label("port", self))
         place.addWidget(self.port)
         for label, widget in (("Server", self.kind), ("Dialect", self.dialect), ("Host", place), ("Database", self.database), ("User", self.user), ("Password", self.password), ("", self.keep)):  # fmt: skip
             form.addRow(label, widget)
@@ -83,7 +83,7 @@ class DatabaseDialog(QDialog):
         self.port.setAccessibleName("Port")
         self.look = QPushButton("Look what is there", self)
         self.look.clicked.connect(self.ask)
-        self.told = QLabel(
+        self.told = Label(
             "Only reads; nothing in the database is ever changed. The password is not saved in the basket.", self
         )
         self.told.setProperty("role", "quiet")
@@ -117,7 +117,7 @@ class DatabaseDialog(QDialog):
         self.tables.setAccessibleName("Tables and views")
         self.tables.itemChanged.connect(lambda _: self._renew())
         column.addWidget(self.tables, 1)
-        asked = QLabel("Or a query that reads, in the database's own SQL:", self)
+        asked = Label("Or a query that reads, in the database's own SQL:", self)
         column.addWidget(asked)
         self.query = QPlainTextEdit(self)
         self.query.setAccessibleName("Query")

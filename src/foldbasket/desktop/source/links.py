@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.source.linkmap import LinkMap
 from foldbasket.desktop.state.part import Part
-from foldbasket.desktop.widgets.plain import marked
+from foldbasket.desktop.widgets.plain import Label, marked
 
 
 class LinksPane(QFrame):
@@ -23,7 +23,7 @@ class LinksPane(QFrame):
         column.setSpacing(2)
         head = QHBoxLayout()
         head.setSpacing(14)
-        title = QLabel(
+        title = Label(
             "<b>Links</b> · how a record finds its partners in other tables. Drag a field onto a table to link it.",
             self,
         )

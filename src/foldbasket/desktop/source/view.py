@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from foldbasket.desktop.desk import Desk
 from foldbasket.desktop.source.preview import Preview
 from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.widgets import theme
-from foldbasket.desktop.widgets.plain import marked, say_what_fits
+from foldbasket.desktop.widgets.plain import Label, marked, say_what_fits
 from foldbasket.styling.words import number_of
 from foldbasket.tables.findings.finding import Finding, Records
 from foldbasket.tables.sample import is_sampled
@@ -26,9 +26,9 @@ class SourceHead(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(22, 10, 22, 8)
         column.setSpacing(2)
-        self.name = QLabel(self)
+        self.name = Label(self)
         self.name.setProperty("role", "large")
-        self.facts = marked(QLabel(self))
+        self.facts = marked(Label(self))
         self.facts.setMinimumWidth(60)
         self._facts: list[str] = []
         column.addWidget(self.name)
@@ -85,7 +85,7 @@ class SourceMiddle(QWidget):
         self.strip.setObjectName("facts")
         line = QHBoxLayout(self.strip)
         line.setContentsMargins(22, 3, 14, 3)
-        self.said = QLabel(self.strip)
+        self.said = Label(self.strip)
         self.said.setProperty("role", "quiet")
         self.all = QPushButton("Show all records", self.strip)
         self.all.setProperty("role", "link")

@@ -8,7 +8,7 @@ from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from foldbasket.baskets import edits
 from foldbasket.desktop.desk import Desk
@@ -18,7 +18,7 @@ from foldbasket.desktop.state.part import Part
 from foldbasket.desktop.state.workers import Worker
 from foldbasket.desktop.widgets import theme
 from foldbasket.desktop.widgets.collecting import let_go
-from foldbasket.desktop.widgets.plain import marked
+from foldbasket.desktop.widgets.plain import Label, marked
 from foldbasket.links.link import Link
 from foldbasket.links.source import Source
 from foldbasket.opening.several import SURE, sure_links
@@ -52,11 +52,11 @@ class StartersView(QScrollArea):
         self._column = QVBoxLayout(room)
         self._column.setContentsMargins(22, 14, 26, 20)
         self._column.setSpacing(12)
-        self._told = QLabel("", room)
+        self._told = Label("", room)
         self._told.setProperty("role", "quiet")
         self._told.setWordWrap(True)
         self._column.addWidget(self._told)
-        self._trust = marked(QLabel("", room))
+        self._trust = marked(Label("", room))
         self._trust.setProperty("role", "quiet")
         self._trust.setWordWrap(True)
         self._trust.linkActivated.connect(self.desk.show_source)

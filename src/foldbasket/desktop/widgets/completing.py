@@ -11,9 +11,11 @@ from PyQt6.QtGui import QColor, QKeyEvent, QTextCharFormat
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QPlainTextEdit, QTextEdit, QWidget
 
 from foldbasket.desktop.widgets import theme
-from foldbasket.desktop.widgets.plain import tip
+from foldbasket.desktop.widgets.plain import short, tip
 
 SHOWN = 9
+MOST, LONGEST = 100, 200
+"""So many offers are listed, each with so many letters at the most: Qt measures all that it is given."""
 
 
 @dataclass(frozen=True)
@@ -52,10 +54,10 @@ class CompletingText(QPlainTextEdit):
     def show_offers(self, found: Sequence[Line]) -> None:
         """Lists offers under the cursor; none hides the list."""
         self.list.clear()
-        for each in found:
-            item = QListWidgetItem(each.shown, self.list)
+        for each in found[:MOST]:
+            item = QListWidgetItem(short(each.shown, LONGEST), self.list)
             item.setData(Qt.ItemDataRole.UserRole, each.value)
-            item.setToolTip(tip(each.meaning))
+            item.setToolTip(tip(short(each.meaning)))
         if not found or not self.hasFocus():
             self.list.hide()
             return
@@ -63,7 +65,7 @@ class CompletingText(QPlainTextEdit):
         area = self.cursorRect()
         self.list.resize(
             max(210, self.list.sizeHintForColumn(0) + 24),
-            min(SHOWN, len(found)) * max(18, self.list.sizeHintForRow(0)) + 6,
+            min(SHOWN, self.list.count()) * max(18, self.list.sizeHintForRow(0)) + 6,
         )
         window, viewport = self.window(), self.viewport()
         assert viewport is not None

@@ -29,6 +29,19 @@ def short(text: str, most: int = MOST_SIGNS) -> str:
     return shown if shown.isprintable() else " ".join(shown.splitlines())
 
 
+class Label(QLabel):
+    """A label of text that may come from data. Of a very long one only the start is given to Qt, which shapes all of it at each question for its size."""
+
+    def __init__(self, text: str | QWidget | None = "", parent: QWidget | None = None) -> None:
+        super().__init__(text if isinstance(text, QWidget) else parent)
+        if isinstance(text, str):
+            self.setText(text)
+
+    def setText(self, text: str | None) -> None:
+        is_long = text is not None and len(text) > MOST_SIGNS and not self.property("marked")
+        super().setText(short(text) if is_long else text)  # type: ignore[arg-type]
+
+
 def elided(
     metrics: QFontMetrics | QFontMetricsF,
     text: str,
@@ -67,7 +80,7 @@ def set_on(button: QPushButton, on: bool) -> None:
 def say_what_fits(label: QLabel, texts: Sequence[str], width: int) -> None:
     """Sets the first of some texts, the fullest first, that needs no more than a width; the last where none does."""
     for text in texts:
-        label.setText(text)
+        label.setText(short(text, width) if len(text) > width else text)  # no letter is less than a pixel wide
         if label.sizeHint().width() <= width:
             return
 

@@ -7,16 +7,19 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from foldbasket.baskets.basket import Basket
 from foldbasket.charts.choosing import Choice, choices
 from foldbasket.charts.figures import Figures, figures_of
 from foldbasket.charts.roles import fold_of_chart
 from foldbasket.desktop.state.board import Board
 from foldbasket.desktop.state.workers import Worker
-from foldbasket.errors import FoldBasketError
+from foldbasket.errors import Cancelled, FoldBasketError
+from foldbasket.folding.engine import Engine
 from foldbasket.folding.report.report import Report
 from foldbasket.spec.chart import Chart
 from foldbasket.spec.fold import Fold
 from foldbasket.styling.styles import Paper
+from foldbasket.tables.progress import Progress
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,6 +31,8 @@ class DrawnChart:
     chart: Chart
     figures: Figures | None
     offered: tuple[Choice, ...]
+    asked: Fold | None = None
+    """The fold that its figures are of."""
     picture: Any = None
     pixels: tuple[bytes, int, int] = (b"", 0, 0)
     problem: FoldBasketError | None = None
@@ -60,23 +65,27 @@ class ChartWork(QObject):
         report, fold = self.desk.report, self.desk.fold
         if report is None or fold is None or fold.chart is None or width < 40 or height < 40:
             return
-        chart = fold.chart
+        chart, engine, basket = fold.chart, self.desk.engine, self.desk.basket
+        known = self._known(report, fold, chart)
 
-        def work(_: Any) -> DrawnChart:
+        def work(progress: Progress) -> DrawnChart:
             try:
-                figures = self._figures(report, fold, chart)
+                figures = known or _figures(engine, basket, report, fold, progress)
+            except Cancelled:
+                raise
             except FoldBasketError as error:
                 return DrawnChart(report, chart, None, (), problem=error)
+            progress.look()
             offered = tuple(choices(figures))
             from foldbasket.charts.picture import picture_of
 
             try:
                 picture = picture_of(figures, chart, width, height, paper, scale)
             except FoldBasketError as error:
-                return DrawnChart(report, chart, figures, offered, problem=error)
+                return DrawnChart(report, chart, figures, offered, fold, problem=error)
             pixels = picture.canvas.pixels()
             picture.canvas.let_go()
-            return DrawnChart(report, chart, figures, offered, picture, pixels)
+            return DrawnChart(report, chart, figures, offered, fold, picture, pixels)
 
         self._worker.start(work)
 
@@ -88,7 +97,12 @@ class ChartWork(QObject):
         else:
             self.desk.news.emit("There is no chart to copy yet.")
 
-    def _figures(self, report: Report, fold: Fold, chart: Chart) -> Figures:
+    def cancel(self) -> None:
+        """Gives up what is being drawn."""
+        self._worker.cancel()
+
+    def _known(self, report: Report, fold: Fold, chart: Chart) -> Figures | None:
+        """The figures of the last chart, where they are those of this one."""
         kept = self._kept
         if (
             kept is not None
@@ -98,11 +112,17 @@ class ChartWork(QObject):
             and kept[3].report.style == report.style
         ):
             return kept[3]
-        made = self.desk.engine.fold(fold_of_chart(fold, chart, report))
-        figures = figures_of(self.desk.basket.worn(made, fold), fold, chart)
-        self._kept = (report, fold, chart, figures)
-        return figures
+        return None
 
     def _came(self, made: DrawnChart) -> None:
         self.last = made
+        if made.figures is not None and made.asked is not None:
+            self._kept = (made.report, made.asked, made.chart, made.figures)
         self.drawn.emit(made)
+
+
+def _figures(engine: Engine, basket: Basket, report: Report, fold: Fold, progress: Progress) -> Figures:
+    """The figures of a fold's chart, folded with what it needs. Raises FoldBasketError, Cancelled."""
+    assert fold.chart is not None
+    made = engine.fold(fold_of_chart(fold, fold.chart, report), progress)
+    return figures_of(basket.worn(made, fold), fold, fold.chart)

@@ -22,6 +22,8 @@ MOST_MEMBERS = 20_000
 MOST_FOR_SLIPS = 3_000
 SHORTEST = 5
 """Letters that a value has at least for a slip to be told from another value."""
+LONGEST = 80
+"""Longer texts are notes and no names; each has as many variants as letters."""
 RARE = 0.05
 """A slip is at most this share of the records of what was meant."""
 
@@ -73,7 +75,7 @@ def _with_slips(texts: Sequence[str], weights: npt.NDArray[np.int64], groups: li
     shortened: dict[str, list[int]] = defaultdict(list)
     for at, key in enumerate(keys):
         give_way()
-        if len(key) >= SHORTEST and not any(sign.isdigit() for sign in key):
+        if SHORTEST <= len(key) <= LONGEST and not any(sign.isdigit() for sign in key):
             for variant in {key, *(key[:cut] + key[cut + 1 :] for cut in range(len(key)))}:
                 shortened[variant].append(at)
     meant: dict[int, int] = {}

@@ -126,8 +126,21 @@ def bytes_said(text: str) -> int:
     return int(float(found[1]) * 1000 ** " kmgt".index(found[2].lower() or " "))
 
 
+_chosen: list[int] = []
+"""What this process was told to allow."""
+
+
+def allow_memory(size: str) -> None:
+    """Sets how much memory the fields of a table may take in this process, as it is written; empty for what the environment or the machine says. Raises
+    ValueError for what is no size."""
+    _chosen[:] = [bytes_said(size)] if size else []
+
+
 def memory_allowed() -> int:
-    """How many bytes the fields of a table may take and still be held. A size that cannot be understood counts as none."""
+    """How many bytes the fields of a table may take and still be held: as chosen, else as the environment says, else a share of what is free. A size in the
+    environment that cannot be understood counts as none."""
+    if _chosen:
+        return _chosen[0]
     with contextlib.suppress(ValueError):
         return bytes_said(os.environ.get(ALLOWED, ""))
     return int(memory_at_hand() * SHARE)
