@@ -58,8 +58,8 @@ def test_interrupted_at_any_moment(demo, tmp_path, name):
             time.sleep(0.05)
         _, said = made.communicate(timeout=60)
         assert_plain(said)
-        assert made.returncode in (130, 0), said
-        assert made.returncode == 0 or "interrupted" in said
+        assert made.returncode in (130, 0, -signal.SIGINT), said  # the last before Python itself has begun
+        assert made.returncode != 130 or "interrupted" in said
 
 
 @pytest.mark.parametrize("name", NAMES)

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import contextlib
 import datetime
-import threading
 from collections import Counter
 from collections.abc import Container, Iterator, Mapping, Sequence
 from functools import partial
@@ -28,6 +26,7 @@ from foldbasket.folding.lines.axis import Head
 from foldbasket.folding.listing import add_numbers, listed_fields, listing, listing_fold, over_gathered, told_of
 from foldbasket.folding.measuring import completed, fitting, operand_of, remark_on, standing
 from foldbasket.folding.members.domain import Domain
+from foldbasket.folding.one_at_a_time import OneAtATime
 from foldbasket.folding.plan.bases import Base, bases_of, given_bases
 from foldbasket.folding.plan.plan import AxisField, plan_of
 from foldbasket.folding.plan.summary import Based, expanded
@@ -49,7 +48,7 @@ from foldbasket.sql.dialects import DIALECTS
 from foldbasket.styling.dates import EPOCH, day_text
 from foldbasket.styling.styles import style_named
 from foldbasket.tables.column import Column
-from foldbasket.tables.progress import LOOK_EVERY, Progress
+from foldbasket.tables.progress import Progress
 from foldbasket.tables.sample import is_sampled
 from foldbasket.tables.unread import Stream
 
@@ -82,7 +81,7 @@ class Engine:
         self.locale = locale
         self.currency = currency
         self.ran: Counter[str] = Counter()
-        self._lock = threading.RLock()
+        self._turns = OneAtATime()
         self.maker = LocalMaker(source, locale, self.ran)
         self.elsewhere = Elsewhere(
             self, self.maker, locale, as_of, self.ran, memory, cluster, Kept(8) if kept is None else kept
@@ -94,18 +93,8 @@ class Engine:
         """The report that a fold describes. `over` names the tables that measures are aggregated over, by their ids, where that is
         not to be found out from the fold itself. Raises FoldError or LinkError when it cannot be answered, Cancelled on request."""
         progress = progress or Progress()
-        with self._alone(progress):
+        with self._turns.turn(progress):
             return self._fold(fold, progress, over)
-
-    @contextlib.contextmanager
-    def _alone(self, progress: Progress) -> Iterator[None]:
-        """Within it no other thread folds. Raises Cancelled where that is asked for before the turn comes."""
-        while not self._lock.acquire(timeout=LOOK_EVERY):
-            progress.look()
-        try:
-            yield
-        finally:
-            self._lock.release()
 
     def _check_as_of(self) -> None:
         """A wrong as-of date is told even where nothing goes by it. Raises FoldError."""
@@ -210,7 +199,7 @@ class Engine:
             )
         fields = listed_fields(self.source, base, fold)
         if self.elsewhere.is_apart(base, {*fold.fields(), *fields}):
-            with self._alone(progress or Progress()):
+            with self._turns.turn(progress or Progress()):
                 return self._listed_apart(fold, base, fields, progress)
         asked = listing_fold(self.source, base, fold)
         return listing(self.fold(asked, progress, over={each.id: base for each in asked.measures}), fold, self.source)
@@ -281,7 +270,7 @@ class Engine:
     def records_of(self, base: str, filters: Sequence[Filter], progress: Progress | None = None) -> Behind:
         """The records of a table that pass some filters. Raises FoldError, Cancelled."""
         progress, rules = progress or Progress(), self._rules(base, self._telling(filters))
-        with self._alone(Progress()):
+        with self._turns.turn(Progress()):
             used = {ref for rule in rules for ref in rule.fields()}
             streams = self.elsewhere.bring(used, [base], progress)
             # All fields of its records are shown, not those of the filters alone.
