@@ -23,7 +23,7 @@ def days(first, many, step=1):
 
 def seen(of, fold):
     engine = Engine(of)
-    return Seen(engine.fold(fold), fold, of, engine.as_of_date)
+    return Seen(engine.fold(fold), fold, of)
 
 
 def said(of, fold):
@@ -90,7 +90,7 @@ def test_a_period_that_is_not_over_is_told_and_left_out():
     of = source(table("Sales", {"day": dates, "net": [1] * len(dates)}))
     fold = Fold("test", (measure("sum", "Sales.net"),), (placed("Sales.day", part="quarter"),))
     only = noticed(seen(of, fold))
-    assert [each.said for each in only] == ["Q2 2026 is not over: the data end on 15 May 2026."]
+    assert [each.said for each in only] == ["Q2 2026 is incomplete: data ends 15 May 2026."]
     assert said(of, after(of, fold, only[0])) == []
     whole = source(table("Sales", {"day": days("2025-01-01", 364), "net": [1] * 364}))
     assert said(whole, fold) == [], "the last day of a quarter may have no sales"
@@ -100,10 +100,12 @@ def test_a_year_that_ends_with_the_calendar_is_one_like_others():
     of = source(table("Sales", {"day": days("9998-01-01", 365) + days("9999-01-01", 40), "net": [1] * 405}))
     for part in ("year", "half", "quarter", "month", "fiscal year", "fiscal quarter"):
         fold = Fold("test", (measure("sum", "Sales.net"),), (placed("Sales.day", part=part),))
-        assert any("not over" in each for each in said(of, fold)), part
+        assert any("is incomplete: data ends" in each for each in said(of, fold)), part
     last = days("9999-12-01", 31)
     of = source(table("Sales", {"day": last, "net": [1] * len(last)}))
-    assert said(of, Fold("test", (measure("sum", "Sales.net"),), (placed("Sales.day", part="year"),))) == []
+    assert said(of, Fold("test", (measure("sum", "Sales.net"),), (placed("Sales.day", part="year"),))) == [
+        "9999 is incomplete: data begins 1 Dec 9999."
+    ]
 
 
 def test_a_long_list_is_told_and_its_largest_are_offered():
@@ -117,12 +119,12 @@ def test_a_long_list_is_told_and_its_largest_are_offered():
 
 
 def test_a_way_of_looking_is_one_file_and_one_that_fails_is_passed_over():
-    assert {"meaningless_sums", "without_member", "nearly_all", "not_over", "long_list"} <= set(NOTICES.keys())
+    assert {"meaningless_sums", "without_member", "nearly_all", "in_part", "long_list"} <= set(NOTICES.keys())
     of = source(table("Sales", SALES))
     fold = Fold("test", (measure("sum", "Sales.net"),), (placed("Sales.channel"),))
     gone = replace(fold, measures=(measure("sum", "Sales.gone"),))
     engine = Engine(of)
-    assert noticed(Seen(engine.fold(fold), gone, of, engine.as_of_date))
+    assert noticed(Seen(engine.fold(fold), gone, of))
 
 
 def test_a_way_of_looking_with_a_fault_keeps_the_others_from_nothing(monkeypatch):

@@ -13,6 +13,7 @@ import numpy.typing as npt
 
 from foldbasket.errors import FoldError
 from foldbasket.folding.behind import Behind
+from foldbasket.folding.coverage import Dates, kept_days
 from foldbasket.folding.cubes.cluster import Cluster
 from foldbasket.folding.cubes.cube import Cube
 from foldbasket.folding.cubes.maker import LocalMaker
@@ -34,9 +35,9 @@ from foldbasket.folding.report.report import Counted, MeasureHead, Origin, Repor
 from foldbasket.folding.statement.statement import statement_of
 from foldbasket.folding.states.aggregates.aggregate import aggregate_named
 from foldbasket.folding.states.quantities import Quantity, record_at
-from foldbasket.folding.unfinished import unfinished
+from foldbasket.folding.unfinished import Covering, incomplete_periods, unfinished
 from foldbasket.formulas.checking import Checked
-from foldbasket.formulas.evaluation import as_of_day, day_named, latest_day
+from foldbasket.formulas.evaluation import as_of_day, day_named
 from foldbasket.kept import Kept
 from foldbasket.links.source import Source
 from foldbasket.sentence.phrases import headings_of, label_of, placed_heading, sentence_of
@@ -86,6 +87,7 @@ class Engine:
         self.elsewhere = Elsewhere(
             self, self.maker, locale, as_of, self.ran, memory, cluster, Kept(8) if kept is None else kept
         )
+        self.dates = Dates(source, as_of)
         self._times: Kept[npt.NDArray[np.int64]] = Kept(4)
         self._unknown: Kept[list[str]] = Kept(64)
 
@@ -142,6 +144,7 @@ class Engine:
             for tree, each, words in zip(laying.trees, lines, axes, strict=True)
         )
         headings = headings_of(asked, self.source)
+        covering = self._covering(asked, {measures[at].id: base.table for base in bases for at in base.measures})
         base_of = {each.at: share.base for share in shares for each in share.measures}
         return Report(
             name=label_of(asked, self.source),
@@ -169,9 +172,8 @@ class Engine:
             look=asked.look,
             style=style_named(asked.look.style),
             remarks=tuple(self._unknown_members(asked, streams)),
-            unfinished=unfinished(asked, (rows, columns), self.source, self._up_to, self.locale)
-            if not streams
-            else None,
+            unfinished=unfinished(asked, (rows, columns), self.source, covering, self.locale),
+            incomplete=incomplete_periods(asked, (rows, columns), self.source, covering, self.locale),
             origin=self._origin(asked, shares[0].base),
         )
 
@@ -376,18 +378,14 @@ class Engine:
 
     def as_of_date(self, ref: FieldRef) -> datetime.date:
         """The day that relative dates of a field go by; today where the field has no date."""
-        if self.as_of == "today":
-            return datetime.date.today()
-        if self.as_of != "latest":
-            return day_named(self.as_of)
-        column = self.source.column(ref)
-        if not column.type.is_time:
-            return datetime.date.today()
-        return latest_day(column) or datetime.date.today()
+        return self.dates.as_of(ref)
 
-    def _up_to(self, ref: FieldRef) -> datetime.date:
-        """The day up to which the data of a date go: the as-of date, or the latest in the data where that is later."""
-        as_of, column = self.as_of_date(ref), self.source.column(ref)
-        if self.as_of == "latest" or not column.type.is_time:
-            return as_of
-        return max(as_of, latest_day(column) or as_of)
+    def _covering(self, fold: Fold, bases: Mapping[str, str]) -> Covering:
+        return Covering(self.dates.coverage, partial(kept_days, fold, self.source, self._on_days), bases)
+
+    def _on_days(self, source: Source, ref: FieldRef, rules: Sequence[Filter]) -> list[str]:
+        """The days of a table of days that some filters keep, as text."""
+        as_of = self.as_of_date(ref).isoformat() if self.as_of == "latest" else self.as_of
+        counted = Fold("", (Measure("n", "count"),), (Placed("d", ref, "day"),), filters=tuple(rules))
+        axis = Engine(source, as_of=as_of, locale=self.locale).fold(counted).rows
+        return [axis.token(line, 0) for line in range(len(axis)) if axis.level[line] == 1]

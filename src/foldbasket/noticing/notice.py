@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime
 from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
@@ -13,7 +12,6 @@ from foldbasket.errors import FoldBasketError
 from foldbasket.folding.report.report import Report
 from foldbasket.links.source import Source
 from foldbasket.registry import Kinds
-from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
 from foldbasket.spec.fold import Fold
 
@@ -34,12 +32,11 @@ class Notice(msgspec.Struct, frozen=True):
 
 
 class Seen(msgspec.Struct, frozen=True):
-    """A report, the fold and the source that it was made of, and the day up to which the data of a date go."""
+    """A report, the fold and the source that it was made of."""
 
     report: Report
     fold: Fold
     source: Source
-    as_of: Callable[[FieldRef], datetime.date]
 
 
 Notices = Callable[[Seen], Iterator[Notice]]

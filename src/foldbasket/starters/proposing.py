@@ -23,6 +23,15 @@ class Proposal(msgspec.Struct, frozen=True, eq=False):
     finding: str
 
 
+def _like_for_like(asked: Fold, report: Report, fold: Callable[[Fold], Report]) -> tuple[Fold, Report]:
+    """A proposal that compares what is not whole, kept to what both sides have; what it finds is then true of both. Raises FoldBasketError."""
+    rule = report.unfinished.filter if report.unfinished is not None else None
+    if rule is None:
+        return asked, report
+    same = msgspec.structs.replace(asked, filters=(*asked.filters, rule.as_word("w9", "")))
+    return same, fold(same)
+
+
 def proposals(ground: Ground, fold: Callable[[Fold], Report]) -> Iterator[Proposal]:
     """The proposals for a source, one after the other, each folded by `fold`. One that cannot be folded, or that would show nothing, is passed over."""
     given = 0
@@ -32,6 +41,8 @@ def proposals(ground: Ground, fold: Callable[[Fold], Report]) -> Iterator[Propos
         try:
             asked = each.fold(ground)
             report = fold(asked) if asked is not None else None
+            if asked is not None and report is not None and report.unfinished is not None:
+                asked, report = _like_for_like(asked, report, fold)
         except Cancelled:
             raise
         except FoldBasketError:

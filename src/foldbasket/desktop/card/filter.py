@@ -30,7 +30,6 @@ from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.relative import Relative, Unit, Window
 from foldbasket.folding.filters.values import SIGNS, Between, Compare
 from foldbasket.folding.members.parts.part import PARTS
-from foldbasket.formulas.evaluation import latest_day
 from foldbasket.sentence.phrases import field_phrase, filter_phrase
 from foldbasket.spec.filter import Filter, OneField
 from foldbasket.tables.column import Column
@@ -215,11 +214,13 @@ def _relative(desk: Desk, body: CardBody, rule: Relative, column: Column, become
     units = [(unit, f"{unit}s" if rule.how.counts else str(unit)) for unit in Unit]
     body.choice("Of", units, rule.unit, lambda unit: become(msgspec.structs.replace(rule, unit=unit), done))
     try:
-        meant = rule.between(desk.engine.as_of_date(rule.field), column.type, desk.source.fiscal)
-        body.text(f"Now that is {meant.low[:10]} to {meant.high[:10]}.", "quiet")
+        as_of = desk.engine.dates.as_of_at_hand(rule.field)  # a database is not asked while the window waits
+        if as_of is not None:
+            meant = rule.between(as_of, column.type, desk.source.fiscal)
+            body.text(f"Now that is {meant.low[:10]} to {meant.high[:10]}.", "quiet")
     except FoldBasketError as error:
         body.text(str(error), "warning")
-    as_of_choice(desk, body, lambda: latest_day(desk.source.column(rule.field)) or datetime.date.today())
+    as_of_choice(desk, body, lambda: desk.engine.dates.as_of_at_hand(rule.field) or datetime.date.today())
 
 
 def _members(

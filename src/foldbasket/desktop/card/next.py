@@ -18,7 +18,7 @@ def notices_of(desk: Desk) -> list[Notice]:
     made_of = report.origin.fold if report is not None and report.origin is not None else None
     if fold is None or report is None or made_of is None or not fold.asks_as(made_of):
         return []
-    return noticed(Seen(report, fold, desk.source, desk.engine.as_of_date))
+    return noticed(Seen(report, fold, desk.source))
 
 
 def next_section(desk: Desk, body: CardBody, fold: Fold) -> None:

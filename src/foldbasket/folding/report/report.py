@@ -17,7 +17,7 @@ from msgspec.structs import replace
 from foldbasket.folding.lines.axis import Axis
 from foldbasket.folding.report.margins import Margin
 from foldbasket.folding.states.aggregates.aggregate import Block
-from foldbasket.folding.unfinished import Unfinished
+from foldbasket.folding.unfinished import Incomplete, Unfinished
 from foldbasket.spec.fold import Fold
 from foldbasket.spec.look import ReportLook
 from foldbasket.styling.dates import EPOCH, day_text, moment_text
@@ -86,6 +86,8 @@ class Report(msgspec.Struct, frozen=True, eq=False, dict=True, weakref=True):
     remarks: tuple[str, ...] = ()
     """Sentences about what the fold asks for and the data does not have, such as a member that a filter names."""
     unfinished: Unfinished | None = None
+    incomplete: tuple[Incomplete, ...] = ()
+    """The periods shown that the data cover in part."""
     """What of its latest period is not over, where it is compared with one before."""
     origin: Origin | None = None
     """What it was folded from; None where it comes from no fold."""
