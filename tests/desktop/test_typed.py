@@ -154,7 +154,7 @@ def test_a_year_that_is_not_over_is_said_and_compared_like_for_like_by_a_click(d
     driver.settle()
     driver.press(driver.workspace.typed.text, Qt.Key.Key_Return)
     link = driver.workspace.facts.like
-    assert link.text() == "2026 ends on 30 Sep 2026 · like for like"
+    assert link.text() == "2026 is incomplete: data ends 30 Sep 2026 · compare the same months"
     driver.qtbot.mouseClick(link, Qt.MouseButton.LeftButton)
     driver.settle()
     assert not link.isVisible()

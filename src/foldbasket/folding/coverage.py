@@ -21,7 +21,7 @@ from foldbasket.styling.dates import EPOCH
 from foldbasket.tables.column import Column, NumberColumn
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
-from foldbasket.tables.unread import UnreadCoded, UnreadNumber, at_hand, streamed
+from foldbasket.tables.unread import UnreadCoded, UnreadNumber, at_hand, is_still_made, streamed
 
 MICROS_PER_DAY = 86_400_000_000
 SLACK = {"year": 7, "half": 5, "quarter": 4, "month": 3, "fiscal year": 7, "fiscal quarter": 4}
@@ -48,6 +48,8 @@ def coverage_of(column: Column) -> Coverage | None:
         return None
     stream = streamed(column)
     if stream is None:
+        if is_still_made(column):
+            return None
         days = _days(column)
         return _covered(days, int(days.min()), int(days.max())) if len(days) else None
     told = stream.span(column.name)

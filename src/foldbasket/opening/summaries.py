@@ -11,6 +11,7 @@ from foldbasket.baskets.basket import Basket
 from foldbasket.baskets.needs import circle_of, needed_sources
 from foldbasket.errors import FoldError
 from foldbasket.folding.lines.axis import Axis, Kind
+from foldbasket.folding.members.domain import NO_MATCH, OTHERS
 from foldbasket.folding.report.report import Report
 from foldbasket.opening.ready import made_ready
 from foldbasket.tables.cells import Gathered
@@ -19,6 +20,9 @@ from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType
 from foldbasket.turns import give_way
+
+MARKS = frozenset({NO_MATCH, OTHERS})
+"""Members that are no value of their field, and not blank."""
 
 
 def summary_of(basket: Basket, fold: str, read: Callable[[str], Table], progress: Progress | None = None) -> Table:
@@ -54,7 +58,7 @@ def table_of(report: Report) -> Table:
     for at, name in enumerate(names):
         gathered = Gathered(name)
         gathered.add(values[at])
-        is_text = at >= len(heads) or heads[at].domain.type is FieldType.TEXT
+        is_text = at >= len(heads) or heads[at].domain.type is FieldType.TEXT or not MARKS.isdisjoint(values[at])
         made[name] = gathered.column("none" if is_text else "text").column
     name = report.origin.fold.name if report.origin is not None else report.name
     return Table(name, made, f"the fold “{name}”")
@@ -68,5 +72,14 @@ def _leaves(axis: Axis) -> list[int]:
 
 
 def _members(axis: Axis, line: int) -> Iterator[str | None]:
-    for field in range(len(axis.heads)):
-        yield axis.key(line, field)
+    """The member of each field on a line: None only where it is blank. What stands for several members, or for none that was found, is named as the report
+    names it; a text that reads like that is led by a backslash, as in cells that are exported as records."""
+    for field, head in enumerate(axis.heads):
+        code, domain = int(axis.codes[line, field]), head.domain
+        if code < 0:  # within all others of an outer field
+            yield OTHERS
+        elif code == domain.blank:
+            yield None
+        else:
+            key = domain.key(code) if code < domain.blank else ""
+            yield key if key and key.lstrip("\\") not in MARKS else domain.token(code)

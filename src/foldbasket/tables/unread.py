@@ -213,6 +213,11 @@ def is_made(column: Column) -> bool:
     return isinstance(column, UnreadCoded | UnreadNumber) and column.unread.work is not None
 
 
+def is_still_made(column: Column) -> bool:
+    """Whether a column is made of others of its table, and was not yet."""
+    return is_made(column) and isinstance(column, UnreadCoded | UnreadNumber) and not column.unread.has(column.name)
+
+
 def at_hand(column: Column) -> Column:
     """The column where its values can be had at once; of one that is still to be read, those of the sample where one was taken."""
     if not isinstance(column, UnreadCoded | UnreadNumber):

@@ -161,7 +161,7 @@ class FactsLine(QFrame):
         )
         self.like.setVisible(found is not None and not self._selects and not self.desk.view.reading)
         if found is not None:
-            self.like.setText(f"{found.said} · like for like" if found.filter is not None else found.said)
+            self.like.setText(f"{found.said} · compare the same months" if found.filter is not None else found.said)
             self.like.setEnabled(found.filter is not None)
 
     def _like_for_like(self) -> None:
@@ -170,7 +170,8 @@ class FactsLine(QFrame):
         if fold is not None and found is not None and found.filter is not None:
             rule = found.filter.as_word(free_id(fold), "")
             self.desk.do(
-                edits.ChangeFold(fold.key, {"filters": (*fold.filters, rule)}, "Compare like for like"), select=rule.id
+                edits.ChangeFold(fold.key, {"filters": (*fold.filters, rule)}, "Compare the same months"),
+                select=rule.id,
             )
 
     def in_pages(self, on: bool) -> None:

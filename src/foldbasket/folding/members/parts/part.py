@@ -19,7 +19,7 @@ from foldbasket.registry import Kinds
 from foldbasket.sql.dialects import Dialect
 from foldbasket.sql.pieces import NoSqlError, Sql, chosen, one_of, piece, text
 from foldbasket.styling.dates import CALENDAR_YEAR, EPOCH, Fiscal
-from foldbasket.tables.types import FIRST_DAY
+from foldbasket.tables.types import FIRST_DAY, LAST_DAY
 
 Days = npt.NDArray[np.int64]
 MICROS_PER_HOUR = 3_600_000_000
@@ -88,8 +88,14 @@ class Part:
             return (datetime.date.max - EPOCH).days
 
     def first_day(self, number: int) -> int:
-        """The first day of a period, as days since 1970-01-01. ValueError beyond the calendar."""
-        raise NotImplementedError
+        """The first day of a period, as days since 1970-01-01, looked for among all days where a part has no quicker way. ValueError beyond the calendar."""
+        low, high = FIRST_DAY, LAST_DAY + 1
+        while low < high:
+            middle = (low + high) // 2
+            low, high = (middle + 1, high) if int(self.of(np.array([middle]))[0]) < number else (low, middle)
+        if low > LAST_DAY:
+            raise ValueError(f"{number} begins beyond the calendar")
+        return low
 
     def first_known_day(self, number: int) -> int:
         """The first day of a period; that of the calendar (0001-01-01) where it would begin before it."""
