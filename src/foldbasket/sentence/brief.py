@@ -8,18 +8,17 @@ import msgspec
 from lark import Tree
 
 from foldbasket.errors import SentenceError
-from foldbasket.folding.compare.against import Against, How, Other
+from foldbasket.folding.compare.against import Against, AgainstMeasure, How, Other
 from foldbasket.folding.compare.running import Running
 from foldbasket.folding.compare.shares import ShareOf
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.filters.relative import Relative, Window
 from foldbasket.folding.usual import usual_part
-from foldbasket.sentence.kept import Kept
+from foldbasket.sentence.counting import Counting
 from foldbasket.sentence.reader import PENDING
 from foldbasket.sentence.scanning import Named
 from foldbasket.sentence.trees import leaves, phrase, sub
 from foldbasket.spec.comparison import Comparison
-from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter
 from foldbasket.spec.fold import Fold, Measure, Placed, Where
 from foldbasket.spec.order import ByValue, Keep
@@ -31,7 +30,7 @@ YEAR_BEFORE = Against(None, Other.YEAR_BEFORE, None, How.CHANGE)
 LEADS = ("also", "by", "for_", "across", "keeping", "not_", "versus")
 
 
-class Brief(Kept):
+class Brief(Counting):
     """Puts the pieces of one sentence together, with one field chosen for each name."""
 
     rows: list[Placed] = msgspec.field(default_factory=list)
@@ -42,17 +41,22 @@ class Brief(Kept):
     totals: Where = Where.AFTER
     subtotals: Where = Where.AFTER
     later: list[tuple[int, Tree]] = msgspec.field(default_factory=list)
+    is_next_to: bool = False
+    """Whether no word is between the piece and that before it."""
 
     def fold(self, tree: Tree, name: str = "") -> Fold:
         """The fold that the pieces ask for. Raises SentenceError."""
-        last = ""
+        last: Tree | None = None
         for bit in sub(tree, "bit"):
-            leads = [each.data for each in sub(bit) if each.data in LEADS]
+            leads = [each for each in sub(bit) if each.data in LEADS]
             item = sub(bit)[-1]
-            if leads or last != "member" or not self._is_noun(item):
-                self._lead(leads)
+            if not leads and last is not None and last.data == "member" and self._is_noun(item):
+                self._belongs(item, last)
+            else:
+                self._lead(leads, item)
+                self.is_next_to = last is not None and not leads
                 getattr(self, f"_{item.data}")(item)
-            last = item.data
+            last = item
         if not (self.measures or self.rows or self.columns):
             raise SentenceError("this asks for nothing.", todo="Name a field to sum up, or one to show.")
         self._picking()
@@ -70,23 +74,52 @@ class Brief(Kept):
             row_total=self.totals,
             column_total=self.totals,
         )
-        return self._with_comparisons(_numbered(made))
+        return self._with_comparisons(self._with_counts(_numbered(made)))
 
     def _is_noun(self, item: Tree) -> bool:
-        """Whether it says only what the member before it is: “trade customers”."""
+        """Whether it says only what the member before it is: “trade order lines”."""
         return item.data == "table" or (item.data == "bare" and not self.reader.words.is_amount(leaves(item)[0].means))
 
-    def _lead(self, leads: list[str]) -> None:
-        self.lead = leads[-1] if leads else "" if not self.is_left_out else self.lead
-        self.is_left_out = "not_" in leads
-        if "versus" in leads:
-            self.is_versus = True
-        for each in leads:
+    def _lead(self, leads: list[Tree], item: Tree) -> None:
+        """Note the words before a piece. What is left out goes on behind “and” and “or”; behind a comma in the second reading only, where it is of another
+        field."""
+        names, said = [each.data for each in leads], [str(phrase(each)).casefold() for each in leads]
+        self.said_by = said[-1] if said else ""
+        self.lead = names[-1] if names else "" if not self.is_left_out else self.lead
+        goes_on = self.is_left_out and set(names) == {"also"} and self._is_kept(item)
+        if goes_on and set(said) <= {",", ";"}:
+            self.has_two = self.has_two or self._is_of_another(item)
+            goes_on = self.is_second and self._is_of_another(item)
+        self.is_left_out = "not_" in names or goes_on
+        if "versus" in names:
+            self._compare_with(item, leads[-1])
+        for each in names:
             if each == "by":
                 self.turns += 1
                 self.mode = "rows"
             elif each == "across":
                 self.mode = "columns"
+
+    def _is_kept(self, item: Tree) -> bool:
+        """Whether a piece says what is kept, where nothing before it says that it is a field of the report."""
+        is_field = item.data == "bare" and not self.reader.words.is_amount(leaves(item)[0].means)
+        return is_field or item.data in ("member", "period", "is", "part_is")
+
+    def _is_of_another(self, item: Tree) -> bool:
+        """Whether a member is of another field than that of which members were left out last."""
+        last = self.filters[-1] if self.filters else None
+        return item.data == "member" and last is not None and self.reader.field(leaves(item)[0]) not in last.fields()
+
+    def _compare_with(self, item: Tree, lead: Tree) -> None:
+        if item.data in ("member", "period", "is", "part_is"):
+            self.is_versus = True
+        elif item.data not in ("relative", "aggregate", "front", "counted", "share") and not (
+            item.data == "bare" and self.reader.words.is_amount(leaves(item)[0].means)
+        ):
+            leaf = phrase(lead)
+            raise self.reader.error(
+                leaf, f"“{leaf}” compares two periods, members or measures", "Name both: 2026 vs 2025."
+            )
 
     # --- measures -----------------------------------------------------------------
 
@@ -94,12 +127,24 @@ class Brief(Kept):
         self._add(self.reader.aggregated(sub(item)[0], self.reader.field(leaves(item)[0])))
 
     def _front(self, item: Tree) -> None:
-        front = next(iter(sub(item)), item)
-        found = self.reader.scanner.made.choices.get(phrase(front).type)
-        self._add(Measure("", found[0].name if found else "count values", self.reader.field(leaves(item)[0])))
+        leaf, aggregate = leaves(item)[0], self._asked(item)
+        ref = self.reader.field(leaf)
+        if not self._is_counted(leaf, ref, aggregate):
+            self._add(Measure("", aggregate or "count values", ref))
 
     def _share(self, item: Tree) -> None:
-        self._add(self._usual(self.reader.field(leaves(item)[0]), ShareOf()))
+        """Right behind a measure, the share of that: “cost share of net”."""
+        whole = self._usual(self.reader.field(leaves(item)[0]))
+        if not (self.is_next_to and self.measures and self.mode == "measures"):
+            self._add(replace(whole, compare=ShareOf()))
+            return
+        part = len(self.measures) - 1
+        same = next((each for each in self.measures[:part] if replace(each, id="") == whole), None)
+        if same is None:
+            self._add(whole)
+        of = self.measures[-1] if same is None else same
+        compare = AgainstMeasure(of.id, How.PERCENTAGE)
+        self.measures[part] = replace(self.measures[part], compare=compare)
 
     def _as_share(self, item: Tree) -> None:
         """The measure before it becomes a share."""
@@ -141,22 +186,12 @@ class Brief(Kept):
         if not self.measures:
             raise self.reader.error(leaf, "there is no measure to compare", "Name one before it.")
 
-    def _counted(self, item: Tree) -> None:
-        table = leaves(item)[0].means
-        key = self._key(table)
-        self._add(Measure("", "count") if key is None else Measure("", "count values", key))
-
     def _recorded(self, item: Tree) -> None:
         self._add(Measure("", "count"))
 
     def _called(self, item: Tree) -> None:
-        if self.measures:
-            self.measures[-1] = replace(self.measures[-1], heading=str(leaves(item)[0]))
-
-    def _key(self, table: str) -> FieldRef | None:
-        """The field by which other tables find a table's records; None where none does, so that a record of it is one of the fold's."""
-        links = self.reader.words.source.links
-        return next((FieldRef(table, link.keys[0][1]) for link in links if link.to_table == table), None)
+        self._need_measure(phrase(item))
+        self.measures[-1] = replace(self.measures[-1], heading=str(leaves(item)[0]))
 
     # --- axes -----------------------------------------------------------------------
 
@@ -170,9 +205,11 @@ class Brief(Kept):
         if self.mode == "measures" or (amount and not self.measures):
             wants = self.lead == "for_" and self.measures and not amount
             if not wants:
-                self._add(self._usual(ref))
+                if not self._is_counted(leaves(item)[0], ref):
+                    self._add(self._usual(ref))
                 return
-        self._place(Placed("", ref, usual_part(column)))
+        if not self._is_average_per(leaves(item)[0], ref):
+            self._place(Placed("", ref, usual_part(column)))
 
     def _part(self, item: Tree) -> None:
         ref, part = self.reader.part_of(item)
@@ -184,16 +221,6 @@ class Brief(Kept):
             self._place(Placed("", own))
         else:
             self._place(Placed("", own or self._date(phrase(item)), self.reader.choice(item, str)))
-
-    def _called_so(self, leaf: Named) -> FieldRef | None:
-        """A field that bears the name of a part of a date itself, of the records that the first measure is about or of a table that they lead to; where
-        no field is a date, of any."""
-        words = self.reader.words
-        named = [ref for ref in words.named(str(leaf)) if not words.is_amount([ref])]
-        bases = [each.field.table for each in self.measures if each.field is not None][:1]
-        near = [ref for ref in named if any(words.source.path(base, ref.table) is not None for base in bases)]
-        has_dates = any(words.source.column(ref).type.is_time for ref in words.fields)
-        return next(iter(near if has_dates else named), None)
 
     def _ends(self, item: Tree) -> None:
         leaf = next(each for each in leaves(item) if each.type != "NUMBER")
@@ -232,6 +259,8 @@ class Brief(Kept):
         ref = self.reader.field(leaf)
         for axis in (self.rows, self.columns):
             for at, placed in enumerate(axis):
+                if placed.field == ref and placed.by is not None:
+                    raise self.reader.error(leaf, f"“{leaf}” is already sorted by a measure", "Remove one of the two.")
                 if placed.field == ref:
                     axis[at] = replace(placed, by=None, descending=False)
                     return
@@ -256,14 +285,15 @@ class Brief(Kept):
         axis[-1] = become(axis[-1])
 
     def _table(self, item: Tree) -> None:
-        """A table's name behind a member says what that is (“trade customers”); by itself it stands for what its records are known by."""
+        """By itself a table's name stands for what its records are known by."""
         leaf = leaves(item)[0]
         key = self._key(leaf.means)
         if self.mode in ("rows", "columns") and self.lead in ("by", "across", "also") and key is not None:
-            self._place(Placed("", key))
-        elif self.mode == "measures" and not self.measures:
+            if not self._is_average_per(leaf, key):
+                self._place(Placed("", key))
+        elif self.mode == "measures" and (not self.measures or self.lead == "also"):
             self._counted(item)
-        elif not self.filters:
+        else:
             raise self.reader.error(leaf, f"“{leaf}” is a table, not a field", "Name one of its fields.")
 
     def _anyway(self, item: Tree) -> None:
@@ -341,7 +371,7 @@ class Brief(Kept):
             (each for each in reversed(self.filters) if isinstance(each, Members) and len(each.members) > 1), None
         )
         if last is None:
-            return
+            raise SentenceError("“vs” has only one side here.", todo="Name both, such as 2026 vs 2025.")
         if not any((each.field, each.part) == (last.field, last.part) for each in (*self.rows, *self.columns)):
             self.columns.append(Placed("", last.field, last.part))
         if last.part is not None and self.measures:

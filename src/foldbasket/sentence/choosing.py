@@ -18,12 +18,14 @@ class Choosing(msgspec.Struct):
     """The fields that the names of one sentence may mean. Names are asked for in order; each way to answer all of them is one `reading`."""
 
     source: Source
+    counted: tuple[str, ...] = ()
+    """The tables whose records are counted."""
 
     def readings(self, asked: Sequence[tuple[list[FieldRef], bool]]) -> Iterator[tuple[FieldRef, ...]]:
         """The ways to understand some names, each the fields it may be and whether a measure is made of it."""
         measured = [self.apart(found) for found, is_measure in asked if is_measure]
         for bases in product(*measured) if measured else [()]:
-            tables = list(dict.fromkeys(ref.table for ref in bases))
+            tables = list(dict.fromkeys((*self.counted, *(ref.table for ref in bases))))
             taken = iter(bases)
             options = [[next(taken)] if is_measure else self.fitting(found, tables) for found, is_measure in asked]
             yield from product(*options)

@@ -116,6 +116,9 @@ item: FIELD done -> aggregate
     | FIELD -> bare
     | part FIELD -> part
     | PARTALONE -> part_alone
+    | PARTALONE ~:|is|are~ value -> part_is
+    | PARTALONE ~is not|are not~ value -> part_is_not
+    | PARTALONE sign NAME -> part_compare
     | ends NUMBER (FIELD | TABLE) -> ends
     | NUMBER ends (FIELD | TABLE) -> ends
     | ~top|bottom~ FIELD -> ends_unsaid

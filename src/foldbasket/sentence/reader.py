@@ -25,6 +25,7 @@ from foldbasket.spec.field import FieldRef
 from foldbasket.spec.filter import Filter, OneField
 from foldbasket.spec.fold import FORMULA, Covers, Fold, Measure, MeasuresOn, Placed, TotalOf, Where
 from foldbasket.spec.order import ByValue, Rest
+from foldbasket.tables.types import FieldType
 from foldbasket.typed import meant
 
 replace = msgspec.structs.replace
@@ -140,6 +141,8 @@ class Reader:
             return known
         ref = self.field(leaf)
         if tree.data == "usual":
+            if str(leaf).casefold() != ref.field.casefold() and self.words.source.column(ref).type is FieldType.WHOLE:
+                raise self.error(leaf, f"“{leaf}” may be counted or summed up", "Say which.")  # the short form tells
             return Measure("", usual_aggregate(self.words.source.column(ref)), ref)
         return self.aggregated(sub(tree, *self._rules("aggregated"))[0], ref)
 

@@ -31,6 +31,13 @@ def _fields(node: Any, words: Vocabulary, *, is_measure: bool) -> Iterator[tuple
         yield node, is_measure
 
 
+def counted_tables(tree: Tree) -> tuple[str, ...]:
+    """The tables of which a short form counts the records: those behind “number of”, and that it begins with."""
+    items = [sub(each)[-1] for each in sub(tree, "bit")]
+    counted = [each for at, each in enumerate(items) if each.data == "counted" or (each.data == "table" and at == 0)]
+    return tuple(leaves(each)[0].means for each in counted)
+
+
 def sub(tree: Tree, *names: str) -> list[Tree]:
     """The branches of a tree, those of some names where any are given."""
     return [each for each in tree.children if isinstance(each, Tree) and (not names or each.data in names)]

@@ -46,6 +46,8 @@ class Vocabulary:
 
     def __init__(self, source: Source, fold: Fold | None = None, locale: str = "en") -> None:
         self.source, self.fold, self.locale = source.in_view(), fold, locale
+        self.whole = source
+        """The source itself, where tables that are not in memory are not samples."""
         self._domains: dict[tuple[FieldRef, str], Domain] = {}
         self._labels: dict[tuple[FieldRef, str], dict[str, str]] = {}
 

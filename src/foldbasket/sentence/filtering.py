@@ -1,4 +1,4 @@
-"""What a short form keeps: “trade only”, “since March”, “net over”. Its fields and periods are those that its measures lead to."""
+"""The filters of a short form: “trade only”, “since March”, “net over”. Its fields and periods are those that its measures lead to."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ from foldbasket.tables.types import EPOCH, FieldType
 replace = msgspec.structs.replace
 
 
-class Kept(msgspec.Struct):
+class Filtering(msgspec.Struct):
     """The filters of a sentence, and what decides about them: its measures, and the words before a piece."""
 
     reader: Reader
@@ -71,6 +71,41 @@ class Kept(msgspec.Struct):
 
     def _usual(self, ref: FieldRef, compare: Comparison | None = None) -> Measure:
         return Measure("", usual_aggregate(self.reader.words.source.column(ref)), ref, compare=compare)
+
+    def _part_is(self, item: Tree) -> None:
+        """A part of a date, or the field of that name, is one of its members: “month is March”."""
+        leaf = phrase(item)
+        own = self._called_so(leaf)
+        ref, part = (own, None) if own is not None else (self._date(leaf), self.reader.choice(item, str))
+        self._listed(ref, part, self.reader.values.one(self.reader, sub(item, "value")[0], ref, part))
+
+    def _part_is_not(self, item: Tree) -> None:
+        was, self.is_left_out = self.is_left_out, not self.is_left_out
+        self._part_is(item)
+        self.is_left_out = was
+
+    def _part_compare(self, item: Tree) -> None:
+        leaf = phrase(item)
+        own = self._called_so(leaf)
+        ref, part = (own, None) if own is not None else (self._date(leaf), self.reader.choice(item, str))
+        sign = self.reader.scanner.made.shown[phrase(sub(item)[0]).type]
+        said = self.reader.values.one(self.reader, leaves(item)[-1], ref, part)
+        self.filters.append(Compare("", ref, part, SIGNS[sign], said))
+
+    def _called_so(self, leaf: Named) -> FieldRef | None:
+        """A field that has the name of a part of a date itself, of the records that the first measure is about or of a table that they lead to; where no
+        field is a date, of any."""
+        words = self.reader.words
+        named = words.named(str(leaf))
+        near = [
+            ref for ref in named if any(words.source.path(base, ref.table) is not None for base in self._tables()[:1])
+        ]
+        has_dates = any(words.source.column(ref).type.is_time for ref in words.fields)
+        return next(iter(near if has_dates else named), None)
+
+    def _tables(self) -> list[str]:
+        """The tables that the measures are about, the first first."""
+        return [each.field.table for each in self.measures if each.field is not None]
 
     def _member(self, item: Tree) -> None:
         leaf = leaves(item)[0]
@@ -135,7 +170,7 @@ class Kept(msgspec.Struct):
     def _date(self, leaf: Named) -> FieldRef:
         """The leading date: that of the records which are summed up, else the first that they lead to. Raises SentenceError where there is none."""
         source = self.reader.words.source
-        tables = [each.field.table for each in self.measures if each.field is not None] or list(source.tables)[:1]
+        tables = self._tables() or list(source.tables)[:1]
         for table in source.reachable(tables[0]):
             for name in source.tables[table].columns:
                 column = source.column(FieldRef(table, name))
