@@ -205,7 +205,7 @@ def served(*arguments):
         finally:
             process.send_signal(signal.SIGINT)
             with contextlib.suppress(subprocess.TimeoutExpired):
-                process.wait(10)
+                process.wait(60)
             process.kill()
 
 

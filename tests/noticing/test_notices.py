@@ -61,7 +61,7 @@ def test_a_blank_member_and_records_without_partner_are_told_and_left_out():
     fold = Fold("test", (measure("sum", "Sales.net"),), (placed("Customers.town"),), (placed("Sales.channel"),))
     found = noticed(seen(of, fold))
     assert [each.said for each in found] == [
-        "Some records find no partner in Customers, so their town stands as (no match).",
+        "Some records have no match in Customers, so their town stands as (no match).",
         "Some records have no channel; they stand as (blank).",
     ]
     for each in found:
@@ -70,15 +70,33 @@ def test_a_blank_member_and_records_without_partner_are_told_and_left_out():
     assert said(of, fold) == []
 
 
+def test_a_missing_match_is_named_where_it_is_missing():
+    """Of a chain of links, the table in which there is none is named, not the one that the field is of."""
+    lines = table("Lines", {"order": ["o1", "o2", "o9"], "net": [1, 2, 3]})
+    orders = table("Orders", {"order": ["o1", "o2"], "customer": ["c1", "c1"]})
+    customers = table("Customers", {"customer": ["c1"], "town": ["Hythe"]})
+    links = [Link("Lines", "Orders", (("order", "order"),)), Link("Orders", "Customers", (("customer", "customer"),))]
+    fold = Fold("test", (measure("sum", "Lines.net"),), (placed("Customers.town"),))
+    assert said(source(lines, orders, customers, links=links), fold) == [
+        "Some records have no match in Orders, so their town stands as (no match)."
+    ]
+    both = table("Orders", {"order": ["o1", "o2"], "customer": ["c1", "c9"]})
+    assert said(source(lines, both, customers, links=links), fold) == [
+        "Some records have no match in Orders or Customers, so their town stands as (no match)."
+    ]
+
+
 def test_a_member_that_holds_nearly_all_is_told_and_shares_are_offered():
     of = source(table("Sales", {"site": ["a", "b", "c"], "net": [970, 20, 10]}))
     fold = Fold("test", (measure("sum", "Sales.net"),), (placed("Sales.site"),))
     only = noticed(seen(of, fold))
-    assert [each.said for each in only] == ["a holds 97 % of net."]
+    assert [each.said for each in only] == ["a holds 97% of net."]
     shares = after(of, fold, only[0])
     assert Engine(of).fold(shares).text(0, 0) == "97.0%"
     assert said(of, shares) == []
-    assert said(of, replace(fold, rows=(), columns=fold.rows)) == ["a holds 97 % of net."]
+    assert said(of, replace(fold, rows=(), columns=fold.rows)) == ["a holds 97% of net."]
+    most = source(table("Sales", {"site": ["a", "b", "c"], "net": [99700, 200, 100]}))
+    assert said(most, fold) == ["a holds 99.7% of net."], "what is not all is not said to be"
     even = source(table("Sales", {"site": ["a", "b", "c"], "net": [940, 40, 20]}))
     assert said(even, fold) == []
     returns = source(table("Sales", {"site": ["a", "b", "c"], "net": [970, 20, -10]}))

@@ -12,6 +12,7 @@ from foldbasket.spec.field import FieldRef, Shared
 from foldbasket.starters.ground import Ground
 from foldbasket.starters.proposing import proposals
 from foldbasket.starters.years import whole_months
+from foldbasket.styling.words import share_text
 from tests.folding.build import source, table
 
 
@@ -49,12 +50,66 @@ def test_the_demo_is_offered_trend_parts_plan_largest_and_years(demo):
 def test_what_they_find_is_true():
     found = proposed(source(sales()))
     # 240 records: one in four is South's; of 60 customers every one has four records of 100 to 159.
-    assert found["Net by Region"].finding == "One of two regions makes 75 %"
+    assert found["Net by Region"].finding == "One of two regions makes 75%"
     total, ten = sum(100 + at for at in range(60)), sum(100 + at for at in range(50, 60))
     first = 159 / total
-    assert found[
-        "Ten largest: Customer"
-    ].finding == f"The ten largest make {ten / total:.0%}; c59, the first, {first:.1%}".replace("%", " %")
+    assert (
+        found["Ten largest: Customer"].finding == f"The ten largest make {ten / total:.0%}; c59, the first, {first:.1%}"
+    )
+
+
+def odd_sales():
+    """Two regions over two whole years and a third in the second alone; some records have no region."""
+    days = [dt.date(2024, 1, 1) + dt.timedelta(at) for at in range(731)]
+    regions = [
+        None if at % 10 == 0 else "North" if at % 2 else "East" if at > 400 and at % 8 == 4 else "South"
+        for at in range(731)
+    ]
+    nets = [Decimal(100 + at // 10 if region == "North" else 50) for at, region in enumerate(regions)]
+    return table("Sales", {"Day": days, "Region": regions, "Net": nets})
+
+
+def test_blank_is_no_region_and_one_that_is_new_has_not_grown():
+    found = proposed(source(odd_sales()))
+    years = found["2025 against 2024"].finding
+    assert years.startswith(
+        (
+            "One of three regions grew, one is new; all together +",
+            "Two of three regions grew, one is new; all together +",
+        )
+    )
+    parts = found["Net by Region"]
+    whole = sum(odd_sales().columns["Net"].values.tolist()) / 100
+    north = (
+        sum(
+            value
+            for value, text in zip(odd_sales().columns["Net"].values.tolist(), regions_of(odd_sales()), strict=True)
+            if text == "North"
+        )
+        / 100
+    )
+    assert parts.finding == f"One of three regions makes {north / whole * 100:.0f}%"
+
+
+def regions_of(sold):
+    return [sold.columns["Region"].text(at) for at in range(sold.count)]
+
+
+def test_a_region_without_a_plan_neither_reaches_nor_misses_it():
+    plan = table("Budget", {"Region": ["North", "South"], "Amount planned": [Decimal(1), Decimal(1)]})
+    of = source(odd_sales(), plan)
+    of = type(of)(of.tables, (), (Shared((FieldRef("Sales", "Region"), FieldRef("Budget", "Region"))),))
+    assert (
+        proposed(of)["Actual against plan"].finding == "Two of three regions reach their plan; one cannot be compared"
+    )
+
+
+@pytest.mark.parametrize(
+    ("share", "text"),
+    [(0, "0%"), (1, "100%"), (0.5, "50%"), (0.997, "99.7%"), (0.99999, "99.999%"), (0.0004, "0.04%"), (-0.0004, "−0.04%"), (1.004, "100.4%"), (1e-30, "0.000000000000000%"), (0.72, "72%")],
+)  # fmt: skip
+def test_what_is_not_all_is_not_100_percent_and_what_is_not_nothing_is_not_0(share, text):
+    assert share_text(share) == text
 
 
 def test_a_plan_is_put_beside_what_came():
@@ -67,7 +122,7 @@ def test_a_plan_is_put_beside_what_came():
         made.report.rows.label(int(made.report.left.line[line]), 0): made.report.value(line, 2) for line in range(2)
     }
     assert cells["South"] > 0 > cells["North"]
-    assert found.finding == f"One of two regions is short of plan, North by {-cells['North'] * 100:.1f} %"
+    assert found.finding == f"One of two regions is short of plan, North by {-cells['North'] * 100:.1f}%"
 
 
 @pytest.mark.parametrize(
@@ -122,4 +177,4 @@ def test_years_that_are_alike_have_changed_by_nothing():
     days = [dt.date(year, month, 15) for year in (2024, 2025) for month in range(1, 13)]
     sold = {"Day": days, "Site": ["Fen", "Moor"] * 12, "Net": [Decimal("1000.00")] * 23 + [Decimal("999.99")]}
     finding = proposed(source(table("Sales", sold)))["2025 against 2024"].finding
-    assert "all together 0.0 %" in finding
+    assert "all together 0.0%" in finding

@@ -16,8 +16,8 @@ from foldbasket.noticing.notice import Notice, Seen, Way, notice
 from foldbasket.sentence.phrases import measure_heading, placed_heading
 from foldbasket.spec.fold import Measure, Placed
 from foldbasket.spec.order import Rest
-from foldbasket.starters.starter import number, percent
-from foldbasket.styling.words import plural
+from foldbasket.starters.starter import number
+from foldbasket.styling.words import plural, share_text
 
 MOST, LONG, SHOWN = Fraction(95, 100), 60, 10
 """The share that is nearly all; a list of so many members is long; so many of it are offered in its place."""
@@ -57,7 +57,7 @@ def nearly_all(seen: Seen) -> Iterator[Notice]:
         if len(cells) < 2 or total <= 0 or min(cells) < 0 or max(cells) < MOST * total:
             continue
         line = lines[cells.index(max(cells))]
-        said = f"{axis.label(line, 0) or 'One line'} holds {percent(max(cells) / total)} of {measure_heading(fold.measures[0])}."
+        said = f"{axis.label(line, 0) or 'One line'} holds {share_text(max(cells) / total)} of {measure_heading(fold.measures[0])}."
         yield Notice(said, (_share(fold.measures, is_rows=is_rows),))
 
 
@@ -86,7 +86,9 @@ def long_list(seen: Seen) -> Iterator[Notice]:
     fold, report = seen.fold, seen.report
     if len(fold.rows) != 1 or not fold.measures or not report.is_number(0):
         return
-    word, many = fold.rows[0], int((report.rows.kind == Kind.MEMBER).sum())
+    domain = report.rows.heads[0].domain
+    named = (report.rows.codes[:, 0] >= 0) & (report.rows.codes[:, 0] < domain.blank)
+    word, many = fold.rows[0], int(((report.rows.kind == Kind.MEMBER) & named).sum())
     if word.keep is not None or many < LONG or (word.part is not None and not word.groups):
         return
     largest: Placed = msgspec.structs.replace(

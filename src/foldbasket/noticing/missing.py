@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
+
 from foldbasket.folding.filters.members import Members
 from foldbasket.folding.lines.axis import Axis, Kind
 from foldbasket.noticing.notice import Notice, Seen, Way, notice
 from foldbasket.sentence.phrases import placed_heading
 from foldbasket.spec.fold import Placed
+from foldbasket.tables.unread import is_unread
 
 
 @notice(20)
@@ -29,13 +32,32 @@ def _stands(axis: Axis, field: int, *, blank: bool) -> bool:
 
 
 def _notice(seen: Seen, word: Placed, *, blank: bool) -> Notice:
-    table, heading = seen.source.called(word.field.table), placed_heading(word)
+    heading = placed_heading(word)
     said = (
         f"Some records have no {heading}; they stand as (blank)."
         if blank
-        else f"Some records find no partner in {table}, so their {heading} stands as (no match)."
+        else f"Some records {_lacking(seen, word)}, so their {heading} stands as (no match)."
     )
     if word.bands is not None:
         return Notice(said)
     rule = Members("noticed", word.field, word.part, blank=blank, no_match=not blank, exclude=True)
     return Notice(said, (Way("Leave them out", rule=rule),))
+
+
+def _lacking(seen: Seen, word: Placed) -> str:
+    """Where on the way from the folded records to a field's table the match is missing; all tables on the way where some are not in memory."""
+    source, table = seen.source, word.field.table
+    base = next((each.base for each in seen.report.counted if source.path(each.base, table)), None)
+    way = source.path(base, table) if base is not None else None
+    if base is None or not way:
+        return f"have no match in {source.called(table)}"
+    tables = [base, *(link.to_table for link in way)]
+    found = [False] * len(way)
+    if not any(is_unread(column) for each in tables for column in source.tables[each].columns.values()):
+        lost = [np.zeros(source.tables[base].count, np.bool_)]
+        for far in tables[1:]:
+            rows = source.rows(base, far)
+            lost.append(rows < 0 if rows is not None else lost[-1])
+        found = [bool((lost[at + 1] & ~lost[at]).any()) for at in range(len(way))]
+    lacking = [source.called(link.to_table) for link, is_lost in zip(way, found, strict=True) if is_lost]
+    return f"have no match in {' or '.join(lacking or [source.called(link.to_table) for link in way])}"

@@ -14,6 +14,7 @@ from foldbasket.baskets.files import Opened, is_basket, open_basket
 from foldbasket.errors import BasketError, FoldBasketError
 from foldbasket.links.link import Link, find_partners
 from foldbasket.links.suggest import suggested
+from foldbasket.styling.words import share_text
 from foldbasket.tables.reading.readers import table_name
 from foldbasket.tables.sample import in_view
 from foldbasket.tables.table import Table
@@ -68,10 +69,10 @@ def linked(basket: Basket, tables: Mapping[str, Table]) -> tuple[Basket, list[st
         keys = ", ".join(one if one == other else f"{one} = {other}" for one, other in link.keys)
         if part >= SURE:
             taken.append(link)
-            found = "" if part == 1 else f"; {1 - part:.1%} of its records find no partner"
+            found = "" if part == 1 else f"; {share_text(1 - part, 1)} of its records have no match"
             said.append(f"{near} is linked to {far} by {keys}{found}".rstrip(".") + ".")
         else:
             said.append(
-                f"{near} may belong to {far} by {keys}, but only {part:.0%} of its records find a partner: it is not linked."
+                f"{near} may belong to {far} by {keys}, but only {share_text(part)} of its records have a match: it is not linked."
             )
     return msgspec.structs.replace(basket, links=tuple(taken)), said

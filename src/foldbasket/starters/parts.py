@@ -12,9 +12,9 @@ from foldbasket.folding.report.report import Report
 from foldbasket.spec.fold import Fold, Measure, Placed
 from foldbasket.spec.order import ByValue, Rest
 from foldbasket.starters.ground import Ground
-from foldbasket.starters.starter import Starter, counted, percent, sentence, starter, values
+from foldbasket.starters.starter import Starter, counted, grand, members, sentence, starter, values
 from foldbasket.styling.numbers import NumberStyle
-from foldbasket.styling.words import plural
+from foldbasket.styling.words import plural, share_text
 
 LARGE = Fraction(2, 3)
 """The finding counts the fewest members that make so large a share."""
@@ -43,16 +43,17 @@ class Parts(Starter):
         return Fold(f"{net.field.field if net.field else 'Records'} by {field.field}", (net, share), (placed,))
 
     def finding(self, report: Report, fold: Fold) -> str:
-        found = sorted((value for _, value in values(report)), reverse=True)
-        whole = sum(found, Fraction(0))
-        if len(found) < 2 or whole <= 0 or found[-1] < 0:
+        named = members(report)
+        found = sorted((each.value for each in named if each.value is not None), reverse=True)
+        whole = grand(report) or Fraction(0)
+        if len(found) < 2 or whole <= 0 or found[-1] < 0 or sum(found) < whole * LARGE or sum(found) > whole:
             return ""
         reached, many = Fraction(0), 0
         while reached < whole * LARGE:
             reached, many = reached + found[many], many + 1
         of = plural(report.rows.heads[0].heading)
         makes = "makes" if many == 1 else "make"
-        return sentence(f"{counted(many)} of {counted(len(found))} {of} {makes} {percent(reached / whole)}")
+        return sentence(f"{counted(many)} of {counted(len(named))} {of} {makes} {share_text(reached / whole)}")
 
 
 @starter
@@ -74,7 +75,8 @@ class Largest(Starter):
 
     def finding(self, report: Report, fold: Fold) -> str:
         found, shares = values(report)[: self.MANY], values(report, 1)[: self.MANY]
-        if len(found) < self.MANY or shares[0][1] <= 0:
+        if len(found) < 2 or shares[0][1] <= 0:
             return ""
         together = sum((share for _, share in shares), Fraction(0))
-        return f"The ten largest make {percent(together)}; {shares[0][0]}, the first, {percent(shares[0][1], 1)}"
+        first = f"{shares[0][0]}, the first, {share_text(shares[0][1], 1)}"
+        return f"The {counted(len(found))} largest make {share_text(together)}; {first}"

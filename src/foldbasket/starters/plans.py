@@ -10,9 +10,9 @@ from foldbasket.folding.usual import usual_aggregate
 from foldbasket.spec.field import FieldRef
 from foldbasket.spec.fold import Fold, Placed
 from foldbasket.starters.ground import PLANNED, Ground
-from foldbasket.starters.starter import Starter, counted, number, sentence, starter
+from foldbasket.starters.starter import Starter, counted, members, sentence, starter
 from foldbasket.styling.numbers import NumberStyle
-from foldbasket.styling.words import plural
+from foldbasket.styling.words import plural, share_text
 
 replace = msgspec.structs.replace
 
@@ -49,24 +49,22 @@ class Plans(Starter):
         )  # the first splits another report
 
     def finding(self, report: Report, fold: Fold) -> str:
-        rows = report.left
-        found = {
-            report.rows.label(int(rows.line[line]), 0): value
-            for line in range(report.height)
-            if not rows.is_total[line] and (value := number(report.value(line, report.width - 1))) is not None
-        }
+        named = members(report, report.width - 1)
+        found = {each.label: each.value for each in named if each.value is not None}
         if not found:
             return ""
         short = {label: value for label, value in found.items() if value < 0}
-        of = plural(report.rows.heads[0].heading)
+        of, without = plural(report.rows.heads[0].heading), len(named) - len(found)
+        lacking = f"; {counted(without)} cannot be compared" if without else ""
         if not short:
-            return f"All {counted(len(found))} {of} reach their plan"
+            some = "all" if not without else f"{counted(len(found))} of"
+            return sentence(f"{some} {counted(len(named))} {of} reach their plan{lacking}")
         label, least = min(short.items(), key=lambda each: each[1])
-        some = "all" if len(short) == len(found) else f"{counted(len(short))} of"
+        some = "all" if len(short) == len(named) else f"{counted(len(short))} of"
         are = "is" if len(short) == 1 else "are"
         worst = (
-            f"{label} by {float(-least) * 100:.1f} %"
+            f"{label} by {share_text(-least, 1)}"
             if len(short) == 1
-            else f"most of all {label}, by {float(-least) * 100:.1f} %"
+            else f"most of all {label}, by {share_text(-least, 1)}"
         )
-        return sentence(f"{some} {counted(len(found))} {of} {are} short of plan, {worst}")
+        return sentence(f"{some} {counted(len(named))} {of} {are} short of plan, {worst}{lacking}")

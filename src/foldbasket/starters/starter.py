@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from decimal import Decimal
 from fractions import Fraction
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 from foldbasket.folding.lines.axis import Kind
 from foldbasket.folding.report.report import Report
@@ -39,15 +39,37 @@ def starter(kind: S) -> S:
     return kind
 
 
-def values(report: Report, column: int = 0) -> list[tuple[str, Fraction]]:
-    """The members of a report's rows with a number in one of its columns, in their order."""
-    rows = report.left
+class Named(NamedTuple):
+    """A member of a report's rows that is one: not (blank), (no match) or all others. Its line, its key, its label, and its number; None where it has none."""
+
+    line: int
+    key: str
+    label: str
+    value: Fraction | None
+
+
+def members(report: Report, column: int = 0) -> list[Named]:
+    """The named members of a report's rows with their numbers in one of its columns, in their order."""
+    rows, axis, depth = report.left, report.rows, report.rows.depth - 1
     found = []
     for line in range(report.height):
-        value = number(report.value(line, column))
-        if rows.kind[line] == Kind.MEMBER and value is not None:
-            found.append((report.rows.label(int(rows.line[line]), report.rows.depth - 1), value))
+        at = int(rows.line[line])
+        key = axis.key(at, depth)
+        if rows.kind[line] == Kind.MEMBER and key is not None:
+            found.append(Named(line, key, axis.label(at, depth), number(report.value(line, column))))
     return found
+
+
+def values(report: Report, column: int = 0) -> list[tuple[str, Fraction]]:
+    """The labels and numbers of the named members that have a number in a column."""
+    return [(each.label, each.value) for each in members(report, column) if each.value is not None]
+
+
+def grand(report: Report, column: int = 0) -> Fraction | None:
+    """The grand total of a column; None where the report has none."""
+    rows = report.left
+    lines = (line for line in range(report.height) if rows.kind[line] == Kind.GRAND)
+    return next((number(report.value(line, column)) for line in lines), None)
 
 
 def number(value: Any) -> Fraction | None:
@@ -55,11 +77,6 @@ def number(value: Any) -> Fraction | None:
     if isinstance(value, float) and not math.isfinite(value):
         return None
     return Fraction(value) if isinstance(value, int | float | Decimal) and not isinstance(value, bool) else None
-
-
-def percent(part: Fraction, places: int = 0) -> str:
-    """A share in words: “72 %”."""
-    return f"{float(part) * 100:.{places}f} %"
 
 
 def counted(many: int) -> str:

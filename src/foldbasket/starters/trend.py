@@ -8,7 +8,7 @@ from foldbasket.folding.report.report import Report
 from foldbasket.spec.chart import Beside, Chart
 from foldbasket.spec.fold import Fold, Placed
 from foldbasket.starters.ground import Ground
-from foldbasket.starters.starter import Starter, starter, values
+from foldbasket.starters.starter import Starter, members, starter
 
 SPAN = 62
 """Days from which on months are shown, not days."""
@@ -32,10 +32,12 @@ class Trend(Starter):
         return Fold("Along time", (ground.measure(),), (Placed("w2", ground.date, part),), chart=chart)
 
     def finding(self, report: Report, fold: Fold) -> str:
-        found = values(report)
+        in_part = {each.key for each in report.incomplete}
+        found = [each for each in members(report) if each.value is not None]
         if len(found) < 2:
             return ""
-        label, most = max(found, key=lambda each: each[1])
-        said = f"Most in {label}"
-        average = sum((value for _, value in found), Fraction(0)) / len(found)
+        highest = max(found, key=lambda each: each.value or Fraction(0))
+        most, said = highest.value or Fraction(0), f"Most in {highest.label}"
+        whole = [each.value or Fraction(0) for each in found if each.key not in in_part]
+        average = sum(whole, Fraction(0)) / max(1, len(whole))
         return f"{said}, {float(most / average):.1f} times the average" if average > 0 and most > 0 else said

@@ -12,10 +12,10 @@ from foldbasket.folding.filters.members import Members
 from foldbasket.folding.report.report import Report
 from foldbasket.spec.fold import Fold, Placed, Where
 from foldbasket.starters.ground import Ground
-from foldbasket.starters.starter import Starter, counted, number, sentence, starter
+from foldbasket.starters.starter import Starter, counted, grand, members, number, sentence, starter
 from foldbasket.styling.dates import month_name
 from foldbasket.styling.numbers import NumberStyle
-from foldbasket.styling.words import plural
+from foldbasket.styling.words import change_text, plural
 
 replace = msgspec.structs.replace
 
@@ -70,24 +70,25 @@ class Years(Starter):
         )
 
     def finding(self, report: Report, fold: Fold) -> str:
-        changes = {}
-        for line in range(report.height):
-            value = number(report.value(line, report.width - 1))
-            if value is not None:
-                changes[line] = value
-        rows = report.left
-        own = {line: value for line, value in changes.items() if not rows.is_total[line]}
+        last = report.width - 1
+        named = members(report, last)
+        own = [each.value for each in named if each.value is not None]
         if not own:
             return ""
-        grown = sum(value > 0 for value in own.values())
-        of = plural(report.rows.heads[0].heading)
-        said = (
-            f"{counted(grown)} of {counted(len(own))} {of} grew"
-            if grown
-            else f"no {report.rows.heads[0].heading.lower()} grew"
+        heading = report.rows.heads[0].heading
+        grown, of = sum(value > 0 for value in own), plural(heading)
+        said = f"{counted(grown)} of {counted(len(named))} {of} grew" if grown else f"no {heading.lower()} grew"
+        lacking = {
+            "new": [each for each in named if each.value is None and _has(report, each.line, last - 1)],
+            "gone": [each for each in named if each.value is None and not _has(report, each.line, last - 1)],
+        }
+        said += "".join(
+            f", {counted(len(found))} {'is' if len(found) == 1 else 'are'} {what}"
+            for what, found in lacking.items()
+            if found
         )
-        whole = next((changes[line] for line in changes if rows.is_total[line]), None)
-        all_said = f"; all together {_change(float(whole) * 100)}" if whole is not None else ""
+        whole = grand(report, last)
+        all_said = f"; all together {change_text(whole)}" if whole is not None else ""
         months = next((rule for rule in fold.filters if getattr(rule, "part", "") == "month of year"), None)
         listed: tuple[str, ...] = getattr(months, "members", ())
         over = (
@@ -98,6 +99,5 @@ class Years(Starter):
         return sentence(f"{said}{all_said}{over}")
 
 
-def _change(percent: float) -> str:
-    """A change with its sign; none where it is written as nothing."""
-    return f"{percent:+.1f} %".replace("-", "−") if round(percent, 1) else "0.0 %"
+def _has(report: Report, line: int, column: int) -> bool:
+    return number(report.value(line, column)) is not None

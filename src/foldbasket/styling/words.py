@@ -2,6 +2,11 @@
 
 from __future__ import annotations
 
+from decimal import Decimal
+from fractions import Fraction
+
+MOST_DIGITS = 15
+"""So many digits after the point are written at most to tell a share from all and from nothing."""
 SMALL = frozenset({"of", "in", "per", "and", "for", "to", "the", "a", "by", "on"})
 
 
@@ -31,6 +36,22 @@ def plural(heading: str) -> str:
 def number_of(count: int, noun: str) -> str:
     """So many of something that is called so: “1 record”, “2,400 records”."""
     return f"{count:,} {noun if count == 1 else plural(noun)}"
+
+
+def share_text(share: float | Fraction, digits: int = 0) -> str:
+    """A share in percent, such as “72%”. What is not all is never written as 100%, and what is not nothing never as 0%: more digits are shown until it is
+    neither, so 0.997 is “99.7%”."""
+    exact, text = Fraction(share) * 100, ""
+    for places in range(digits, MOST_DIGITS + 1):
+        text = f"{Decimal(round(exact * 10**places)).scaleb(-places):f}"
+        if exact in (0, 100) or Fraction(text) not in (0, 100):
+            break
+    return f"{text}%".replace("-", "−")
+
+
+def change_text(change: float | Fraction) -> str:
+    """A change in percent with its sign, such as “+4.2%” and “−0.3%”; “0.0%” only where there is none."""
+    return f"{'+' if change > 0 else ''}{share_text(change, 1)}"
 
 
 def placed_at(number: float) -> str:

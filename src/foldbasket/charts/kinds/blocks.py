@@ -10,6 +10,7 @@ from foldbasket.charts.figures import Figures, Panel
 from foldbasket.charts.plot import SMALL, Plot
 from foldbasket.kinds import Choice, entered, set_by
 from foldbasket.spec.chart import DrawnStruct
+from foldbasket.styling.words import share_text
 
 FILLED = 0.76
 """How much of a place its bars take."""
@@ -103,7 +104,7 @@ class Blocks(DrawnStruct, frozen=True):
                 plot.bar(series, number, place, start, start + value, (1 - FILLED) / 2, (1 + FILLED) / 2)
                 if plot.says(place, every.shape[1]) and plot.marks:
                     said = (
-                        f"{value * 100:.0f}%"
+                        share_text(value)
                         if self.stacked is Stacked.HUNDRED
                         else plot.written(float(known[number, place]))
                     )

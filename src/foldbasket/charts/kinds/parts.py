@@ -12,6 +12,7 @@ from foldbasket.charts.plot import SMALL, Plot, spread
 from foldbasket.kinds import entered
 from foldbasket.spec.chart import DrawnStruct
 from foldbasket.styling.palette import others_ink
+from foldbasket.styling.words import share_text
 
 MOST_PARTS, MOST_RINGS = 12, 4
 
@@ -98,7 +99,7 @@ class Parts(DrawnStruct, frozen=True, tag="parts"):
             ring = (radius + inner) / 2
             mx, my = centre[0] + math.sin(middle) * ring, centre[1] - math.cos(middle) * ring
             plot.mark((mx - half, my - half, mx + half, my + half), series, number, at)
-            sides[math.sin(middle) >= 0].append((y, f"{plot.figures.labels[at]} {share * 100:.0f}%", x))
+            sides[math.sin(middle) >= 0].append((y, f"{plot.figures.labels[at]} {share_text(share)}", x))
             start += share
         for right, listed in sides.items():
             places = spread([y for y, _, _ in listed], SMALL * 1.35, plot.top + (16 if named else 0), plot.bottom)
