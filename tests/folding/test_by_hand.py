@@ -2,17 +2,23 @@
 
 import random
 
+import msgspec
 import numpy as np
 import pytest
 from msgspec.structs import replace
 
 from foldbasket.errors import FoldBasketError
+from foldbasket.folding.compare.running import Running
+from foldbasket.folding.compare.shares import ShareOf
 from foldbasket.folding.engine import Engine
+from foldbasket.folding.layout.pickings.ends import Top
 from foldbasket.folding.proof import proof_of
 from foldbasket.folding.states import runs as of_runs
-from foldbasket.folding.states.aggregates.aggregate import AGGREGATES, Block, State
+from foldbasket.folding.states.aggregates.aggregate import AGGREGATES, Aggregate, Block, State
 from foldbasket.links.source import Source
+from foldbasket.spec.comparison import offered
 from foldbasket.spec.fold import Fold, Measure
+from foldbasket.spec.order import Rest
 from tests.folding.build import placed, ref
 from tests.folding.statement.test_random_statements import LINKS, random_fold, random_tables
 from tests.rounds import seeds
@@ -126,3 +132,88 @@ def test_an_engine_broken_on_purpose_is_found_out(way, monkeypatch):
     assert all(agreeing())
     breaks(monkeypatch)
     assert not all(agreeing()), "nobody would have noticed"
+
+
+# --- faults in every cell -------------------------------------------------------
+
+
+def shifted(block: Block) -> Block:
+    """A block in which every number is wrong."""
+    return replace(block, data=wrong(block.data))
+
+
+def wrong(data):
+    return data * 2 + 1
+
+
+NUMERIC = [each.name for each in AGGREGATES if each.name not in ("list",)]
+
+
+@pytest.mark.parametrize("compare", [None, ShareOf(), Running("r1")])
+@pytest.mark.parametrize("name", NUMERIC)
+def test_a_fault_in_an_aggregate_is_reported_in_every_cell(name, compare, monkeypatch):
+    settings = {
+        "weighted average": {"weight": ref("Lines.Qty")},
+        "first": {"order": ref("Lines.Sold")},
+        "last": {"order": ref("Lines.Sold")},
+    }
+    made = Measure("m", name, None if name == "count" else ref("Lines.Net"), compare=compare, **settings.get(name, {}))
+    fold = Fold("f", (made,), (placed("Lines.Site", id="r1"),))
+    tables = {each.name: each for each in random_tables(random.Random(9))}
+    kind = type(AGGREGATES[name])
+    ordered, finished = kind.of_values, kind.finish
+    if ordered is Aggregate.of_values:
+        monkeypatch.setattr(kind, "finish", lambda self, *rest: shifted(finished(self, *rest)))
+    else:  # those that need their values in order
+        monkeypatch.setattr(kind, "of_values", lambda self, *rest: wrong(ordered(self, *rest)))
+    engine = Engine(Source(tables, LINKS))
+    report = engine.fold(fold)
+    proved = [
+        proof_of(engine, fold, report, row, 0) for row in range(report.height) if report.value(row, 0) is not None
+    ]
+    assert proved
+    assert not any(each.agrees for each in proved)
+
+
+FORMS = [(compare, said) for compare, said in offered()]
+
+
+@pytest.mark.parametrize(("form", "said"), FORMS)
+@pytest.mark.parametrize("seed", seeds(8))
+def test_a_fault_in_a_comparison_is_reported_in_every_cell(form, said, seed, monkeypatch):
+    rng = random.Random(seed)
+    engine = Engine(Source({each.name: each for each in random_tables(rng)}, LINKS))
+    rows = [placed("Lines.Site", id="r1"), placed("Lines.Sold", id="r2", part=rng.choice(["quarter", "month", "year"]))]
+    rng.shuffle(rows)
+    keep = Top("n", Rest.GATHERED, "2") if rng.random() < 0.5 else None
+    rows = [msgspec.structs.replace(each, keep=keep) if each.id == "r1" else each for each in rows]
+    columns = (
+        (placed("Lines.Sold", id="c1", part="quarter"),)
+        if rng.random() < 0.4
+        else (placed("Lines.Paid", id="c1"),)
+        if rng.random() < 0.5
+        else ()
+    )
+    measures = (Measure("m", "sum", ref("Lines.Net")), Measure("n", "sum", ref("Lines.Qty")))
+    fold = Fold("f", measures, tuple(rows), columns)
+    compare = form.started(fold, "m", lambda word: members_of(engine, fold, word))
+    fold = msgspec.structs.replace(fold, measures=(msgspec.structs.replace(measures[0], compare=compare), measures[1]))
+    right = engine.fold(fold)
+    cells = [
+        (row, column) for row in range(right.height) for column in range(right.width) if right.cell(row, column)[0] == 0
+    ]
+    chosen = rng.sample(cells, min(14, len(cells)))
+    for row, column in chosen:
+        proof = proof_of(engine, fold, right, row, column)
+        assert proof.agrees, (said, proof.where, proof.by_hand, proof.again, proof.shown)
+    real = type(compare).of
+    monkeypatch.setattr(type(compare), "of", lambda self, *rest: shifted(real(self, *rest)))
+    faulty = engine.fold(fold)
+    for row, column in chosen:
+        proof = proof_of(engine, fold, faulty, row, column)
+        assert proof.agrees == (faulty.value(row, column) is None), (said, proof.where, proof.by_hand)
+
+
+def members_of(engine, fold, word):
+    report = engine.fold(msgspec.structs.replace(fold, rows=(word,), columns=()))
+    return [report.rows.key(line, 0) for line in range(len(report.rows)) if report.rows.key(line, 0)]

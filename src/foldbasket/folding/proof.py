@@ -1,14 +1,13 @@
 """Proof of a cell: the records behind it, the arithmetic in words, and whether doing it again gives the cell.
 
 The cell's members become filters, and its measure, or each part of its formula, is worked out over what they keep. Nothing of the
-report's own totals or layout is used, so a proof is a second way to the same number.
+report's own totals or layout is used, so a proof is a second way to the same number. A comparison is calculated again from the records of every cell that
+it is made of (`recalculated.py`).
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from decimal import Decimal, localcontext
-from fractions import Fraction
 from typing import Any
 
 import msgspec
@@ -19,6 +18,7 @@ from foldbasket.folding.behind import Behind
 from foldbasket.folding.byhand import worked_out
 from foldbasket.folding.engine import Engine
 from foldbasket.folding.lines.axis import Axis
+from foldbasket.folding.recalculated import Numbers, compared_again, put_together
 from foldbasket.folding.report.report import Report, Value
 from foldbasket.folding.states.aggregates.aggregate import AGGREGATES, NotByHandError
 from foldbasket.folding.within import Within, of_line, only_shown
@@ -74,7 +74,7 @@ class Proof(msgspec.Struct, frozen=True, eq=False):
     is_checked: bool = True
     """False for a cell that shows nothing by choice, so that there is nothing to work out."""
     is_compared: bool = False
-    """Whether the cell shows a comparison, of which the proof tells the amount beneath."""
+    """Whether the cell shows a comparison that was not calculated again, so that the proof is of the amount beneath it."""
     by_hand: tuple[ByHand, ...] = ()
     """What was worked out from the records in plain Python as well: the measure, or the parts of its formula."""
     not_by_hand: str = ""
@@ -140,14 +140,19 @@ def proof_of(
             if measure.total == "none"
             else f"This total is made of the lines shown, not of the records: their {measure.total}."
         )
+    compared: tuple[ByHand, ...] = ()
     if measure.compare is not None:
+        compared, reason = _compared_by_hand(
+            engine, fold, report, measure, plain, (at, line, across), progress or Progress()
+        )
+        hand, why_not = (*hand, *compared), why_not or reason
         cell = report.written(at, line, across) or "(blank)"
         notes.append(f"The cell shows it as {comparison_phrase(measure.compare, fold, engine.source)}: {cell}.")
     members = [_said(report.rows, line), _said(report.columns, across)]
     where = ", ".join(each for each in members if each) or "Everything"
     return Proof(
         report.measures[at].heading, where, base, behind, tuple(told), _arithmetic(measure), again, plain.value,
-        " ".join(notes), not (is_total and measure.total == "none"), measure.compare is not None, hand, why_not,
+        " ".join(notes), not (is_total and measure.total == "none"), measure.compare is not None and not compared, hand, why_not,
         _left_out(engine, fold, measure, base, within, shown, behind, progress),
     )  # fmt: skip
 
@@ -166,9 +171,45 @@ def _by_hand(
     return tuple(done), why_not
 
 
+def _compared_by_hand(
+    engine: Engine,
+    fold: Fold,
+    report: Report,
+    measure: Measure,
+    plain: _Plain,
+    cell: tuple[int, int, int],
+    progress: Progress,
+) -> tuple[tuple[ByHand, ...], str]:
+    """What the comparison of a measure gives by hand for a cell (its measure, row and column), beside what the report shows; or why it is not done."""
+    at, line, across = cell
+    paths = [tuple(int(code) for code in codes if code >= 0) for codes in plain.codes]
+
+    def shown(row: tuple[int, ...], column: tuple[int, ...]) -> list[Any]:
+        axes = ((plain.report.rows, row, fold.rows), (plain.report.columns, column, fold.columns))
+        if not _covers_shown(fold):
+            return []
+        return [each for axis, path, words in axes for each in only_shown(axis, _codes_of(path, len(words)), words)]
+
+    try:
+        numbers = Numbers(engine, fold, measure, plain.report, shown, progress)
+        found = compared_again(numbers, paths[0], paths[1])
+    except NotByHandError as reason:
+        return (), str(reason)
+    return (ByHand(report.measures[at].heading, found, report.exact(at, line, across)),), ""
+
+
+def _codes_of(path: Sequence[int], depth: int) -> npt.NDArray[np.int32]:
+    return np.array([*path, *[-1] * (depth - len(path))], np.int32)
+
+
+def _covers_shown(fold: Fold) -> bool:
+    """Whether totals cover only what is shown, and something is not."""
+    return fold.totals_cover == Covers.SHOWN and any(word.keep is not None for word in fold.rows + fold.columns)
+
+
 def _only_shown(engine: Engine, fold: Fold, report: Report, line: int, across: int) -> list[Any]:
     """Filters that keep only the records of members shown, where totals cover no others."""
-    if fold.totals_cover != Covers.SHOWN or not any(word.keep is not None for word in fold.rows + fold.columns):
+    if not _covers_shown(fold):
         return []
     opened = fold.opened()
     whole = report if opened.rows == fold.rows and opened.columns == fold.columns else engine.fold(opened)
@@ -246,23 +287,9 @@ class _Plain:
 
     def of_lines(self, how: str) -> Value:
         """The cells of the innermost lines beneath, put together in plain arithmetic; None where that makes nothing."""
-        cells = [self.report.exact(self.at, row, column) for row in self.lines[0] for column in self.lines[1]]
-        known: list[Any] = [cell for cell in cells if cell is not None]
-        if not known or how == "none":
-            return None
-        if how in ("smallest", "largest"):
-            found: Value = (min if how == "smallest" else max)(known)
-            return found
-        total = sum((Fraction(each) for each in known), Fraction(0))
-        if how == "average":
-            return float(total / len(known))
-        return float(total) if isinstance(known[0], float) else type(known[0])(_decimal(total))
-
-
-def _decimal(value: Fraction) -> Decimal:
-    with localcontext() as context:
-        context.prec = 60
-        return Decimal(value.numerator) / Decimal(value.denominator)
+        return put_together(
+            how, [self.report.exact(self.at, row, column) for row in self.lines[0] for column in self.lines[1]]
+        )
 
 
 def _under(axis: Axis, codes: npt.NDArray[np.int32]) -> list[int]:

@@ -43,16 +43,19 @@ class Within(RecordFilter, frozen=True, tag="within"):
 
 def of_line(axis: Axis, line: int, words: Sequence[Placed]) -> list[Within]:
     """A filter for each member that a line names; for gathered ones, all but those that stand beside them."""
+    return of_codes(axis, [int(code) for code in axis.codes[line] if code >= 0], words)
+
+
+def of_codes(axis: Axis, codes: Sequence[int], words: Sequence[Placed]) -> list[Within]:
+    """The same for the line of an axis that some codes name."""
     found = []
-    for field, word in enumerate(words):
-        code = int(axis.codes[line, field])
-        if code < 0:
-            break
+    for field, (word, code) in enumerate(zip(words, codes, strict=False)):
         domain = axis.heads[field].domain
         if code == domain.others:
-            beside = (axis.codes[:, :field] == axis.codes[line, :field]).all(axis=1) & (axis.codes[:, field] >= 0)
-            codes = distinct(axis.codes[beside, field])
-            tokens = tuple(domain.token(int(each)) for each in codes if each != domain.others)
+            outer = np.array(codes[:field], np.int64)
+            beside = (axis.codes[:, :field] == outer).all(axis=1) & (axis.codes[:, field] >= 0)
+            shown = distinct(axis.codes[beside, field])
+            tokens = tuple(domain.token(int(each)) for each in shown if each != domain.others)
             found.append(Within(f"within {field}", word.field, None, cut=word.cut, tokens=tokens, exclude=True))
             break
         found.append(Within(f"within {word.id}", word.field, None, cut=word.cut, tokens=(domain.token(code),)))

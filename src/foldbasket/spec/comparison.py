@@ -77,6 +77,10 @@ class Comparison(Kind):
         when a word or member it names is not there."""
         raise NotImplementedError
 
+    def by_hand(self, around: Any) -> Any:
+        """The compared cell calculated in plain Python from the cells around it (a `folding.around.Around`), by none of the code of `of`. Raises NotByHandError."""
+        raise NotImplementedError
+
 
 class ComparisonStruct(
     msgspec.Struct, Comparison, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="kind"

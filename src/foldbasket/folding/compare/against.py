@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Callable, Sequence
-from typing import Annotated, ClassVar
+from typing import Annotated, Any, ClassVar
 
 import numpy as np
 import numpy.typing as npt
 from msgspec.structs import replace
 
 from foldbasket.errors import FoldError
+from foldbasket.folding.around import Amount, Around, Path, divided, plain
 from foldbasket.folding.compare.along import Along
 from foldbasket.folding.compare.cells import Cells, alike, moved, quotient
 from foldbasket.folding.compare.figures import Figures
 from foldbasket.folding.compare.sides import Side, Targets, is_period
+from foldbasket.folding.members.parts.part import Part
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.folding.states.exact import difference, may_overflow
 from foldbasket.kinds import Choice, entered, set_by
@@ -108,6 +111,23 @@ class Against(Along, frozen=True, tag="against"):
             targets = side.step(at, -1 if self.other is Other.PREVIOUS else 1)
         return _compared(block, *moved(block, targets, is_columns), self.how)
 
+    def by_hand(self, around: Around) -> Any:
+        axis, path, at, is_columns = around.along(self)
+        if len(path) <= at:
+            return None
+        target: Path | None = None
+        if self.other is Other.MEMBER:
+            code = axis.domains[at].code_of(self.member) if self.member is not None else None
+            target = axis.with_member(path, at, code) if code is not None else None
+        elif self.other is Other.YEAR_BEFORE:
+            number = axis.number(path, at)
+            target = (
+                axis.with_number(path, at, _year_before(axis.domains[at].part, number)) if number is not None else None
+            )
+        else:
+            target = axis.step(path, at, -1 if self.other is Other.PREVIOUS else 1)
+        return _by_hand(around.own(), around.at(target, is_columns), self.how)
+
 
 @entered
 class AgainstMeasure(ComparisonStruct, frozen=True, tag="against measure"):
@@ -159,6 +179,9 @@ class AgainstMeasure(ComparisonStruct, frozen=True, tag="against measure"):
         one, two = alike(block, other)
         return _compared(one, two.data, two.blank, self.how)
 
+    def by_hand(self, around: Around) -> Any:
+        return _by_hand(around.own(), around.value(around.row, around.column, self.measure), self.how)
+
 
 def _of_member(side: Side, field: int, member: str | None) -> Targets:
     domain = side.domains[field]
@@ -197,3 +220,29 @@ def _size(other: npt.NDArray) -> npt.NDArray:
 def _difference(block: Block, other: npt.NDArray, absent: npt.NDArray[np.bool_]) -> Block:
     blank = block.blank | absent
     return replace(block, data=np.where(blank, 0, difference(block.data, other)), blank=blank)
+
+
+def _by_hand(one: Amount | None, other: Amount | None, how: How) -> Any:
+    if how is How.PERCENTAGE or one is None or other is None:
+        return divided(one, other)
+    less: Amount = one - other
+    return plain(less) if how is How.DIFFERENCE else divided(less, other if other >= 0 else -other)
+
+
+def _year_before(part: Part | None, number: int) -> int | None:
+    """The number of the same period a year earlier, by the calendar."""
+    if part is not None and part.a_year:
+        return number - part.a_year
+    if part is not None and part.name == "week":
+        monday = datetime.date.fromordinal(datetime.date(1970, 1, 1).toordinal() + part.first_day(number))
+        year, week, _ = monday.isocalendar()
+        try:
+            before = datetime.date.fromisocalendar(year - 1, week, 1)
+        except ValueError:
+            return None  # a week 53 that the year before does not have
+        return int(part.of(np.array([(before - datetime.date(1970, 1, 1)).days]))[0])
+    day = datetime.date(1970, 1, 1) + datetime.timedelta(days=number)
+    try:
+        return (day.replace(year=day.year - 1) - datetime.date(1970, 1, 1)).days
+    except ValueError:
+        return None  # 29 February

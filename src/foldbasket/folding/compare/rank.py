@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import numpy as np
 
+from foldbasket.folding.around import Around, is_alike, is_followed
 from foldbasket.folding.compare.along import Among
 from foldbasket.folding.compare.cells import Cells, laid, upright
 from foldbasket.folding.compare.figures import Figures
@@ -69,3 +70,18 @@ class Rank(Among, frozen=True, tag="rank"):
             firsts = np.maximum.accumulate(np.where(ties, position, 0))
             ranks[lines[by], column] = firsts - starts + 1
         return Block(FieldType.WHOLE, laid(ranks, is_columns), laid(blank, is_columns))
+
+    def by_hand(self, around: Around) -> Any:
+        axis, path, at, is_columns = around.along(self)
+        if (
+            len(path) <= at
+            or path[at] == axis.others(at)
+            or (len(path) > at + 1 and not is_followed(axis, at, len(path)))
+        ):
+            return None
+        own = around.at(path, is_columns)
+        if own is None:
+            return None
+        beside = [each for each in axis.lines(len(path)) if is_alike(each, path, at) and each[at] != axis.others(at)]
+        values = [value for each in beside if (value := around.at(each, is_columns)) is not None]
+        return 1 + sum(value < own if self.smallest_first else value > own for value in values)

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated, ClassVar
+from typing import Annotated, Any, ClassVar
 
 import numpy as np
 from msgspec.structs import replace
 
 from foldbasket.errors import FoldError
+from foldbasket.folding.around import Around, Path, added, divided, ends, is_alike, is_followed, plain
 from foldbasket.folding.compare.along import AlongTime
 from foldbasket.folding.compare.cells import Cells, laid, moved, quotient, upright
 from foldbasket.folding.compare.figures import Figures
@@ -91,6 +92,20 @@ class Running(AlongTime, frozen=True, tag="running"):
         made = replace(block, data=laid(sums, is_columns), blank=laid(blank, is_columns))
         return quotient(made, laid(lasts, is_columns), laid(blank, is_columns)) if self.share else made
 
+    def by_hand(self, around: Around) -> Any:
+        axis, path, at, is_columns = around.along(self)
+        # All others of an outer field go on in a total that never restarts.
+        are_others = not self.restart and 0 < len(path) <= at and path[-1] == axis.others(len(path) - 1)
+        if (len(path) <= at and not are_others) or around.own() is None:
+            return None
+        size = max(len(path), at + 1)
+        if size > at + 1 and not is_followed(axis, at, size, restart=self.restart):
+            return None
+        series = [each for each in ends(axis, size) if is_alike(each, path, at, restart=self.restart)]
+        known = [around.at(each, is_columns) for each in series]
+        reached = added([each for each in known[: series.index(path) + 1] if each is not None])
+        return divided(reached, added([each for each in known if each is not None])) if self.share else plain(reached)
+
 
 @entered
 class MovingAverage(AlongTime, frozen=True, tag="moving average"):
@@ -139,3 +154,17 @@ class MovingAverage(AlongTime, frozen=True, tag="moving average"):
         divisor = self.members * 10**block.scale
         means = np.array([each / divisor for each in total.flat], np.float64).reshape(total.shape)
         return Block(FieldType.REAL, means, missing, pattern=block.pattern)
+
+    def by_hand(self, around: Around) -> Any:
+        axis, path, at, is_columns = around.along(self)
+        if len(path) <= at:
+            return None
+        target: Path | None = path
+        found = []
+        for _ in range(self.members):
+            value = around.at(target, is_columns)
+            if target is None or value is None:
+                return None
+            found.append(value)
+            target = axis.step(target, at, -1)
+        return float(added(found) / self.members)

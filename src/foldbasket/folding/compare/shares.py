@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import numpy as np
 
+from foldbasket.folding.around import Around, divided
 from foldbasket.folding.compare.cells import Cells, quotient, taken
 from foldbasket.folding.compare.figures import Figures
 from foldbasket.folding.states.aggregates.aggregate import Block
@@ -60,6 +61,18 @@ class ShareOf(ComparisonStruct, frozen=True, tag="share"):
             columns = cells.columns.parents
         return quotient(block, *taken(block, rows, columns))
 
+    def by_hand(self, around: Around) -> Any:
+        row, column = around.row, around.column
+        if self.whole in ("everything", "column"):
+            row = ()
+        if self.whole in ("everything", "row"):
+            column = ()
+        if self.whole == "parent row":
+            row = row[:-1]
+        if self.whole == "parent column":
+            column = column[:-1]
+        return divided(around.own(), around.value(row, column))
+
 
 @entered
 class Index(ComparisonStruct, frozen=True, tag="index"):
@@ -88,3 +101,10 @@ class Index(ComparisonStruct, frozen=True, tag="index"):
         blank = blank | (below == 0)
         above = block.data.astype(np.float64) * everything.astype(np.float64)
         return Block(FieldType.REAL, np.where(blank, 0.0, above / np.where(blank, 1.0, below)), blank)
+
+    def by_hand(self, around: Around) -> Any:
+        own, row = around.own(), around.value(around.row, ())
+        column, everything = around.value((), around.column), around.value((), ())
+        if own is None or row is None or column is None or everything is None:
+            return None
+        return divided(own * everything, row * column)
