@@ -79,13 +79,13 @@ def test_a_noun_counts_its_own_records_and_a_field_is_found_by_its_name(words, s
 
 @pytest.mark.parametrize(
     "said",
-    ["average flights per carrier", "largest plane by maker", "median orders by site", "distance by origin for JFK planes"],
+    ["average flights per carrier", "largest plane by maker", "median orders by site", "distance by origin for B flights"],
 )  # fmt: skip
 def test_what_a_noun_cannot_be_is_refused_at_it(words, said):
     with pytest.raises(SentenceError) as error:
         read(said, words)
     assert error.value.todo
-    assert said[error.value.start : error.value.stop] in ("flights", "plane", "orders", "planes")
+    assert said[error.value.start : error.value.stop] in ("flights", "plane", "orders")
 
 
 def test_records_that_no_link_leads_to_are_not_counted_over_others(words):
@@ -119,7 +119,7 @@ RESTATED = {
     ("net by region by quarter of order date", "quarter"), ("avg unit price by line, top 10 customer", "avg"),
     ("average unit price by pot size without promotions", "average"), ("count orders per seller", "count"), ("net since 1 march 2026", "1"),
     ("net between january 2026 and march 2026", "january"), ("records by channel, smallest first", "records"), ("net by region in trade channel", "channel"),
-    ("net by region for trade order lines", "order"), ("net by region for trade order lines", "lines"),
+    ("net by region for trade customers", "customers"), ("net by region for trade varieties", "varieties"), ("net by region for trade order lines", "order"), ("net by region for trade order lines", "lines"),
 }  # fmt: skip
 """Words that say again what holds without them."""
 
@@ -174,6 +174,7 @@ NOUNS = ("orders", "order", "customers", "plan", "region")
 def restated(said):
     """The words of a sentence put together that say again what holds without them: what is usual, and that a noun is counted."""
     found = {of for usual, of in USUAL if usual == "north region" and usual in said}
+    found |= {noun for noun in ("customers", "lines") if f"trade {noun}" in said}
     found |= {usual for usual, of in USUAL if said.startswith(f"{usual} {of}")}
     counted = any(said.startswith(f"{front}{noun}") for front in ("total ", "number of ", "count ") for noun in NOUNS)
     return found | (set(said.split()[:1]) if counted else set())

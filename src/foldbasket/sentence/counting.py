@@ -168,14 +168,14 @@ class Counting(Filtering):
     # --- nouns that belong to something else -----------------------------------------
 
     def _belongs(self, item: Tree, member: Tree) -> None:
-        """Check that a noun behind a member is what the member is one of: “north region”, “trade order lines”. Raises SentenceError where it is not, since it
-        would say nothing then."""
+        """Check that a noun behind a member is what the member is one of, or what its records lead to: “north region”, “trade order lines”, “trade customers”.
+        Raises SentenceError where it is not, since it would say something else then: “herbs customers” may have bought more than herbs."""
         noun, named = leaves(item)[0], leaves(member)[0]
         ref = self.reader.field(named)
         if noun.type == "TABLE":
-            fits = noun.means == ref.table
+            fits = self.reader.words.source.path(ref.table, noun.means) is not None
         else:
-            fits = any(each in (ref, self._key(ref.table)) or str(noun).casefold() == each.table for each in noun.means)
+            fits = any(each == ref or self._names_table_of(each, ref) for each in noun.means)
         if not fits:
             table = self.reader.words.source.called(ref.table)
             raise SentenceError(
@@ -183,6 +183,12 @@ class Counting(Filtering):
                 place=(noun.start, noun.stop),
                 todo=f"Remove “{noun}”, or write “where {ref.field} is {named}”.",
             )
+
+    def _names_table_of(self, each: FieldRef, ref: FieldRef) -> bool:
+        """Whether a field names the records of a table that those of another field's lead to: Customer of Customers."""
+        source = self.reader.words.source
+        is_name = self.reader.words.alike(source.called(each.table), each.field)
+        return is_name and source.path(ref.table, each.table) is not None
 
 
 def _is_plural(said: str, name: str) -> bool:
