@@ -51,6 +51,21 @@ class ReadError(FoldBasketError):
     """A source cannot be read as it stands."""
 
 
+def out_of_memory(error: BaseException, where: str) -> ReadError | None:
+    """The error for a file that could not be read because memory ran out; None where another thing went wrong. Libraries report it in several ways."""
+    said = str(error)
+    is_it = isinstance(error, MemoryError) or getattr(error, "errno", None) == errno.ENOMEM
+    if not is_it and not any(
+        each in said for each in ("malloc of size", "realloc of size", "bad_alloc", "Out of memory")
+    ):
+        return None
+    return ReadError(
+        "there is not enough memory to read this file.",
+        where=where,
+        todo="Close other programs, or read fewer fields or records.",
+    )
+
+
 class LinkError(FoldBasketError):
     """Two tables cannot be linked, or a field cannot be reached."""
 

@@ -293,6 +293,8 @@ def save_basket(
                 fresh.write_bytes(content)
             else:
                 pack(fresh, content, written, tables or {}, earlier, taken)
+    except MemoryError:  # Arrow's own, too
+        raise
     except (OSError, ValueError, OverflowError, zipfile.BadZipFile, pa.ArrowException) as error:
         raise BasketError(
             f"the basket cannot be saved ({reason_of(error)}).",

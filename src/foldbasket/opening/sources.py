@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from foldbasket.baskets.basket import SourceSpec
 from foldbasket.baskets.consent import Agreed
 from foldbasket.baskets.passwords import password_of
-from foldbasket.errors import ReadError, reason_of
+from foldbasket.errors import ReadError, out_of_memory, reason_of
 from foldbasket.sql.staying import staying
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import AS_FOUND, WHOLE, Parts, memory_allowed
@@ -56,7 +56,7 @@ def read_source(
     try:
         table = _read(spec, folder, progress, fold_table, parts, keep=keep, most=most)
     except OSError as error:  # whatever reads it, and however it says so
-        raise ReadError(
+        raise out_of_memory(error, str(spec.path or spec.name)) or ReadError(
             f"it cannot be read ({reason_of(error)}).",
             where=str(spec.path or spec.name),
             todo="Choose the file again on the source's card.",

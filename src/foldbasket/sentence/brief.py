@@ -78,7 +78,10 @@ class Brief(Counting):
 
     def _is_noun(self, item: Tree) -> bool:
         """Whether it says only what the member before it is: “trade order lines”."""
-        return item.data == "table" or (item.data == "bare" and not self.reader.words.is_amount(leaves(item)[0].means))
+        if item.data != "bare":
+            return item.data == "table"
+        leaf = leaves(item)[0]
+        return self._table_called(leaf) is not None or not self.reader.words.is_amount(leaf.means)
 
     def _lead(self, leads: list[Tree], item: Tree) -> None:
         """Note the words before a piece. What is left out goes on behind “and” and “or”; behind a comma in the second reading only, where it is of another

@@ -73,6 +73,11 @@ class Counting(Filtering):
         links = self.reader.words.source.links
         return next((FieldRef(table, link.keys[0][1]) for link in links if link.to_table == table), None)
 
+    def _table_called(self, leaf: Named) -> str | None:
+        """The table that is called as a word is written, in whatever case."""
+        tables, said = self.reader.words.source.tables, str(leaf).casefold()
+        return next((key for key, each in tables.items() if each.name.casefold() == said), None)
+
     def _is_counted(self, leaf: Named, ref: FieldRef, aggregate: str = "") -> bool:
         """Count what a word means that is the name of a field and a noun as well: the records of a table of that name, or the different values of a number
         that names them. Return whether it was such a word."""
@@ -80,7 +85,7 @@ class Counting(Filtering):
         if leaf.is_quoted or said == ref.field.casefold():
             return False
         source = self.reader.words.source
-        table = next((key for key, each in source.tables.items() if each.name.casefold() == said), None)
+        table = self._table_called(leaf)
         if table is not None and self.reader.words.source.column(ref).type is FieldType.WHOLE:
             self._count(leaf, table, aggregate)
             return True
@@ -172,8 +177,9 @@ class Counting(Filtering):
         Raises SentenceError where it is not, since it would say something else then: “herbs customers” may have bought more than herbs."""
         noun, named = leaves(item)[0], leaves(member)[0]
         ref = self.reader.field(named)
-        if noun.type == "TABLE":
-            fits = self.reader.words.source.path(ref.table, noun.means) is not None
+        called = noun.means if noun.type == "TABLE" else self._table_called(noun)
+        if called is not None:
+            fits = self.reader.words.source.path(ref.table, called) is not None
         else:
             fits = any(each == ref or self._names_table_of(each, ref) for each in noun.means)
         if not fits:

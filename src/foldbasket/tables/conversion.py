@@ -126,7 +126,7 @@ def from_arrow(name: str, values: pa.ChunkedArray) -> Column:
     dictionary-encoded; text also as views, and as bytes that are UTF-8, as some writers make it. Raises ReadError for other types
     (nested, other bytes, intervals).
     """
-    values = _as_text(name, values)
+    values = as_text(name, values)
     kind = values.type
     if pa.types.is_dictionary(kind):
         if not (pa.types.is_string(kind.value_type) or pa.types.is_large_string(kind.value_type)):
@@ -193,8 +193,8 @@ def _numbers_from_arrow(name: str, values: pa.ChunkedArray) -> Column | None:
     return None
 
 
-def _as_text(name: str, values: pa.ChunkedArray) -> pa.ChunkedArray:
-    """Text held in another way, as text; anything else as it is."""
+def as_text(name: str, values: pa.ChunkedArray) -> pa.ChunkedArray:
+    """Text that is held in another way, as text; anything else as it is. Raises ReadError for bytes that are no text."""
     kind = values.type
     if pa.types.is_string_view(kind):
         return values.cast(pa.large_string())

@@ -16,10 +16,11 @@ import pyarrow as pa
 from msgspec.structs import replace
 
 from foldbasket.decoding import from_json
-from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn, blank_mask, smallest_codes
+from foldbasket.tables.column import CodedColumn, Column, Dictionary, NumberColumn, blank_mask, picked, smallest_codes
 from foldbasket.tables.profile import Profile, profile_of, profile_of_members
 from foldbasket.tables.progress import Progress
-from foldbasket.tables.sample import made_of, made_whole, read_columns, with_needs
+from foldbasket.tables.sample import in_view, made_of, made_whole, read_columns, stream_behind, with_needs
+from foldbasket.tables.stacking import stacked
 from foldbasket.tables.table import Table
 from foldbasket.tables.types import FieldType, canonical, parse_canonical
 from foldbasket.tables.uniting import united
@@ -229,3 +230,28 @@ def _all_told(wanted: Mapping[str, Column], tallies: Mapping[str, _Tally]) -> di
         elif name not in found:
             found[name] = Surveyed(profile_of(column), column if isinstance(column, CodedColumn) else None)
     return found
+
+
+def with_all_members(table: Table, progress: Progress | None = None) -> Table:
+    """The sample of a table that is not held, and behind it records that have the members of its texts that the sample lacks; those of fields with too many
+    are left out. Raises ReadError, Cancelled."""
+    view, stream = in_view(table), stream_behind(table)
+    texts = [name for name in read_columns(table) if table.columns[name].type is FieldType.TEXT]
+    if stream is None or not texts:
+        return view
+    told = survey(table, stream, progress or Progress(), texts)
+    more = {name: each.members for name, each in told.items() if each.members is not None}
+    count = max((len(each.dictionary) for each in more.values()), default=0)
+    first = np.zeros(count if view.count else 0, np.int64)
+    columns: dict[str, Column] = {}
+    for name, column in view.columns.items():
+        members = more.get(name)
+        if members is None:
+            columns[name] = picked(column, first)
+        else:
+            many = len(members.dictionary)
+            codes = np.minimum(np.arange(len(first)), many).astype(smallest_codes(many))
+            columns[name] = CodedColumn(name, codes, members.dictionary, column.nature)
+    behind = Table(view.name, columns, view.origin)
+    both = {name: stacked(name, [view, behind]).column for name in view.columns}
+    return Table(view.name, both, view.origin)

@@ -16,7 +16,7 @@ import pyarrow as pa
 from msgspec.structs import replace
 
 from foldbasket.decoding import from_json
-from foldbasket.errors import FoldBasketError, ReadError
+from foldbasket.errors import FoldBasketError, ReadError, out_of_memory
 from foldbasket.later import pq
 from foldbasket.tables.conversion import arrow_of, as_arrow
 from foldbasket.tables.mending.mend import AnyMend, Mended, Outcome, as_taken, done_to, none_left, passed_over
@@ -143,8 +143,8 @@ def counts_of(written: Path) -> list[Count]:
     """What was counted of each mend when a pass was written. Raises ReadError where that is not told."""
     try:
         return from_json((pq.read_metadata(written).metadata or {})[TOLD], list[Count])
-    except (KeyError, OSError, pa.ArrowException, msgspec.MsgspecError):
-        raise ReadError(
+    except (KeyError, OSError, pa.ArrowException, msgspec.MsgspecError) as error:
+        raise out_of_memory(error, written.name) or ReadError(
             "what was kept of its mended records cannot be read.",
             where=written.name,
             todo="Clear what is kept (fold-basket cache --clear), and open it again.",

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pyarrow as pa
 
-from foldbasket.errors import ReadError
+from foldbasket.errors import ReadError, out_of_memory
 from foldbasket.tables.conversion import fitted
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.contract import AS_FOUND, READERS, Reader, Reading
@@ -19,7 +19,7 @@ from foldbasket.tables.table import Table
 
 def broken(path: Path, error: Exception) -> ReadError:
     """The error for a file against which Arrow says something."""
-    return ReadError(
+    return out_of_memory(error, path.name) or ReadError(
         f"this is not an Arrow file that can be read ({first_line(error)})",
         where=path.name,
         todo="Write it again; Feather version 1 is not read.",
@@ -31,7 +31,7 @@ def _damage_told(path: Path) -> Iterator[None]:
     """What Arrow says against a file becomes a ReadError."""
     try:
         yield
-    except (pa.ArrowException, OSError, OverflowError) as error:
+    except (pa.ArrowException, MemoryError, OSError, OverflowError) as error:
         if isinstance(error, FileNotFoundError | PermissionError):
             raise
         raise broken(path, error) from None

@@ -10,7 +10,7 @@ from __future__ import annotations
 import contextlib
 import os
 import time
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from functools import lru_cache
 from pathlib import Path, PurePosixPath
 from typing import Any, TypeVar
@@ -18,12 +18,14 @@ from typing import Any, TypeVar
 import msgspec
 import pyarrow as pa
 
-from foldbasket.errors import ReadError
+from foldbasket.errors import ReadError, out_of_memory
+from foldbasket.later import pq
 from foldbasket.tables.column import Column
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.alike import common_kinds, differing, has_no_value, mixed_of, notes_of
 from foldbasket.tables.reading.folder import file_column, named_of
-from foldbasket.tables.reading.parquet import first_line, kinds_told
+from foldbasket.tables.reading.parquet import first_line
+from foldbasket.tables.reading.parquettypes import FieldKind, kinds_of
 from foldbasket.tables.sample import whole_of
 from foldbasket.tables.table import Table
 from foldbasket.tables.unread import bound, unread_columns
@@ -122,7 +124,7 @@ def files_at(address: str) -> list[ObjectFile]:
             found = [patiently(lambda: store().get_file_info(key))]
         else:
             found = patiently(lambda: store().get_file_info(fs.FileSelector(key, recursive=True)))
-    except (OSError, pa.ArrowException) as error:
+    except (OSError, MemoryError, pa.ArrowException) as error:
         raise told_by_store(error, address) from None
     files = [
         ObjectFile(each.path, each.size or 0, each.mtime_ns or 0)
@@ -157,7 +159,7 @@ def patiently(ask: Callable[[], T]) -> T:
     for pause in PAUSES:
         try:
             return ask()
-        except (OSError, pa.ArrowException) as error:
+        except (OSError, MemoryError, pa.ArrowException) as error:
             if not is_busy(error):
                 raise
         time.sleep(pause)
@@ -167,6 +169,9 @@ def patiently(ask: Callable[[], T]) -> T:
 def told_by_store(error: BaseException, where: str) -> ReadError:
     """What a store's error means."""
     said = first_line(error)
+    told = out_of_memory(error, where)
+    if told is not None:
+        return told
     if is_busy(error):
         return ReadError(
             f"the object store is busy or cannot be reached ({said}).", where=where, todo="Try again in a moment."
@@ -179,6 +184,20 @@ def told_by_store(error: BaseException, where: str) -> ReadError:
         where=where,
         todo="Is the address right, and AWS_ENDPOINT_URL and AWS_REGION where it is? Then try again.",
     )
+
+
+def _kinds(file: ObjectFile, told: pq.FileMetaData) -> dict[str, FieldKind]:
+    """The types of a file's fields. Raises ReadError."""
+
+    @contextlib.contextmanager
+    def opened() -> Iterator[pq.ParquetFile]:
+        with file.open() as source, pq.ParquetFile(source, metadata=told, pre_buffer=False) as made:
+            yield made
+
+    try:
+        return patiently(lambda: kinds_of(told, str(file), opened))
+    except (OSError, MemoryError, pa.ArrowException) as error:
+        raise told_by_store(error, str(file)) from None
 
 
 def read_objects(
@@ -195,9 +214,9 @@ def read_objects(
         progress.step(f"Asking for {file.name}", at / len(files))
         try:
             told = told_of(file, (file.size, file.time))
-        except (OSError, pa.ArrowException) as error:
+        except (OSError, MemoryError, pa.ArrowException) as error:
             raise told_by_store(error, str(file)) from None
-        kinds.append(kinds_told(told, str(file)))
+        kinds.append(_kinds(file, told))
         counts.append(told.num_rows)
     states = [(file.size, file.time) for file in files]
 

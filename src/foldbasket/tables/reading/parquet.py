@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime
 import itertools
 import os
 import threading
@@ -15,7 +14,7 @@ import pyarrow as pa
 from msgspec.structs import replace
 
 from foldbasket.decoding import from_json
-from foldbasket.errors import ReadError
+from foldbasket.errors import ReadError, out_of_memory
 from foldbasket.later import pq
 from foldbasket.tables.column import PUT_OFF, CodedColumn, Column, DeferredColumn, natured
 from foldbasket.tables.conversion import fitted, is_bytes, to_arrow
@@ -24,9 +23,10 @@ from foldbasket.tables.nature import Nature
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.alike import Kind
 from foldbasket.tables.reading.contract import AS_FOUND, READERS, Reader, Reading, damaged_copy, memory_at_hand
+from foldbasket.tables.reading.parquettypes import FieldKind, is_text, kind_found, kind_told
 from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.table import Chosen, Table
-from foldbasket.tables.types import MAX_SCALE, FieldType
+from foldbasket.tables.types import FieldType
 from foldbasket.tables.unread import Stream, unread_columns
 from foldbasket.tables.written import Order
 
@@ -34,6 +34,8 @@ MOST_BYTES = 2.5
 """Bytes a value of a repeating text takes: its number in the file's dictionary, at most 16 bits, and a share of the dictionary."""
 
 
+MANY = 1_000_000
+"""In a file of fewer records, fields of which its description does not tell the type are read at once."""
 OWN = b"fold-basket"
 """Under this name the file's metadata holds what Parquet itself cannot say of a table of ours."""
 
@@ -93,7 +95,7 @@ def read_parquet(
         texts = [field.name for at, field in enumerate(schema) if is_text(field.type) and at not in varied]
         names = field_names(schema.names)
         wanted = [at for at, name in enumerate(names) if only is None or name in only]
-        later = _later(metadata, schema, wanted) if lazily else {}
+        later = _later(path, metadata, schema, wanted, names) if lazily else {}
         wanted = [at for at in wanted if at not in later]
         own = threading.local()  # opening a file costs in proportion to its fields, so each thread opens it once
         done = itertools.count(1)
@@ -111,12 +113,13 @@ def read_parquet(
         order = sorted(wanted, key=lambda at: at not in varied)
         with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
             made = dict(zip(order, pool.map(read, order), strict=True))
-    except (pa.ArrowException, OSError, OverflowError) as error:
+    except (pa.ArrowException, MemoryError, OSError, OverflowError) as error:
         if isinstance(error, FileNotFoundError | PermissionError):
             raise
         why = first_line(error)
         raise (
-            damaged_copy(path, why)
+            out_of_memory(error, path.name)
+            or damaged_copy(path, why)
             or ReadError(
                 f"this is not a Parquet file that can be read ({why}).", where=path.name, todo="Export it again."
             )
@@ -131,60 +134,23 @@ def read_parquet(
     return _as_it_was(Table(name, columns, str(path), said), (schema.metadata or {}).get(OWN))
 
 
-def _later(metadata: pq.FileMetaData, schema: pa.Schema, wanted: Sequence[int]) -> dict[int, tuple[FieldType, int]]:
-    """The fields that can be read when they are asked for, with their types; none of a file of ours, which says more of them."""
+def _later(
+    path: Path, metadata: pq.FileMetaData, schema: pa.Schema, wanted: Sequence[int], names: Sequence[str]
+) -> dict[int, FieldKind]:
+    """The fields that can be read when they are asked for, with their types; none of a file of ours, which says more of them. Of a large file those that its
+    description does not tell are looked through. Raises ReadError."""
     if OWN in (schema.metadata or {}):
         return {}
-    return {at: kind for at in wanted if (kind := _sure(metadata, schema, at)) is not None}
+    found = {at: kind for at in wanted if (kind := kind_told(metadata, schema, at)) is not None}
+    unsure = [at for at in wanted if at not in found] if metadata.num_rows >= MANY else []
 
+    def looked_through(at: int) -> FieldKind | None:
+        with pq.ParquetFile(path, page_checksum_verification=True) as file:
+            return kind_found(file, at, names[at])
 
-def _sure(metadata: pq.FileMetaData, schema: pa.Schema, at: int) -> tuple[FieldType, int] | None:
-    """The type and the fraction digits that a field will have once it is read; None where that depends on its values."""
-    kind = schema.field(at).type
-    if is_text(kind) or (pa.types.is_dictionary(kind) and is_text(kind.value_type)):
-        return FieldType.TEXT, 0
-    if pa.types.is_boolean(kind):
-        return FieldType.YESNO, 0
-    if pa.types.is_integer(kind) and not pa.types.is_uint64(kind):
-        return FieldType.WHOLE, 0
-    if pa.types.is_decimal128(kind) and kind.precision <= 18 and 0 <= kind.scale <= MAX_SCALE:
-        return (FieldType.DECIMAL if kind.scale else FieldType.WHOLE), kind.scale
-    if pa.types.is_floating(kind):
-        return FieldType.REAL, 0
-    if pa.types.is_date32(kind) and _within_calendar(metadata, at):
-        return FieldType.DATE, 0
-    if pa.types.is_timestamp(kind) and _within_calendar(metadata, at):
-        return FieldType.TIMESTAMP, 0
-    return None
-
-
-def _within_calendar(metadata: pq.FileMetaData, at: int) -> bool:
-    """Whether the file tells of every group of records that its dates lie within the calendar."""
-    for group in range(metadata.num_row_groups):
-        told = metadata.row_group(group).column(at).statistics
-        if told is not None and told.has_null_count and told.null_count == metadata.row_group(group).num_rows:
-            continue
-        if told is None or not told.has_min_max:
-            return False
-        if not (isinstance(told.min, datetime.date) and isinstance(told.max, datetime.date)):
-            return False
-    return True
-
-
-def kinds_told(metadata: pq.FileMetaData, where: str) -> dict[str, tuple[FieldType, int]]:
-    """The types and fraction digits of a file's fields, by its description alone. Raises ReadError for a field that it does not tell enough of."""
-    schema = metadata.schema.to_arrow_schema()
-    found = {}
-    for at, name in enumerate(field_names(schema.names)):
-        kind = _sure(metadata, schema, at) if not pa.types.is_nested(schema.field(at).type) else None
-        if kind is None:
-            raise ReadError(
-                f"the file does not tell enough of “{name}” ({schema.field(at).type}) to be read part by part.",
-                where=where,
-                todo="Copy it here, or leave the field out of it.",
-            )
-        found[name] = kind
-    return found
+    with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
+        kinds = dict(zip(unsure, pool.map(looked_through, unsure), strict=True))
+    return found | {at: kind for at, kind in kinds.items() if kind is not None}
 
 
 def first_line(error: BaseException) -> str:
@@ -193,14 +159,9 @@ def first_line(error: BaseException) -> str:
     return lines[0][:200] if lines else type(error).__name__
 
 
-def is_text(kind: pa.DataType) -> bool:
-    """Whether an Arrow type is plain text."""
-    return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
-
-
 def _is_varied(kind: pa.DataType) -> bool:
     """Whether its values have no width of their own."""
-    return is_text(kind) or pa.types.is_string_view(kind) or is_bytes(kind)
+    return is_text(kind) or is_bytes(kind)
 
 
 def _refuse_nested(schema: pa.Schema, path: Path) -> None:

@@ -13,14 +13,15 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 import pyarrow as pa
 
-from foldbasket.errors import ReadError
+from foldbasket.errors import ReadError, out_of_memory
 from foldbasket.later import pq
 from foldbasket.tables.column import Column, picked
 from foldbasket.tables.conversion import as_arrow, fitted
 from foldbasket.tables.progress import Progress
 from foldbasket.tables.reading.alike import Kind
 from foldbasket.tables.reading.contract import changed_since, damaged_copy
-from foldbasket.tables.reading.parquet import first_line, is_text
+from foldbasket.tables.reading.parquet import first_line
+from foldbasket.tables.reading.parquettypes import is_text
 from foldbasket.tables.reading.sniffing import field_names
 from foldbasket.tables.stacking import blanks, stacked, widened
 from foldbasket.tables.table import Table
@@ -92,9 +93,9 @@ class ParquetStream:
                             start += table.count
                         reached += table.count
                     break
-                except (pa.ArrowException, OSError, OverflowError) as error:
+                except (pa.ArrowException, MemoryError, OSError, OverflowError) as error:
                     if pause is None or not _is_busy(error):
-                        raise _broken(path, error) from None
+                        raise broken_file(path, error) from None
                     time.sleep(pause)
             if start - own != count:
                 raise changed_since(path)
@@ -169,8 +170,8 @@ class ParquetStream:
                 first = max(start, reached) - reached
                 try:
                     found += self._within(piece, first, min(stop, reached + piece.rows) - reached, names)
-                except (pa.ArrowException, OSError, OverflowError) as error:
-                    raise _broken(self.files[piece.file], error) from None
+                except (pa.ArrowException, MemoryError, OSError, OverflowError) as error:
+                    raise broken_file(self.files[piece.file], error) from None
             reached += piece.rows
         if not found:  # without records, but of the right types
             found += self._with_named(0, names, LEAST, [], told_of(self.files[0], self.states[0]))
@@ -201,8 +202,8 @@ class ParquetStream:
         for path, groups, state in zip(self.files, self.groups, self.states, strict=True):
             try:
                 told = told_of(path, state)
-            except (pa.ArrowException, OSError) as error:
-                raise _broken(path, error) from None
+            except (pa.ArrowException, MemoryError, OSError) as error:
+                raise broken_file(path, error) from None
             names = field_names([told.schema.column(at).name for at in range(told.num_columns)])
             at = names.index(name)
             for group in range(told.num_row_groups) if groups is None else groups:
@@ -213,8 +214,8 @@ class ParquetStream:
                 if stats.has_min_max:
                     lows.append(stats.min)
                     highs.append(stats.max)
-        if any(type(each) is not type(lows[0]) for each in (*lows, *highs)):
-            return None
+        if any(isinstance(each, bytes) or type(each) is not type(lows[0]) for each in (*lows, *highs)):
+            return None  # of text that is held as bytes
         return Span(min(lows, default=None), max(highs, default=None), has_blanks)
 
     def divided(self, many: int) -> list[ParquetStream]:
@@ -236,8 +237,8 @@ class ParquetStream:
                 if _state(path) != state:
                     raise changed_since(path)
                 told = told_of(path, state)
-            except (pa.ArrowException, OSError) as error:
-                raise _broken(path, error) from None
+            except (pa.ArrowException, MemoryError, OSError) as error:
+                raise broken_file(path, error) from None
             wanted = self.groups[at]
             for group in range(told.num_row_groups) if wanted is None else wanted:
                 yield Piece(at, group, told.row_group(group).num_rows)
@@ -293,8 +294,12 @@ def _is_busy(error: BaseException) -> bool:
     return is_busy(error)
 
 
-def _broken(path: Path | ObjectFile, error: BaseException) -> ReadError:
+def broken_file(path: Path | ObjectFile, error: BaseException) -> ReadError:
+    """The error for a file whose records could not be read, by what went wrong."""
     why = first_line(error)
+    told = out_of_memory(error, str(path) if not isinstance(path, Path) else path.name)
+    if told is not None:
+        return told
     if not isinstance(path, Path):
         from foldbasket.tables.reading.objects import is_of_store, told_by_store
 
