@@ -54,7 +54,7 @@ def test_interrupted_at_any_moment(demo, tmp_path, name):
         made = began(commands(demo, tmp_path)[name])
         time.sleep(rng.uniform(0.02, 2.5))
         for _ in range(1 + at % 2):  # some press it twice
-            os.killpg(made.pid, signal.SIGINT)
+            os.killpg(made.pid, signal.SIGINT if at < 2 else signal.SIGTERM)
             time.sleep(0.05)
         _, said = made.communicate(timeout=60)
         assert_plain(said)

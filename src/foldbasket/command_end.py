@@ -6,7 +6,9 @@ import contextlib
 import errno
 import gc
 import os
+import signal
 import sys
+import threading
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -16,7 +18,7 @@ from foldbasket.errors import FoldBasketError
 def told_in_a_line(work: Callable[[], int]) -> int:
     """Run a command, say what went wrong, and return its exit code: 1 for what is wrong, 130 where it was interrupted."""
     try:
-        with _no_tracebacks_of_libraries():
+        with _no_tracebacks_of_libraries(), _ended_like_interrupted():
             return work()
     except FoldBasketError as error:
         return _say(str(error))
@@ -35,6 +37,21 @@ def told_in_a_line(work: Callable[[], int]) -> int:
         return _say(f"this cannot be written ({error.strerror}). Free some space, or choose another place.")
     except Exception as error:
         return _bug(error)
+
+
+@contextlib.contextmanager
+def _ended_like_interrupted() -> Iterator[None]:
+    """Within it SIGTERM ends a command like Ctrl+C does, so that what it has begun is cleared; Ctrl+C does so too where a shell had it ignored, as for what
+    it runs in the background."""
+    if threading.current_thread() is not threading.main_thread():
+        yield
+        return
+    before = {each: signal.signal(each, signal.default_int_handler) for each in (signal.SIGTERM, signal.SIGINT)}
+    try:
+        yield
+    finally:
+        for each, handler in before.items():
+            signal.signal(each, handler)
 
 
 def _say(said: str) -> int:

@@ -195,15 +195,15 @@ def certificates(folder):
 
 
 @contextlib.contextmanager
-def served(*arguments):
-    """A cluster of the command line's, and its address."""
+def served(*arguments, end=signal.SIGINT):
+    """A cluster of the command line's, and its address; a signal ends it."""
     command = [sys.executable, "-m", "foldbasket", "cluster", "--port", "0", "--workers", "1", *arguments]
     with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True) as process:
         try:
             said = process.stdout.readline()
             yield re.search(r"behind (\S+);", said)[1], process
         finally:
-            process.send_signal(signal.SIGINT)
+            process.send_signal(end)
             with contextlib.suppress(subprocess.TimeoutExpired):
                 process.wait(60)
             process.kill()
@@ -230,13 +230,14 @@ def test_over_tls_with_certificates_alone_and_a_scheduler_that_goes_away_is_told
         cluster.close()
 
 
-def test_the_command_folds_on_a_cluster(tmp_path, capsys):
+@pytest.mark.parametrize("end", [signal.SIGINT, signal.SIGTERM])
+def test_the_command_folds_on_a_cluster(tmp_path, capsys, end):
     from foldbasket.demo.scenario import write_demo
 
     basket = write_demo(tmp_path / "demo", 3_000, "parquet")
     asked = ["render", str(basket), "--fold", "Net sales by site", "--quiet"]
     assert main([*asked, "--to", str(tmp_path / "here.csv")]) == 0
-    with served() as (address, _):
+    with served(end=end) as (address, _):
         assert stat.S_IMODE(throwaway_files(1)[0].parent.stat().st_mode) == 0o700
         assert [stat.S_IMODE(each.stat().st_mode) for each in throwaway_files(1)[0].parent.iterdir()] == [0o600, 0o600]
         assert main([*asked, "--to", str(tmp_path / "far.csv"), "--cluster", address]) == 0, capsys.readouterr().err
@@ -244,6 +245,15 @@ def test_the_command_folds_on_a_cluster(tmp_path, capsys):
     assert (tmp_path / "here.csv").read_bytes() == (tmp_path / "far.csv").read_bytes()
     assert main([*asked, "--to", str(tmp_path / "x.csv"), "--cluster", "10.1.2.3:8786"]) == 1
     assert "no certificates were given" in capsys.readouterr().err
+
+
+def test_certificates_of_clusters_that_were_killed_go_with_the_next():
+    with served(end=signal.SIGKILL):
+        pass
+    left = list(throwaway_files(1)[0].parent.iterdir())
+    assert len(left) == 2
+    with served():
+        assert not set(left) & set(throwaway_files(1)[0].parent.iterdir())
 
 
 def test_first_and_last_and_bands_on_the_cluster_are_those_held(two, tmp_path):

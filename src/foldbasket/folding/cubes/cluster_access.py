@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import socket
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -75,12 +76,22 @@ def throwaway_files(port: int) -> tuple[Path, Path]:
     return folder / f"{port}.pem", folder / f"{port}.key"
 
 
+def _clear_left(folder: Path) -> None:
+    """Delete the files of clusters that were killed: nobody listens at their ports."""
+    for file in folder.glob("*.*"):
+        with contextlib.suppress(OSError, ValueError), socket.socket() as asked:
+            asked.settimeout(1.0)
+            if asked.connect_ex(("127.0.0.1", int(file.stem))):
+                file.unlink()
+
+
 @contextlib.contextmanager
 def published(security: Any, port: int) -> Iterator[None]:
     """Within it the throw-away certificate of a cluster can be found by programs of the same user, and by nobody else. Raises OSError."""
     files = throwaway_files(port)
     files[0].parent.mkdir(parents=True, exist_ok=True, mode=0o700)
     os.chmod(files[0].parent, 0o700)
+    _clear_left(files[0].parent)
     try:
         for file, text in zip(files, (security.tls_ca_file, security.tls_client_key), strict=True):
             file.unlink(missing_ok=True)
