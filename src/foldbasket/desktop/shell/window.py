@@ -20,7 +20,7 @@ from foldbasket.desktop.actions.fold import add_fold, rename_fold, rename_word
 from foldbasket.desktop.actions.source import repoint
 from foldbasket.desktop.shell.start import StartView
 from foldbasket.desktop.widgets import dialogs, theme
-from foldbasket.desktop.widgets.collecting import window_closed
+from foldbasket.desktop.widgets.collecting import let_go, window_closed
 from foldbasket.errors import BasketError, FoldBasketError
 
 if TYPE_CHECKING:
@@ -364,6 +364,7 @@ class MainWindow(QMainWindow):
         if self._desk is not None:
             self._desk.close()
         event.accept()
+        let_go(self)  # with all that it shows: what is connected to its parts would keep it, its tables and their files
 
     def _leave(self) -> None:
         QTimer.singleShot(0, self.close_now)
