@@ -65,6 +65,10 @@ class Oracle:
         self.measures = {measure.id: measure for measure in fold.measures}
         self.rows = self.grown(fold.rows)
         self.columns = self.grown(fold.columns)
+        shown = self.leaves(self.rows), self.leaves(self.columns)
+        for root, there, words in ((self.rows, shown[1], fold.columns), (self.columns, shown[0], fold.rows)):
+            if any(word.keep is not None and word.keep.rest == "gone" for word in words):
+                self.prune(root, there)
         hides = any(word.keep is not None for word in fold.rows + fold.columns)
         self.shown = self.kept
         if hides and fold.totals_cover == "shown":
@@ -117,6 +121,13 @@ class Oracle:
             self.grow(each, words)
         # A member whose own members are all left out is not shown either.
         node.children = [each for each in nodes if each.children or each.gathered or each.level == len(words)]
+
+    def prune(self, node, there):
+        """Without the members none of whose shown records is among some."""
+        depth = self.depth_of(node)
+        node.children = [each for each in node.children if self.leaves(each) & there] if node.level < depth else []
+        for each in node.children:
+            self.prune(each, there)
 
     def ordered(self, word, nodes):
         moving = sorted((each for each in nodes if each.rank < LAST), key=lambda each: each.rank)

@@ -19,7 +19,7 @@ from foldbasket.errors import FoldError
 from foldbasket.folding.compare.cells import Cells, compared
 from foldbasket.folding.compare.sides import Side
 from foldbasket.folding.layout.frame import check_memory, check_size, picked_cells, shown_of, totals_of_shown
-from foldbasket.folding.layout.ordering import Asked, Rearranged, gathered, node_values, rearranged
+from foldbasket.folding.layout.ordering import Asked, Rearranged, gathered, node_values, rearranged, without_empty
 from foldbasket.folding.layout.share import Share
 from foldbasket.folding.layout.worked import block_of
 from foldbasket.folding.lines.trees import Lines, Tree, closed_of, every_line, grow, lines_of, ranks_of
@@ -29,6 +29,7 @@ from foldbasket.folding.plan.summary import Ready
 from foldbasket.folding.states.aggregates.aggregate import Block
 from foldbasket.sentence.phrases import measure_heading
 from foldbasket.spec.fold import Fold, Measure, Placed, Where
+from foldbasket.spec.order import Rest
 from foldbasket.tables.distinct import distinct
 
 Coords = npt.NDArray[np.int32]
@@ -251,6 +252,9 @@ class Laying:
                 for each in self._asked(axis, whole, blocks)
             ]
             made.append(self._rearranged(axis, asked))
+        for axis in (0, 1):  # what has no record but in members that are gone goes with them
+            if any(word.placed.keep is not None and word.placed.keep.rest is Rest.GONE for word in self.axes[1 - axis]):
+                made[axis] = without_empty(made[axis], made[1 - axis].tree)
         self._look()
         self.trees = (made[0].tree, made[1].tree)
         new = self._whole()

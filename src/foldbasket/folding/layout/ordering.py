@@ -93,11 +93,21 @@ def _key(side: Side, line: int, field: int) -> str | None:
     return None if code < 0 or code >= domain.blank else domain.key(code)
 
 
-def rearranged(tree: Tree, asked: list[Asked]) -> Rearranged:
-    """The tree in the order asked for and without what the filters leave out. Blank values come last in either direction, and
+def without_empty(made: Rearranged, other: Tree) -> Rearranged:
+    """Without the leaves whose records all are in leaves that the other axis leaves out; those that never had any stay."""
+    own = made.tree.leaf_of_cell
+    has, had = np.zeros(made.tree.leaves, np.bool_), np.zeros(made.tree.leaves, np.bool_)
+    had[own[own >= 0]] = True
+    has[own[(own >= 0) & (other.leaf_of_cell >= 0)]] = True
+    kept = has | ~had
+    return made if kept.all() or not made.tree.depth else made.then(rearranged(made.tree, [], kept))
+
+
+def rearranged(tree: Tree, asked: list[Asked], only: npt.NDArray[np.bool_] | None = None) -> Rearranged:
+    """The tree in the order asked for and without what the filters leave out, of some of its leaves `only`. Blank values come last in either direction, and
     the line of gathered members after them."""
     ranks = [np.arange(len(starts)) for starts in tree.starts]
-    kept = np.ones(tree.leaves, np.bool_)
+    kept = np.ones(tree.leaves, np.bool_) if only is None else only.copy()
     for each in asked:
         codes = tree.codes[tree.starts[each.level], each.level - 1]
         is_rest = (codes == each.others) | (codes < 0)
