@@ -222,7 +222,7 @@ def fold_pictures(window: MainWindow, shoot: Callable[[str], None], folder: Path
     show("Ten best customers")
     desk.select_word("who")
     shoot("best-customers")
-    show("Actual against plan")
+    show("Actual vs plan")
     desk.select_word("region")
     shoot("plan-and-actual")
     reading_picture(window, shoot)

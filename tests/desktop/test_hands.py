@@ -86,7 +86,7 @@ def test_fields_are_found_exact_first_and_none_twice(driver, demo):
 
 def test_what_can_be_placed_through_a_shared_field_is_not_called_unlinked(driver, demo):
     driver.open(demo)
-    driver.desk.show_fold("Actual against plan")
+    driver.desk.show_fold("Actual vs plan")
     driver.settle()
     for strand, field in (("measures", "Planned net"), ("rows", "Region")):
         popup = driver.workspace.sentence.open_finder(strand)

@@ -225,7 +225,7 @@ def test_measures_are_moved_to_rows_on_the_folds_card(sites):
 
 def test_what_a_field_is_in_another_table_is_said_on_its_card(sites):
     desk = sites.desk
-    desk.show_fold("Actual against plan")
+    desk.show_fold("Actual vs plan")
     sites.settle()
     assert [each.base for each in desk.report.counted] == ["Order lines", "Plan"]
     desk.select_word("region")

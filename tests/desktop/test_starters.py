@@ -13,12 +13,12 @@ def test_data_just_opened_are_offered_as_reports_and_one_is_taken(driver, demo):
     starters = driver.workspace.starters
     assert starters.isVisible()
     named = [card.proposal.fold.name for card in starters.cards]
-    assert named == ["Along time", "Net by Line", "Ten largest: Customer", "2026 against 2025"]
+    assert named == ["Over time", "Net by Line", "Top 10: Customer", "2026 vs 2025"]
     card = starters.cards[2]
     assert card.accessibleName().startswith("Start from: Net, summed and Share, as % of the column for each Customer")
     card.setFocus()
     driver.press(card, Qt.Key.Key_Return)
-    assert driver.desk.fold.name == "Ten largest: Customer"
+    assert driver.desk.fold.name == "Top 10: Customer"
     assert {link.to_table for link in driver.desk.basket.links} == {"Orders", "Customers", "Varieties"}
     assert not starters.isVisible()
     assert driver.desk.report.height == 12
@@ -58,7 +58,7 @@ def test_what_is_worth_a_look_stands_on_the_reports_card_and_is_done_by_a_click(
     assert "2026 is incomplete: data ends 30 Sep 2026." in [each.text() for each in body.findChildren(QLabel)]
     for _ in range(2):  # it begins within a year as well
         body = driver.workspace.card.body
-        leave = next(each for each in body.findChildren(QPushButton) if each.text() == "Leave it out")
+        leave = next(each for each in body.findChildren(QPushButton) if each.text() == "Exclude it")
         driver.qtbot.mouseClick(leave, Qt.MouseButton.LeftButton)
         driver.settle()
     assert "2026" not in {driver.desk.report.columns.label(line, 0) for line in range(len(driver.desk.report.columns))}

@@ -93,9 +93,7 @@ def test_who_sold_most_of_one_line_in_march_by_keys(walk):
 def test_ten_best_customers_with_their_share_and_all_others_by_mouse(driver, demo):
     walk = Walk(driver)
     driver.open(*(demo.parent / f"{name}.csv" for name in ("order_lines", "orders", "customers")))
-    walk.click(
-        next(card for card in driver.workspace.starters.cards if card.proposal.fold.name == "Ten largest: Customer")
-    )
+    walk.click(next(card for card in driver.workspace.starters.cards if card.proposal.fold.name == "Top 10: Customer"))
     walk.ended("c-mouse")
     assert walk.names()[10:] == ["All others", ""]
     assert [head.heading for head in walk.report.measures] == ["Net", "Share"]
@@ -105,7 +103,7 @@ def test_ten_best_customers_with_their_share_and_all_others_by_mouse(driver, dem
 def test_ten_best_customers_with_their_share_and_all_others_by_keys(driver, demo):
     walk = Walk(driver)
     driver.open(*(demo.parent / f"{name}.csv" for name in ("order_lines", "orders", "customers")))
-    card = next(card for card in driver.workspace.starters.cards if card.proposal.fold.name == "Ten largest: Customer")
+    card = next(card for card in driver.workspace.starters.cards if card.proposal.fold.name == "Top 10: Customer")
     walk.key(Key.Key_R)
     while QApplication.focusWidget() is not card:
         walk.press(Key.Key_Right)
@@ -114,7 +112,7 @@ def test_ten_best_customers_with_their_share_and_all_others_by_keys(driver, demo
     assert walk.names()[10:] == ["All others", ""]
 
 
-# (d) actual against plan, marked where it is short by a tenth
+# (d) actual vs plan, marked where it is short by a tenth
 
 
 def test_actual_against_plan_marked_where_it_is_short_by_mouse(walk):

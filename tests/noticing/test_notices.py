@@ -49,10 +49,12 @@ def test_a_sum_of_prices_is_told_and_averaged_instead():
     of = source(table("Sales", SALES))
     fold = Fold("test", (measure("sum", "Sales.unit price"),), (placed("Sales.channel"),))
     first = noticed(seen(of, fold))[0]
-    assert first.said == "unit price adds up prices or rates, and such a sum means little."
+    assert first.said == "unit price adds up prices or rates, which is rarely meaningful."
     assert after(of, fold, first).measures[0].aggregate == "average"
-    assert not any("means little" in each for each in said(of, after(of, fold, first)))
-    assert not any("means little" in each for each in said(of, replace(fold, measures=(measure("sum", "Sales.net"),))))
+    assert not any("rarely meaningful" in each for each in said(of, after(of, fold, first)))
+    assert not any(
+        "rarely meaningful" in each for each in said(of, replace(fold, measures=(measure("sum", "Sales.net"),)))
+    )
 
 
 def test_a_blank_member_and_records_without_partner_are_told_and_left_out():
@@ -61,8 +63,8 @@ def test_a_blank_member_and_records_without_partner_are_told_and_left_out():
     fold = Fold("test", (measure("sum", "Sales.net"),), (placed("Customers.town"),), (placed("Sales.channel"),))
     found = noticed(seen(of, fold))
     assert [each.said for each in found] == [
-        "Some records have no match in Customers, so their town stands as (no match).",
-        "Some records have no channel; they stand as (blank).",
+        "Some records have no match in Customers, so their town is shown as (no match).",
+        "Some records have no channel. They are shown as (blank).",
     ]
     for each in found:
         fold = after(of, fold, each)
@@ -78,11 +80,11 @@ def test_a_missing_match_is_named_where_it_is_missing():
     links = [Link("Lines", "Orders", (("order", "order"),)), Link("Orders", "Customers", (("customer", "customer"),))]
     fold = Fold("test", (measure("sum", "Lines.net"),), (placed("Customers.town"),))
     assert said(source(lines, orders, customers, links=links), fold) == [
-        "Some records have no match in Orders, so their town stands as (no match)."
+        "Some records have no match in Orders, so their town is shown as (no match)."
     ]
     both = table("Orders", {"order": ["o1", "o2"], "customer": ["c1", "c9"]})
     assert said(source(lines, both, customers, links=links), fold) == [
-        "Some records have no match in Orders or Customers, so their town stands as (no match)."
+        "Some records have no match in Orders or Customers, so their town is shown as (no match)."
     ]
 
 
@@ -90,13 +92,13 @@ def test_a_member_that_holds_nearly_all_is_told_and_shares_are_offered():
     of = source(table("Sales", {"site": ["a", "b", "c"], "net": [970, 20, 10]}))
     fold = Fold("test", (measure("sum", "Sales.net"),), (placed("Sales.site"),))
     only = noticed(seen(of, fold))
-    assert [each.said for each in only] == ["a holds 97% of net."]
+    assert [each.said for each in only] == ["a makes up 97% of net."]
     shares = after(of, fold, only[0])
     assert Engine(of).fold(shares).text(0, 0) == "97.0%"
     assert said(of, shares) == []
-    assert said(of, replace(fold, rows=(), columns=fold.rows)) == ["a holds 97% of net."]
+    assert said(of, replace(fold, rows=(), columns=fold.rows)) == ["a makes up 97% of net."]
     most = source(table("Sales", {"site": ["a", "b", "c"], "net": [99700, 200, 100]}))
-    assert said(most, fold) == ["a holds 99.7% of net."], "what is not all is not said to be"
+    assert said(most, fold) == ["a makes up 99.7% of net."], "what is not all is not said to be"
     even = source(table("Sales", {"site": ["a", "b", "c"], "net": [940, 40, 20]}))
     assert said(even, fold) == []
     returns = source(table("Sales", {"site": ["a", "b", "c"], "net": [970, 20, -10]}))
@@ -130,7 +132,7 @@ def test_a_long_list_is_told_and_its_largest_are_offered():
     of = source(table("Sales", {"customer": [f"c{at}" for at in range(80)], "net": list(range(80))}))
     fold = Fold("test", (measure("sum", "Sales.net"),), (placed("Sales.customer"),))
     only = noticed(seen(of, fold))
-    assert [each.said for each in only] == ["80 customers are more than one reads."]
+    assert [each.said for each in only] == ["80 customers are too many to read in one report."]
     assert isinstance(after(of, fold, only[0]).rows[0].keep, Top)
     report = Engine(of).fold(after(of, fold, only[0]))
     assert report.height == 12, "ten, the others as one, and the total"

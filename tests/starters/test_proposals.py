@@ -37,25 +37,23 @@ def test_the_demo_is_offered_trend_parts_plan_largest_and_years(demo):
     ready = prepare(basket_or_data(demo), lazily=True)
     found = list(proposals(Ground(ready.source), ready.engine.fold))
     assert [each.fold.name for each in found] == [
-        "Along time",
+        "Over time",
         "Net by Line",
-        "Actual against plan",
-        "Ten largest: Customer",
-        "2026 against 2025",
+        "Actual vs plan",
+        "Top 10: Customer",
+        "2026 vs 2025",
     ]
     assert all(each.finding for each in found)
-    assert "over January to September, which both years have" in found[-1].finding
+    assert "over January to September of both years" in found[-1].finding
 
 
 def test_what_they_find_is_true():
     found = proposed(source(sales()))
     # 240 records: one in four is South's; of 60 customers every one has four records of 100 to 159.
-    assert found["Net by Region"].finding == "One of two regions makes 75%"
+    assert found["Net by Region"].finding == "One of two regions makes up 75%"
     total, ten = sum(100 + at for at in range(60)), sum(100 + at for at in range(50, 60))
     first = 159 / total
-    assert (
-        found["Ten largest: Customer"].finding == f"The ten largest make {ten / total:.0%}; c59, the first, {first:.1%}"
-    )
+    assert found["Top 10: Customer"].finding == f"The top ten make up {ten / total:.0%}. Largest: c59, {first:.1%}"
 
 
 def odd_sales():
@@ -71,11 +69,11 @@ def odd_sales():
 
 def test_blank_is_no_region_and_one_that_is_new_has_not_grown():
     found = proposed(source(odd_sales()))
-    years = found["2025 against 2024"].finding
+    years = found["2025 vs 2024"].finding
     assert years.startswith(
         (
-            "One of three regions grew, one is new; all together +",
-            "Two of three regions grew, one is new; all together +",
+            "One of three regions grew, one is new; overall +",
+            "Two of three regions grew, one is new; overall +",
         )
     )
     parts = found["Net by Region"]
@@ -88,7 +86,7 @@ def test_blank_is_no_region_and_one_that_is_new_has_not_grown():
         )
         / 100
     )
-    assert parts.finding == f"One of three regions makes {north / whole * 100:.0f}%"
+    assert parts.finding == f"One of three regions makes up {north / whole * 100:.0f}%"
 
 
 def regions_of(sold):
@@ -99,9 +97,7 @@ def test_a_region_without_a_plan_neither_reaches_nor_misses_it():
     plan = table("Budget", {"Region": ["North", "South"], "Amount planned": [Decimal(1), Decimal(1)]})
     of = source(odd_sales(), plan)
     of = type(of)(of.tables, (), (Shared((FieldRef("Sales", "Region"), FieldRef("Budget", "Region"))),))
-    assert (
-        proposed(of)["Actual against plan"].finding == "Two of three regions reach their plan; one cannot be compared"
-    )
+    assert proposed(of)["Actual vs plan"].finding == "Two of three regions met plan; one cannot be compared"
 
 
 @pytest.mark.parametrize(
@@ -117,12 +113,12 @@ def test_a_plan_is_put_beside_what_came():
     of = source(sales(), plan)
     of = type(of)(of.tables, (), (Shared((FieldRef("Sales", "Region"), FieldRef("Budget", "Region"))),))
     # North has 180 records and is short of 30,000; South is past its thousand.
-    made = found = proposed(of)["Actual against plan"]
+    made = found = proposed(of)["Actual vs plan"]
     cells = {
         made.report.rows.label(int(made.report.left.line[line]), 0): made.report.value(line, 2) for line in range(2)
     }
     assert cells["South"] > 0 > cells["North"]
-    assert found.finding == f"One of two regions is short of plan, North by {-cells['North'] * 100:.1f}%"
+    assert found.finding == f"One of two regions is below plan, North by {-cells['North'] * 100:.1f}%"
 
 
 @pytest.mark.parametrize(
@@ -167,14 +163,14 @@ def test_the_ten_largest_are_of_names_rather_than_codes_and_never_of_what_tells_
         "Umsatz": [Decimal(100 + at % 60) for at in range(many)],
     }
     found = proposed(source(table("Verkauf", columns)))
-    assert list(found) == ["Ten largest: Firm"]
-    assert found["Ten largest: Firm"].fold.measures[0].field == FieldRef("Verkauf", "Umsatz")
+    assert list(found) == ["Top 10: Firm"]
+    assert found["Top 10: Firm"].fold.measures[0].field == FieldRef("Verkauf", "Umsatz")
     del columns["Firm"]
-    assert list(proposed(source(table("Verkauf", columns)))) == ["Ten largest: Buyer"]
+    assert list(proposed(source(table("Verkauf", columns)))) == ["Top 10: Buyer"]
 
 
 def test_years_that_are_alike_have_changed_by_nothing():
     days = [dt.date(year, month, 15) for year in (2024, 2025) for month in range(1, 13)]
     sold = {"Day": days, "Site": ["Fen", "Moor"] * 12, "Net": [Decimal("1000.00")] * 23 + [Decimal("999.99")]}
-    finding = proposed(source(table("Sales", sold)))["2025 against 2024"].finding
-    assert "all together 0.0%" in finding
+    finding = proposed(source(table("Sales", sold)))["2025 vs 2024"].finding
+    assert "overall 0.0%" in finding

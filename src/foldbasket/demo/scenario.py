@@ -122,7 +122,7 @@ def demo_folds() -> tuple[Fold, ...]:
             columns=(Placed("channel", line("Channel")),),
         ),
         Fold(
-            name="Actual against plan",
+            name="Actual vs plan",
             measures=(
                 net,
                 Measure("plan", "sum", FieldRef("Plan", "Planned net"), heading="Plan", number=whole),
@@ -131,7 +131,7 @@ def demo_folds() -> tuple[Fold, ...]:
                     "sum",
                     line("Net"),
                     compare=AgainstMeasure("plan", How.CHANGE),
-                    heading="Off plan",
+                    heading="Variance to plan",
                     number=NumberStyle(pattern="0.0%"),
                 ),
             ),

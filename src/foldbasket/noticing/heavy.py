@@ -57,7 +57,7 @@ def nearly_all(seen: Seen) -> Iterator[Notice]:
         if len(cells) < 2 or total <= 0 or min(cells) < 0 or max(cells) < MOST * total:
             continue
         line = lines[cells.index(max(cells))]
-        said = f"{axis.label(line, 0) or 'One line'} holds {share_text(max(cells) / total)} of {measure_heading(fold.measures[0])}."
+        said = f"{axis.label(line, 0) or 'One line'} makes up {share_text(max(cells) / total)} of {measure_heading(fold.measures[0])}."
         yield Notice(said, (_share(fold.measures, is_rows=is_rows),))
 
 
@@ -94,5 +94,5 @@ def long_list(seen: Seen) -> Iterator[Notice]:
     largest: Placed = msgspec.structs.replace(
         word, keep=Top(fold.measures[0].id, rest=Rest.GATHERED, number=str(SHOWN))
     )
-    said = f"{many:,} {plural(placed_heading(word))} are more than one reads."
-    yield Notice(said, (Way(f"Show the {SHOWN} largest, the rest as one", {"rows": (largest,)}),))
+    said = f"{many:,} {plural(placed_heading(word))} are too many to read in one report."
+    yield Notice(said, (Way(f"Show the {SHOWN} largest, others combined", {"rows": (largest,)}),))

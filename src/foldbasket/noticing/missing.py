@@ -34,14 +34,14 @@ def _stands(axis: Axis, field: int, *, blank: bool) -> bool:
 def _notice(seen: Seen, word: Placed, *, blank: bool) -> Notice:
     heading = placed_heading(word)
     said = (
-        f"Some records have no {heading}; they stand as (blank)."
+        f"Some records have no {heading}. They are shown as (blank)."
         if blank
-        else f"Some records {_lacking(seen, word)}, so their {heading} stands as (no match)."
+        else f"Some records {_lacking(seen, word)}, so their {heading} is shown as (no match)."
     )
     if word.bands is not None:
         return Notice(said)
     rule = Members("noticed", word.field, word.part, blank=blank, no_match=not blank, exclude=True)
-    return Notice(said, (Way("Leave them out", rule=rule),))
+    return Notice(said, (Way("Exclude them", rule=rule),))
 
 
 def _lacking(seen: Seen, word: Placed) -> str:

@@ -15,4 +15,4 @@ def in_part(seen: Seen) -> Iterator[Notice]:
         return
     for each in seen.report.incomplete:
         rule = Members("noticed", each.word.field, each.word.part, (each.key,), exclude=True)
-        yield Notice(f"{each.said}.", (Way("Leave it out", rule=rule),))
+        yield Notice(f"{each.said}.", (Way("Exclude it", rule=rule),))

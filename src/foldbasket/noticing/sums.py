@@ -1,4 +1,4 @@
-"""A sum that means nothing: of prices, rates or numbers that name things."""
+"""A sum that means nothing: of prices, rates or identifiers."""
 
 from __future__ import annotations
 
@@ -22,14 +22,16 @@ def meaningless_sums(seen: Seen) -> Iterator[Notice]:
         usual = usual_aggregate(at_hand(seen.source.column(measure.field)))
         if usual == "sum":
             continue
-        what = "prices or rates" if usual == "average" else "numbers that name things"
+        if usual == "count values":  # of what names things, how many there are
+            usual = "count different"
+        what = "prices or rates" if usual == "average" else "identifiers"
         better = msgspec.structs.replace(measure, aggregate=usual)
         measures = (*seen.fold.measures[:at], better, *seen.fold.measures[at + 1 :])
         yield Notice(
-            f"{measure_heading(measure)} adds up {what}, and such a sum means little.",
+            f"{measure_heading(measure)} adds up {what}, which is rarely meaningful.",
             (
                 Way(
-                    f"Take the {AGGREGATES[usual].label.lower()}" if usual == "average" else "Count them",
+                    f"Use {AGGREGATES[usual].label.lower()}" if usual == "average" else "Use distinct count",
                     {"measures": measures},
                 ),
             ),

@@ -52,7 +52,7 @@ class Parts(Starter):
         while reached < whole * LARGE:
             reached, many = reached + found[many], many + 1
         of = plural(report.rows.heads[0].heading)
-        makes = "makes" if many == 1 else "make"
+        makes = "makes up" if many == 1 else "make up"
         return sentence(f"{counted(many)} of {counted(len(named))} {of} {makes} {share_text(reached / whole)}")
 
 
@@ -71,12 +71,12 @@ class Largest(Starter):
         net, share = _with_share(ground)
         keep = Top("w1", Rest.GATHERED, str(self.MANY))
         placed = Placed("w3", field, by=ByValue("w1"), descending=True, keep=keep)
-        return Fold(f"Ten largest: {field.field}", (net, share), (placed,))
+        return Fold(f"Top 10: {field.field}", (net, share), (placed,))
 
     def finding(self, report: Report, fold: Fold) -> str:
         found, shares = values(report)[: self.MANY], values(report, 1)[: self.MANY]
         if len(found) < 2 or shares[0][1] <= 0:
             return ""
         together = sum((share for _, share in shares), Fraction(0))
-        first = f"{shares[0][0]}, the first, {share_text(shares[0][1], 1)}"
-        return f"The {counted(len(found))} largest make {share_text(together)}; {first}"
+        largest = f"Largest: {shares[0][0]}, {share_text(shares[0][1], 1)}"
+        return f"The top {counted(len(found))} make up {share_text(together)}. {largest}"

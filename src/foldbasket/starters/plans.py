@@ -37,8 +37,10 @@ class Plans(Starter):
             return None
         net = ground.measure("w1")
         plan = replace(net, id="w2", aggregate=usual_aggregate(ground.source.column(planned[0])), field=planned[0])
-        off = replace(net, number=NumberStyle(), id="w3", compare=AgainstMeasure("w2", How.CHANGE), heading="Off plan")
-        return Fold("Actual against plan", (net, plan, off), (Placed("w4", field),))
+        off = replace(
+            net, number=NumberStyle(), id="w3", compare=AgainstMeasure("w2", How.CHANGE), heading="Variance to plan"
+        )
+        return Fold("Actual vs plan", (net, plan, off), (Placed("w4", field),))
 
     def _shared(self, ground: Ground, planned: FieldRef) -> FieldRef | None:
         """A field of few members that stands for the records of both tables."""
@@ -58,13 +60,13 @@ class Plans(Starter):
         lacking = f"; {counted(without)} cannot be compared" if without else ""
         if not short:
             some = "all" if not without else f"{counted(len(found))} of"
-            return sentence(f"{some} {counted(len(named))} {of} reach their plan{lacking}")
+            return sentence(f"{some} {counted(len(named))} {of} met plan{lacking}")
         label, least = min(short.items(), key=lambda each: each[1])
         some = "all" if len(short) == len(named) else f"{counted(len(short))} of"
         are = "is" if len(short) == 1 else "are"
         worst = (
             f"{label} by {share_text(-least, 1)}"
             if len(short) == 1
-            else f"most of all {label}, by {share_text(-least, 1)}"
+            else f"furthest {label}, by {share_text(-least, 1)}"
         )
-        return sentence(f"{some} {counted(len(named))} {of} {are} short of plan, {worst}{lacking}")
+        return sentence(f"{some} {counted(len(named))} {of} {are} below plan, {worst}{lacking}")

@@ -29,7 +29,7 @@ class Trend(Starter):
             return None
         part = "month" if span > SPAN else "day"
         chart = Chart(place=Beside.UNDER)
-        return Fold("Along time", (ground.measure(),), (Placed("w2", ground.date, part),), chart=chart)
+        return Fold("Over time", (ground.measure(),), (Placed("w2", ground.date, part),), chart=chart)
 
     def finding(self, report: Report, fold: Fold) -> str:
         in_part = {each.key for each in report.incomplete}
@@ -37,7 +37,7 @@ class Trend(Starter):
         if len(found) < 2:
             return ""
         highest = max(found, key=lambda each: each.value or Fraction(0))
-        most, said = highest.value or Fraction(0), f"Most in {highest.label}"
+        most, said = highest.value or Fraction(0), f"Peak: {highest.label}"
         whole = [each.value or Fraction(0) for each in found if each.key not in in_part]
         average = sum(whole, Fraction(0)) / max(1, len(whole))
         return f"{said}, {float(most / average):.1f} times the average" if average > 0 and most > 0 else said

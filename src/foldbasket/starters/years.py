@@ -61,7 +61,7 @@ class Years(Starter):
             months = tuple(f"{month:02d}" for month in range(since, until + 1))
             filters = (*filters, Members("w6", ground.date, "month of year", months))
         return Fold(
-            f"{year} against {year - 1}",
+            f"{year} vs {year - 1}",
             (net, change),
             (Placed("w3", field),),
             (Placed("w4", ground.date, "year"),),
@@ -88,11 +88,11 @@ class Years(Starter):
             if found
         )
         whole = grand(report, last)
-        all_said = f"; all together {change_text(whole)}" if whole is not None else ""
+        all_said = f"; overall {change_text(whole)}" if whole is not None else ""
         months = next((rule for rule in fold.filters if getattr(rule, "part", "") == "month of year"), None)
         listed: tuple[str, ...] = getattr(months, "members", ())
         over = (
-            f", over {month_name(int(listed[0]), report.locale)} to {month_name(int(listed[-1]), report.locale)}, which both years have"
+            f", over {month_name(int(listed[0]), report.locale)} to {month_name(int(listed[-1]), report.locale)} of both years"
             if len(listed) > 1
             else ""
         )
