@@ -90,3 +90,14 @@ def test_a_full_disk_that_is_printed_to(demo, tmp_path, name):
     assert_plain(made.stderr)
     assert made.returncode == 1
     assert "cannot be written (No space left on device)" in made.stderr
+
+
+@pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGTERM])
+def test_the_window_ends_at_once(demo, how):
+    made = began([str(demo)])
+    time.sleep(4)
+    assert made.poll() is None
+    made.send_signal(how)
+    _, said = made.communicate(timeout=20)
+    assert_plain(said)
+    assert made.returncode == -how
