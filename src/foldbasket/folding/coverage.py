@@ -20,10 +20,9 @@ from foldbasket.spec.fold import Fold
 from foldbasket.styling.dates import EPOCH
 from foldbasket.tables.column import Column, NumberColumn
 from foldbasket.tables.table import Table
-from foldbasket.tables.types import FieldType
+from foldbasket.tables.types import MICROS_PER_DAY, FieldType
 from foldbasket.tables.unread import UnreadCoded, UnreadNumber, at_hand, is_still_made, streamed
 
-MICROS_PER_DAY = 86_400_000_000
 SLACK = {"year": 7, "half": 5, "quarter": 4, "month": 3, "fiscal year": 7, "fiscal quarter": 4}
 """Parts of dates, and how many of their days may have no record at either end before they count as incomplete: nothing is sold on some days."""
 

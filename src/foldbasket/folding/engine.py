@@ -145,6 +145,7 @@ class Engine:
         )
         headings = headings_of(asked, self.source)
         covering = self._covering(asked, {measures[at].id: base.table for base in bases for at in base.measures})
+        incomplete = incomplete_periods(asked, (rows, columns), self.source, covering, self.locale)
         base_of = {each.at: share.base for share in shares for each in share.measures}
         return Report(
             name=label_of(asked, self.source),
@@ -172,8 +173,8 @@ class Engine:
             look=asked.look,
             style=style_named(asked.look.style),
             remarks=tuple(self._unknown_members(asked, streams)),
-            unfinished=unfinished(asked, (rows, columns), self.source, covering, self.locale),
-            incomplete=incomplete_periods(asked, (rows, columns), self.source, covering, self.locale),
+            unfinished=unfinished(asked, incomplete, self.source, covering, self.locale),
+            incomplete=incomplete,
             origin=self._origin(asked, shares[0].base),
         )
 

@@ -185,10 +185,9 @@ def _compared_by_hand(
     paths = [tuple(int(code) for code in codes if code >= 0) for codes in plain.codes]
 
     def shown(row: tuple[int, ...], column: tuple[int, ...]) -> list[Any]:
-        axes = ((plain.report.rows, row, fold.rows), (plain.report.columns, column, fold.columns))
         if not _covers_shown(fold):
             return []
-        return [each for axis, path, words in axes for each in only_shown(axis, _codes_of(path, len(words)), words)]
+        return _shown_in(plain.report, fold, _codes_of(row, len(fold.rows)), _codes_of(column, len(fold.columns)))
 
     try:
         numbers = Numbers(engine, fold, measure, plain.report, shown, progress)
@@ -213,10 +212,12 @@ def _only_shown(engine: Engine, fold: Fold, report: Report, line: int, across: i
         return []
     opened = fold.opened()
     whole = report if opened.rows == fold.rows and opened.columns == fold.columns else engine.fold(opened)
-    return [
-        *only_shown(whole.rows, report.rows.codes[line], fold.rows),
-        *only_shown(whole.columns, report.columns.codes[across], fold.columns),
-    ]
+    return _shown_in(whole, fold, report.rows.codes[line], report.columns.codes[across])
+
+
+def _shown_in(whole: Report, fold: Fold, row: npt.NDArray[np.int32], column: npt.NDArray[np.int32]) -> list[Any]:
+    """Filters that keep what a report in which nothing is collapsed shows of a cell, by the codes of its row and of its column."""
+    return [*only_shown(whole.rows, row, fold.rows), *only_shown(whole.columns, column, fold.columns)]
 
 
 def _left_out(

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import calendar
 import datetime
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 
 import msgspec
 import numpy as np
@@ -95,15 +95,15 @@ def _in_part(
 
 
 def unfinished(
-    fold: Fold, axes: tuple[Axis, Axis], source: Source, covering: Covering, locale: str
+    fold: Fold, incomplete: Sequence[Incomplete], source: Source, covering: Covering, locale: str
 ) -> Unfinished | None:
-    """What a fold compares that is not whole, by the axes of its report (rows, columns); None where nothing is, or where the fold keeps to what is shared
+    """What a fold compares that is not whole, by the periods of its report that are incomplete; None where nothing is, or where the fold keeps to what is shared
     already."""
     for measure in fold.measures:
         compare = measure.compare
         found = None
         if isinstance(compare, Against) and compare.other is not Other.NEXT:
-            found = _of_periods(compare, fold, axes, source, covering, locale)
+            found = _of_periods(compare, fold, incomplete, source, covering)
         elif isinstance(compare, AgainstMeasure):
             found = _of_measures(measure.id, compare.measure, fold, source, covering, locale)
         if found is not None:
@@ -112,18 +112,18 @@ def unfinished(
 
 
 def _of_periods(
-    compare: Against, fold: Fold, axes: tuple[Axis, Axis], source: Source, covering: Covering, locale: str
+    compare: Against, fold: Fold, incomplete: Sequence[Incomplete], source: Source, covering: Covering
 ) -> Unfinished | None:
     place = compare.place(
         [each.id for each in fold.columns], [each.id for each in fold.rows], lambda: _times(fold, source)
     )
     if place is None:
         return None
-    word, axis = (fold.columns if place[0] else fold.rows)[place[1]], axes[1 if place[0] else 0]
+    word = (fold.columns if place[0] else fold.rows)[place[1]]
     part, covered = _period(word, source), covering.of(word.field)
     if part is None or covered is None:
         return None
-    found = list(_in_part(word, part, axis, place[1], covered, covering, locale))
+    found = [each for each in incomplete if each.word is word]
     if not found or len({each.key for each in found}) < len(found):  # all data lie in one period
         return None
     by_year = compare.other is Other.YEAR_BEFORE or part.name == "year"

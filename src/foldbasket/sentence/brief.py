@@ -80,8 +80,11 @@ class Brief(Counting):
         """Whether it says only what the member before it is: “trade order lines”."""
         if item.data != "bare":
             return item.data == "table"
-        leaf = leaves(item)[0]
-        return self._table_called(leaf) is not None or not self.reader.words.is_amount(leaf.means)
+        return self._table_called(leaves(item)[0]) is not None or not self._is_amount(item)
+
+    def _is_amount(self, item: Tree) -> bool:
+        """Whether a piece is a field alone, and one that is measured."""
+        return item.data == "bare" and self.reader.words.is_amount(leaves(item)[0].means)
 
     def _lead(self, leads: list[Tree], item: Tree) -> None:
         """Note the words before a piece. What is left out goes on behind “and” and “or”; behind a comma in the second reading only, where it is of another
@@ -105,7 +108,7 @@ class Brief(Counting):
 
     def _is_kept(self, item: Tree) -> bool:
         """Whether a piece says what is kept, where nothing before it says that it is a field of the report."""
-        is_field = item.data == "bare" and not self.reader.words.is_amount(leaves(item)[0].means)
+        is_field = item.data == "bare" and not self._is_amount(item)
         return is_field or item.data in ("member", "period", "is", "part_is")
 
     def _is_of_another(self, item: Tree) -> bool:
@@ -116,9 +119,7 @@ class Brief(Counting):
     def _compare_with(self, item: Tree, lead: Tree) -> None:
         if item.data in ("member", "period", "is", "part_is"):
             self.is_versus = True
-        elif item.data not in ("relative", "aggregate", "front", "counted", "share") and not (
-            item.data == "bare" and self.reader.words.is_amount(leaves(item)[0].means)
-        ):
+        elif item.data not in ("relative", "aggregate", "front", "counted", "share") and not self._is_amount(item):
             leaf = phrase(lead)
             raise self.reader.error(
                 leaf, f"“{leaf}” compares two periods, members or measures", "Name both: 2026 vs 2025."

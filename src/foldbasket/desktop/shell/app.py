@@ -80,10 +80,8 @@ def made() -> QApplication:
 
 def run(files: list[Path], *, reads: bool = False) -> int:
     """Opens the window, with files if any are given, and runs until it is closed; with `reads` the first is a basket to be read."""
-    for each in (
-        signal.SIGINT,
-        signal.SIGTERM,
-    ):  # they end the window at once; unsaved work is recovered at the next start
+    # They end the window at once; unsaved work is recovered at the next start.
+    for each in (signal.SIGINT, signal.SIGTERM):
         signal.signal(each, signal.SIG_DFL)
     set_type_size()
     app = made()

@@ -25,6 +25,7 @@ from foldbasket.sayings import Saying, plainly, said_by, saying
 from foldbasket.spec.comparison import Comparison, ComparisonStruct, Words
 from foldbasket.spec.fold import Fold, Placed
 from foldbasket.sql import pieces
+from foldbasket.styling.dates import EPOCH
 
 
 class How(Choice):
@@ -234,15 +235,15 @@ def _year_before(part: Part | None, number: int) -> int | None:
     if part is not None and part.a_year:
         return number - part.a_year
     if part is not None and part.name == "week":
-        monday = datetime.date.fromordinal(datetime.date(1970, 1, 1).toordinal() + part.first_day(number))
+        monday = EPOCH + datetime.timedelta(days=part.first_day(number))
         year, week, _ = monday.isocalendar()
         try:
             before = datetime.date.fromisocalendar(year - 1, week, 1)
         except ValueError:
             return None  # a week 53 that the year before does not have
-        return int(part.of(np.array([(before - datetime.date(1970, 1, 1)).days]))[0])
-    day = datetime.date(1970, 1, 1) + datetime.timedelta(days=number)
+        return int(part.of(np.array([(before - EPOCH).days]))[0])
+    day = EPOCH + datetime.timedelta(days=number)
     try:
-        return (day.replace(year=day.year - 1) - datetime.date(1970, 1, 1)).days
+        return (day.replace(year=day.year - 1) - EPOCH).days
     except ValueError:
         return None  # 29 February
